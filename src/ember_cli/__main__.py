@@ -1,0 +1,130 @@
+"""``simulate``, ``judge`` and ``bench`` of the open command line.
+
+Answers go to standard output; an error is one JSON object as the last line of standard error, with
+exit code 2. Files are checked before the solver is loaded, so that a refusal is quick.
+"""
+
+from __future__ import annotations
+
+import argparse
+import json
+import sys
+from collections.abc import Sequence
+from pathlib import Path
+from typing import Any, NoReturn
+
+from ember_core.errors import EmberError, FormatError, InputError
+from ember_core.formats import log as log_format
+from ember_core.formats import plan as plan_format
+
+
+class Parser(argparse.ArgumentParser):
+    """An argument parser whose errors are error objects."""
+
+    def error(self, message: str) -> NoReturn:
+        """Raise instead of printing usage."""
+        raise InputError(f"{message}. See --help.", code="argument")
+
+
+def read_text(name: str) -> str:
+    """Text of a file, or of standard input for ``-``."""
+    try:
+        raw = sys.stdin.buffer.read() if name == "-" else Path(name).read_bytes()
+        return raw.decode("utf-8-sig")
+    except OSError as error:
+        raise InputError(f"Cannot read {name}: {error.strerror}.", path=name, code="file") from None
+    except UnicodeDecodeError:
+        raise FormatError(f"{name} is not UTF-8 text; save it as UTF-8.", path=name, code="encoding") from None
+
+
+def emit(value: Any) -> None:
+    """Write one JSON value on one line of standard output."""
+    sys.stdout.write(json.dumps(value, ensure_ascii=False, allow_nan=False) + "\n")
+
+
+def simulate(arguments: argparse.Namespace) -> int:
+    """One plan in, one result out; or JSON Lines, an answer a line, in order."""
+    text = read_text(arguments.file)
+    if not arguments.lines:
+        plan = plan_format.loads(text)
+        from ember_core.formats.result import compute
+
+        emit(compute(plan).result)
+        return 0
+    failed = False
+    for line in text.splitlines():
+        if not line.strip():
+            continue
+        try:
+            plan = plan_format.loads(line)
+            from ember_core.formats.result import compute
+
+            emit(compute(plan).result)
+        except EmberError as error:
+            failed = True
+            emit(error.as_dict())
+        sys.stdout.flush()
+    return 1 if failed else 0
+
+
+def judge(arguments: argparse.Namespace) -> int:
+    """Rule and model on a measured log."""
+    log_format.check_arguments(arguments.rules, arguments.food, arguments.form, arguments.probe_error_c)
+    log = log_format.loads(read_text(arguments.file))
+    emit(log_format.judge_log(
+        log, rules=arguments.rules, food=arguments.food, form=arguments.form,
+        probe_error_c=arguments.probe_error_c, log10=arguments.log,
+    ))
+    return 0
+
+
+def bench(_arguments: argparse.Namespace) -> int:
+    """The core's ratios against the reference solver."""
+    from ember_core.benchmark import bench as measure
+
+    emit(measure())
+    return 0
+
+
+def warm(_arguments: argparse.Namespace) -> int:
+    """Compile the kernels into the cache by computing one plan with everything in it."""
+    from ember_core.warm import warm as compile_all
+
+    compile_all()
+    return 0
+
+
+def build_parser() -> Parser:
+    """The command line."""
+    parser = Parser(prog="./ember", description=__doc__)
+    commands = parser.add_subparsers(dest="command", required=True, parser_class=Parser)
+    sim = commands.add_parser("simulate", help="compute a plan")
+    sim.add_argument("file", help="plan file, or - for standard input")
+    sim.add_argument("--lines", action="store_true", help="JSON Lines in and out")
+    sim.set_defaults(run=simulate)
+    jud = commands.add_parser("judge", help="judge a measured log by rule and model")
+    jud.add_argument("file", help="log as CSV, or - for standard input")
+    jud.add_argument("--rules", required=True)
+    jud.add_argument("--food", required=True)
+    jud.add_argument("--form", required=True)
+    jud.add_argument("--probe-error-c", type=float, default=0.0)
+    jud.add_argument("--log", type=float, default=6.5, choices=(6.5, 7.0), help="log reduction of the FSIS table")
+    jud.set_defaults(run=judge)
+    commands.add_parser("bench", help="measure the core against a reference").set_defaults(run=bench)
+    commands.add_parser("warm", help="compile the kernels").set_defaults(run=warm)
+    return parser
+
+
+def main(argv: Sequence[str] | None = None) -> int:
+    """Run a command; returns the exit code."""
+    try:
+        arguments = build_parser().parse_args(argv)
+        code: int = arguments.run(arguments)
+        return code
+    except EmberError as error:
+        print(json.dumps(error.as_dict(), ensure_ascii=False), file=sys.stderr)
+        return 2
+
+
+if __name__ == "__main__":
+    sys.exit(main())

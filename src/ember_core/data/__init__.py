@@ -1,0 +1,1 @@
+"""Published tables as text files, each row with its source; see SOURCES.md."""

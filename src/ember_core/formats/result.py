@@ -1,0 +1,114 @@
+"""The open result format, ``open-ember.result/1``: a computed cook with its two statements."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+
+from ember_core import __version__
+from ember_core.data.loader import data_version
+from ember_core.formats.plan import Plan, food_row
+from ember_core.heat.cook import Cook, finding, run, setup
+from ember_core.heat.forecast import MEMBER_CELLS, Forecast, forecast, quantiles
+from ember_core.safety.lethality import for_food, organisms, statement
+from ember_core.safety.rules import judge, profiles
+
+FORMAT = "open-ember.result/1"
+DRAW_POINTS = 400
+
+
+@dataclass(frozen=True, eq=False)
+class Outcome:
+    """A plan computed: the nominal cook, the forecast if asked for, and the result document."""
+
+    plan: Plan
+    cook: Cook
+    forecast: Forecast | None
+    result: dict[str, Any]
+
+
+def compute(plan: Plan, *, with_forecast: bool | None = None) -> Outcome:
+    """Compute a plan: heat, pull, rule, model and, when the plan asks, the forecast.
+
+    Raises
+    ------
+    InputError, ComputationError
+    """
+    rows: tuple[tuple[float, float], ...] = ()
+    lethality = None
+    for stage in plan.stages:
+        if stage.until == "rule":
+            clauses = profiles()[plan.rules or "us-food-code-2022"].clauses_for(plan.form)
+            rows = tuple(r for c in clauses for r in c.rows)
+        if stage.until == "log10":
+            organism = organisms()[stage.organism]
+            lethality = (organism.d_s, organism.at_c, organism.z_c)
+    cook = run(plan, setup(plan, rows=rows, lethality=lethality))
+    ahead = None
+    asked = plan.forecast is not None if with_forecast is None else with_forecast
+    if asked:
+        options = plan.forecast or {}
+        ahead = forecast(
+            setup(plan, cells=MEMBER_CELLS, rows=rows, lethality=lethality),
+            tuple((s.face_a.kind, s.face_b.kind) for s in plan.stages),
+            members=options.get("members", 256), seed=options.get("seed", 7), spreads=options.get("spreads"),
+            end_s=float(cook.t[-1]), pull_stage=cook.pull_stage,
+        )
+    return Outcome(plan, cook, ahead, _document(plan, cook, ahead))
+
+
+def sample_rows(plan: Plan, cook: Cook) -> np.ndarray[Any, np.dtype[np.intp]]:
+    """Indices of the samples to write: start, stage ends, report times, and enough to draw."""
+    must = {0, len(cook.t) - 1}
+    for moment in [s.end_s for s in cook.stages] + [t for t in plan.report_at_s if t <= cook.t[-1] + 1e-6]:
+        must.add(cook.at(moment))
+    free = np.setdiff1d(np.arange(len(cook.t)), sorted(must))
+    if free.size > DRAW_POINTS:
+        free = free[np.linspace(0, free.size - 1, DRAW_POINTS).astype(int)]
+    return np.union1d(free, sorted(must)).astype(np.intp)
+
+
+def _document(plan: Plan, cook: Cook, ahead: Forecast | None) -> dict[str, Any]:
+    species = (food_row(plan.food) or {}).get("species") if plan.food else None
+    findings = list(cook.findings)
+    rule = None
+    if plan.rules is not None:
+        rule = judge(profiles()[plan.rules], plan.form, cook.t, cook.field)
+    coast = None
+    if cook.pull_stage is not None:
+        pull = cook.stages[cook.pull_stage]
+        after = cook.t >= pull.end_s - 1e-6
+        top = max(float(cook.core[after].max()), cook.peak_core_c if cook.peak_t_s >= pull.end_s else -1e9)
+        coast = {
+            "pull_s": round(pull.end_s, 3), "pull_core_c": round(pull.core_c, 4), "rise_c": round(max(top - pull.core_c, 0.0), 4)
+        }
+    if ahead is not None and ahead.failed:
+        findings.append(finding("members-failed", "care", f"{ahead.failed} members of the forecast gave up and are left out.", "forecast"))
+    document: dict[str, Any] = {
+        "format": FORMAT, "core_version": __version__, "data_version": data_version(),
+        "samples": [
+            {
+                "t_s": round(float(cook.t[i]), 3), "core_c": round(float(cook.core[i]), 4), "mean_c": round(float(cook.mean[i]), 4),
+                "surface_c": round(float(cook.surface_a[i]), 4), "surface_b_c": round(float(cook.surface_b[i]), 4),
+            }
+            for i in sample_rows(plan, cook)
+        ],
+        "stages": [
+            {
+                "kind": s.kind, "start_s": round(s.start_s, 3), "end_s": round(s.end_s, 3), "core_c": round(s.core_c, 4),
+                "mean_c": round(s.mean_c, 4), "ended_by": s.ended_by,
+            }
+            for s in cook.stages
+        ],
+        "peak": {"core_c": round(cook.peak_core_c, 4), "t_s": round(cook.peak_t_s, 3)},
+        "coast": coast,
+        "rule": rule,
+        "model": [statement(cook.t, cook.field, o) for o in for_food(species)],
+        "forecast": None if ahead is None else {
+            "pull_s": quantiles(ahead.pull_s), "peak_core_c": quantiles(ahead.peak_core_c), "members": int(ahead.peak_core_c.size),
+        },
+        "findings": findings,
+    }
+    return document

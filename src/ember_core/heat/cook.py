@@ -1,0 +1,365 @@
+"""Runs a plan: from checked words to arrays for the compiled solver, and back to named results."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ember_core.errors import ComputationError, InputError
+from ember_core.formats.plan import FaceSpec, Plan, StageSpec, food_row
+from ember_core.heat.grid import CYLINDER, SLAB, SPHERE, unit_grid
+from ember_core.heat.kernel import Array, Body, Criterion, Grid, Record
+from ember_core.heat.properties import (
+    DEFAULT_FREEZING_C, DRY_CONDUCTIVITY, Composition, ThermalTable, constant_table, food_table,
+)
+from ember_core.heat.stepper import (
+    FAILED, UNTIL_CORE, UNTIL_LOG10, UNTIL_MEAN, UNTIL_PEAK, UNTIL_RULE, UNTIL_SURFACE, UNTIL_TIME,
+    run_cook, state_size,
+)
+from ember_core.heat.surroundings import (
+    HEAT_KINDS, WATER_KINDS, Surface, boiling_point, kitchen_vapour, surroundings,
+)
+
+CELLS = 80
+TOLERANCE_K = 2e-3
+FOOD_TOLERANCE_K = 8e-3  # with crust and drying the step is held by the boiling front, not by smoothness
+DRYING_SCALE = 1.0  # kg/m², m0 of the drying factor; tuned on one large bird (see docs/method)
+UNTIL_CODE = {
+    None: UNTIL_TIME, "core_c": UNTIL_CORE, "surface_c": UNTIL_SURFACE, "mean_c": UNTIL_MEAN,
+    "log10": UNTIL_LOG10, "rule": UNTIL_RULE, "peak_core_c": UNTIL_PEAK,
+}
+UNTIL_WORD = {v: k or "minutes" for k, v in UNTIL_CODE.items()}
+SHAPE_EXPONENT = {"slab": SLAB, "cylinder": CYLINDER, "sphere": SPHERE}
+NO_BOILING = 1e9
+
+
+@dataclass(frozen=True, eq=False)
+class Setup:
+    """Everything the solver needs, in its own terms; members of an ensemble are variations of it."""
+
+    grid: Grid
+    table: ThermalTable
+    length: float  # m
+    boil_c: float
+    faces: Array  # stages × 2 × parameters
+    h_spread: Array  # stages × 2, standard deviation of ln h
+    duration: Array  # s
+    until: NDArray[np.int64]
+    value: Array
+    criterion: Criterion
+    start_c: float
+
+
+@dataclass(frozen=True)
+class StageOutcome:
+    """When a stage ran (s from the start), the state at its end and what ended it."""
+
+    kind: str
+    start_s: float
+    end_s: float
+    core_c: float
+    mean_c: float
+    ended_by: str
+
+
+@dataclass(frozen=True, eq=False)
+class Cook:
+    """A computed cook.
+
+    Attributes
+    ----------
+    t : ndarray
+        Times, s, strictly increasing, the first 0.
+    core, mean, surface_a, surface_b : ndarray
+        °C at those times. ``surface_a`` is face a or the outer surface, at the surface itself.
+    field : ndarray
+        Cell temperatures, times × cells, from face a to b, or from the centre out.
+    depth : ndarray
+        Where the cells lie, mm from face a, or from the centre.
+    """
+
+    t: Array
+    core: Array
+    mean: Array
+    surface_a: Array
+    surface_b: Array
+    field: Array
+    depth: Array
+    stages: tuple[StageOutcome, ...]
+    peak_core_c: float
+    peak_t_s: float
+    pull_stage: int | None
+    heat_in_j_m2: float
+    findings: tuple[dict[str, str], ...]
+
+    @property
+    def pull_s(self) -> float | None:
+        """Time of the pull, s, or None when nothing cools after heat."""
+        return None if self.pull_stage is None else self.stages[self.pull_stage].end_s
+
+    def at(self, t_s: float) -> int:
+        """Index of the sample nearest to ``t_s``."""
+        return int(np.argmin(np.abs(self.t - t_s)))
+
+
+def thermal_table(plan: Plan) -> ThermalTable:
+    """The piece's thermal table: stated constants win over a composition, that over the food."""
+    if plan.properties is not None:
+        p = plan.properties
+        return constant_table(p["conductivity_w_mk"], p["density_kg_m3"], p["specific_heat_j_kgk"])
+    row = food_row(plan.food) if plan.food else None
+    if plan.composition is not None:
+        parts = {k: float(v) for k, v in plan.composition.items() if not k.startswith("x-")}
+        return food_table(Composition(**parts), row["freezing_c"] if row else DEFAULT_FREEZING_C)
+    assert row is not None  # the plan's check guarantees it
+    return food_table(Composition(**{k: v / 100.0 for k, v in row["parts"].items()}), row["freezing_c"])
+
+
+def _surface(face: FaceSpec, plan: Plan, boil_c: float) -> Surface:
+    """Resolve one face of one stage."""
+    medium = face.medium_c
+    if face.kind in {"boil", "simmer", "steam"}:
+        medium = boil_c if medium is None or face.kind != "simmer" else min(medium, boil_c)
+    elif face.kind == "rest" and medium is None:
+        medium = plan.air_c
+    if medium is None:
+        medium = plan.air_c
+    if face.kind == "bath" and plan.properties is None:
+        medium = min(medium, boil_c)  # reported as a finding by setup_findings
+    if face.surface is not None:
+        wet = 1.0 if face.surface.get("wet") else 0.0
+        return Surface(
+            medium, float(face.surface["h_w_m2k"]), float(face.surface.get("emissivity", 0.0)), wet,
+            kitchen_vapour(plan.air_c), 0.15,
+        )
+    variant = face.variant
+    if face.kind == "rest":
+        variant = face.cover or "bare"
+    chosen = surroundings(face.kind, variant, medium, plan.air_c)
+    if face.cover in {"wrapped", "tented"} and face.kind != "rest" and chosen.wet:
+        chosen = Surface(chosen.medium_c, chosen.h, chosen.emissivity, 0.0, 0.0, chosen.h_spread, chosen.source)
+    return chosen
+
+
+def setup_findings(plan: Plan, boil_c: float) -> list[dict[str, str]]:
+    """What a reader should know about the plan before any number of it."""
+    out = []
+    for i, stage in enumerate(plan.stages):
+        for face in (stage.face_a, stage.face_b):
+            if face.kind == "bath" and plan.properties is None and (face.medium_c or 0.0) > boil_c:
+                out.append(finding(
+                    "bath-above-boiling", "care",
+                    f"Stage {i + 1}: water boils at {boil_c:.1f} °C here; the bath is computed at that.",
+                    "standard atmosphere; IAPWS SR1-86",
+                ))
+                break
+    if plan.properties is None and plan.start_c > 60:
+        out.append(finding("hot-start", "note", f"The piece starts at {plan.start_c:g} °C.", "the plan"))
+    return out
+
+
+def finding(code: str, level: str, message: str, source: str) -> dict[str, str]:
+    """A finding of the open formats; levels are note, care and stop."""
+    return {"code": code, "level": level, "message": message, "source": source}
+
+
+def setup(plan: Plan, *, cells: int = CELLS, rows: Sequence[tuple[float, float]] = (), lethality: tuple[float, float, float] | None = None) -> Setup:
+    """Turn a plan into solver arrays.
+
+    Parameters
+    ----------
+    plan : Plan
+    cells : int
+        Cells over the full thickness or the radius.
+    rows : sequence of (°C, s)
+        Rows of the rule that an ``until: rule`` stage waits for.
+    lethality : (D s, T_ref °C, z K), optional
+        What an ``until: log10`` stage integrates.
+    """
+    kind = plan.shape["kind"]
+    if kind == "cylinder" and "length_mm" in plan.shape or kind not in SHAPE_EXPONENT:
+        raise InputError(
+            f"The shape {kind!r}{' with a length' if kind == 'cylinder' else ''} is not computed yet; "
+            "use slab, sphere, or a cylinder without length_mm.",
+            path="/piece/shape/kind", code="shape-not-supported",
+        )
+    table = thermal_table(plan)
+    boil_c = boiling_point(plan.altitude_m)
+    n = len(plan.stages)
+    faces = np.zeros((n, 2, 7))
+    spread = np.zeros((n, 2))
+    for i, stage in enumerate(plan.stages):
+        for j, face in enumerate((stage.face_a, stage.face_b)):
+            surface = _surface(face, plan, boil_c)
+            faces[i, j] = surface.row()
+            spread[i, j] = surface.h_spread
+    size_mm = plan.shape["thickness_mm"] if kind == "slab" else plan.shape["diameter_mm"] / 2.0
+    d, t_ref, z = lethality or (0.0, 60.0, 6.0)
+    pairs = np.array(rows, dtype=float).reshape(-1, 2)
+    return Setup(
+        grid=unit_grid(SHAPE_EXPONENT[kind], cells), table=table, length=size_mm / 1000.0,
+        boil_c=NO_BOILING if plan.properties is not None else boil_c,
+        faces=faces, h_spread=spread,
+        duration=np.array([s.seconds for s in plan.stages]),
+        until=np.array([UNTIL_CODE[s.until] for s in plan.stages], dtype=np.int64),
+        value=np.array([s.until_value for s in plan.stages]),
+        criterion=Criterion(d, t_ref, z, np.ascontiguousarray(pairs[:, 0]), np.ascontiguousarray(pairs[:, 1])),
+        start_c=plan.start_c,
+    )
+
+
+def body_of(s: Setup, *, length: float | None = None, k_scale: float = 1.0, c_scale: float = 1.0, drying: float = DRYING_SCALE) -> Body:
+    """The kernel's view of one piece; the keywords make a member of an ensemble."""
+    t = s.table
+    boiling = t.water > 0 and s.boil_c < NO_BOILING
+    return Body(
+        length=s.length if length is None else length, h0=t.h0 * c_scale, dh=t.dh * c_scale,
+        temperature=t.temperature, conductivity=t.conductivity, k_scale=k_scale, boil_c=s.boil_c,
+        boil_h=float(t.enthalpy(s.boil_c)) * c_scale if boiling else 1e30, water=t.water if boiling else 0.0,
+        k_dry=DRY_CONDUCTIVITY, c_dry=t.c_ref * c_scale, m0=drying, linear=t.linear,
+    )
+
+
+def start_state(s: Setup, start_c: float, c_scale: float = 1.0) -> Array:
+    """State of a piece at one temperature throughout."""
+    n = s.grid.n
+    y = np.zeros(state_size(n, s.criterion.row_c.size))
+    y[:n] = float(s.table.enthalpy(start_c)) * c_scale
+    y[n : 2 * n] = s.table.water if s.boil_c < NO_BOILING else 0.0
+    return y
+
+
+def empty_record(rows: int, n: int) -> Record:
+    """Buffers for ``rows`` accepted steps of ``n`` cells."""
+    one = [np.zeros(rows) for _ in range(5)]
+    return Record(np.zeros(4, dtype=np.int64), one[0], one[1], one[2], one[3], one[4], np.zeros((rows, n)))
+
+
+def pull_stage_of(stages: Sequence[StageSpec]) -> int | None:
+    """The stage whose end is the pull: the solved one, else the last heat that a rest follows."""
+    for i, stage in enumerate(stages):
+        if stage.until == "peak_core_c":
+            return i
+    found = None
+    for i in range(len(stages) - 1):
+        if stages[i].kind in HEAT_KINDS and stages[i + 1].kind not in HEAT_KINDS:
+            found = i
+    return found
+
+
+def run(plan: Plan, s: Setup, *, tol: float | None = None) -> Cook:
+    """Compute the nominal cook of a plan.
+
+    Raises
+    ------
+    ComputationError
+        When the step size underflows; names the stage.
+    """
+    n = s.grid.n
+    y = start_state(s, s.start_c)
+    stops = np.array(plan.report_at_s, dtype=float)
+    record = empty_record(8000 + stops.size, n)
+    count = len(plan.stages)
+    end_s = np.zeros(count)
+    ended = np.zeros(count, dtype=np.int64)
+    body = body_of(s)
+    if tol is None:
+        tol = TOLERANCE_K if s.table.linear else FOOD_TOLERANCE_K
+    top, top_t, status = run_cook(
+        y, s.duration, s.faces, s.until, s.value, s.grid, body, s.criterion, tol, True, record, stops,
+        end_s, ended, np.empty((0, 0)),
+    )
+    if status == FAILED or not np.isfinite(y).all():
+        raise ComputationError(
+            "The heat solver could not go on; check the stage's temperatures and coefficients.",
+            path=f"/stages/{int(np.argmax(end_s == 0.0))}",
+        )
+    rows = int(record.count[0])
+    start = s.start_c
+
+    def column(values: Array) -> Array:
+        return np.concatenate([[start], values[:rows]])
+
+    t = np.concatenate([[0.0], record.t[:rows]])
+    core, mean = column(record.core), column(record.mean)
+    field = np.vstack([np.full((1, n), start), record.field[:rows]])
+    outcomes = []
+    begin = 0.0
+    for i in range(count):
+        at = int(np.argmin(np.abs(t - end_s[i])))
+        outcomes.append(StageOutcome(
+            plan.stages[i].kind, begin, float(end_s[i]), float(core[at]), float(mean[at]), UNTIL_WORD[int(ended[i])]
+        ))
+        begin = float(end_s[i])
+    findings = setup_findings(plan, boiling_point(plan.altitude_m))
+    findings += outcome_findings(plan, outcomes, top, float(end_s[-1]), field)
+    if record.count[1]:
+        findings.append(finding(
+            "record-full", "care", "More steps were needed than are kept; the end of the cook is missing in samples.", "solver"
+        ))
+    grid_mm = np.concatenate([[0.0], np.cumsum(_widths(s.grid))]) * s.length * 1000.0
+    depth = 0.5 * (grid_mm[1:] + grid_mm[:-1])
+    return Cook(
+        t=t, core=core, mean=mean, surface_a=column(record.surface_a), surface_b=column(record.surface_b), field=field,
+        depth=depth, stages=tuple(outcomes), peak_core_c=float(top), peak_t_s=float(top_t),
+        pull_stage=pull_stage_of(plan.stages), heat_in_j_m2=float(y[2 * n + 2]), findings=tuple(findings),
+    )
+
+
+def _widths(grid: Grid) -> Array:
+    """Cell widths of the unit grid."""
+    if not grid.closed_a:
+        return grid.volume
+    exponent = 1 if abs(grid.volume.sum() - 0.5) < 1e-6 else 2
+    outer = np.cumsum(grid.volume) * (exponent + 1)
+    return np.diff(np.concatenate([[0.0], outer ** (1.0 / (exponent + 1))]))
+
+
+def outcome_findings(plan: Plan, outcomes: Sequence[StageOutcome], peak: float, end_s: float, field: Array) -> list[dict[str, str]]:
+    """Findings that only the computed cook can give."""
+    out = []
+    for i, (spec, done) in enumerate(zip(plan.stages, outcomes, strict=True)):
+        if spec.until and done.ended_by == "minutes":
+            if spec.until == "peak_core_c":
+                message = (
+                    f"No pull within {spec.minutes:g} min of stage {i + 1} brings the core to {spec.until_value:g} °C: "
+                    f"it peaks at {peak:.1f} °C. Allow more minutes or a hotter medium."
+                )
+            else:
+                message = (
+                    f"Stage {i + 1} ran its {spec.minutes:g} min without {spec.until} {spec.until_value:g}; "
+                    "allow more minutes, or change the medium."
+                )
+            out.append(finding("until-not-reached", "care", message, "model"))
+        elif spec.until == "peak_core_c" and done.end_s - done.start_s < 1e-6:
+            out.append(finding(
+                "pull-already-past", "care",
+                f"Before stage {i + 1} begins the core is already bound for {peak:.1f} °C, above the wanted "
+                f"{spec.until_value:g} °C. Shorten or cool the stages before it.",
+                "model",
+            ))
+    if plan.target_c is not None and plan.target_c - peak > 0.3:
+        out.append(finding(
+            "below-target", "care",
+            f"The core peaks at {peak:.1f} °C, {plan.target_c - peak:.1f} below the target of {plan.target_c:g} °C.", "model",
+        ))
+    if plan.target_c is not None and peak - plan.target_c > 1.5:
+        out.append(finding(
+            "above-target", "care",
+            f"The core peaks at {peak:.1f} °C, {peak - plan.target_c:.1f} above the target of {plan.target_c:g} °C.", "model",
+        ))
+    late = [t for t in plan.report_at_s if t > end_s + 1e-6]
+    if late:
+        out.append(finding(
+            "report-after-end", "note", f"{len(late)} report times lie after the end of the cook ({end_s:.1f} s).", "plan"
+        ))
+    if plan.properties is None and (float(field.max()) > 150.0 or float(field.min()) < -40.0):
+        out.append(finding(
+            "outside-property-range", "note",
+            f"Part of the piece reaches {float(field.max()):.0f} °C; the property equations hold from -40 to 150 °C.",
+            "Choi & Okos 1986",
+        ))
+    return out

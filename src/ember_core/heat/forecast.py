@@ -1,0 +1,175 @@
+"""An ensemble over what the cook cannot know exactly, with the pull solved in every member.
+
+Spreads are standard deviations; ``*_ln`` ones are of a natural logarithm. Members are drawn by a
+scrambled Sobol sequence, so that 256 of them cover the six directions evenly and a seed repeats.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from concurrent.futures import ThreadPoolExecutor
+from dataclasses import dataclass
+
+import numpy as np
+from numba import njit
+from numpy.typing import NDArray
+from scipy.stats import norm, qmc
+
+from ember_core.heat.cook import DRYING_SCALE, Setup, body_of, empty_record, start_state
+from ember_core.heat.kernel import F_H, F_TDELTA, F_TINF, Array, Body, Criterion, Grid, Record
+from ember_core.heat.stepper import FAILED, run_cook
+
+DEFAULT_SPREADS: Mapping[str, float] = {
+    # Estimates of what a careful cook leaves open; no published source. A kitchen may edit them.
+    "thickness_mm": 1.0,
+    "start_c": 1.0,
+    "medium_c": 0.0,  # 0: by kind, see MEDIUM_SPREAD_C
+    "h_ln": 0.0,  # 0: by kind, from surroundings.toml
+    "conductivity_ln": 0.05,
+    "drying_ln": 0.5,
+}
+MEDIUM_SPREAD_C = {
+    "bath": 0.2, "boil": 0.3, "simmer": 1.0, "steam": 0.5, "oven": 6.0, "pan": 12.0, "grill": 20.0, "fry": 6.0,
+    "baste": 8.0, "rest": 2.0, "hold": 2.0, "chill": 1.0, "thaw": 1.0,
+}
+MEMBER_CELLS = 32
+MEMBER_TOLERANCE_K = 0.03
+CURVE_POINTS = 48
+
+
+@dataclass(frozen=True, eq=False)
+class Forecast:
+    """What the ensemble says.
+
+    Attributes
+    ----------
+    pull_s, peak_core_c : ndarray (members,)
+        End of the pull stage, s (nan without one), and the highest core, °C.
+    curve_t, curve_core : ndarray
+        Times, s, and core quantiles there (rows p5, p50, p95), °C.
+    failed : int
+        Members whose computation gave up; they are left out and reported.
+    """
+
+    pull_s: Array
+    peak_core_c: Array
+    curve_t: Array
+    curve_core: Array
+    failed: int
+
+
+@njit(cache=True, nogil=True)
+def _run_members(
+    states: Array, length: Array, k_scale: Array, c_scale: Array, m0: Array, faces: Array, duration: Array,
+    until: NDArray[np.int64], value: Array, grid: Grid, nominal: Body, crit: Criterion, tol: float, record: Record,
+    wanted: Array, end_s: Array, peak: Array, curve: Array, lo: int, hi: int,
+) -> None:
+    """Run members ``lo`` to ``hi``; ``curve`` receives the core at the ``wanted`` times."""
+    count = duration.size
+    for m in range(lo, hi):
+        body = Body(
+            length[m], nominal.h0 * c_scale[m], nominal.dh * c_scale[m], nominal.temperature, nominal.conductivity,
+            k_scale[m], nominal.boil_c, nominal.boil_h * c_scale[m], nominal.water, nominal.k_dry,
+            nominal.c_dry * c_scale[m], m0[m], nominal.linear,
+        )
+        ended = np.zeros(count, dtype=np.int64)
+        record.count[0] = 0
+        top, _, status = run_cook(
+            states[m].copy(), duration, faces[m], until, value, grid, body, crit, tol, True, record, np.empty(0),
+            end_s[m], ended, np.empty((0, 0)),
+        )
+        if status == FAILED:
+            peak[m] = np.nan
+            continue
+        peak[m] = top
+        row = 0
+        start = record.core[0]
+        for j in range(wanted.size):
+            while row < record.count[0] - 1 and record.t[row] < wanted[j]:
+                row += 1
+            if row == 0:
+                curve[m, j] = start
+            else:
+                t0, t1 = record.t[row - 1], record.t[row]
+                part = min(max((wanted[j] - t0) / max(t1 - t0, 1e-9), 0.0), 1.0)
+                curve[m, j] = record.core[row - 1] + part * (record.core[row] - record.core[row - 1])
+
+
+def draw(members: int, seed: int, dimensions: int) -> Array:
+    """Standard normal draws, members × dimensions, from a scrambled Sobol sequence."""
+    power = int(np.ceil(np.log2(max(members, 2))))
+    points = qmc.Sobol(dimensions, scramble=True, rng=np.random.default_rng(seed)).random_base2(power)[:members]
+    return np.asarray(norm.ppf(np.clip(points, 1e-6, 1 - 1e-6)))
+
+
+def forecast(
+    s: Setup, kinds: tuple[tuple[str, str], ...], *, members: int = 256, seed: int = 7,
+    spreads: Mapping[str, float] | None = None, end_s: float | None = None, pull_stage: int | None = None, threads: int = 2,
+) -> Forecast:
+    """Run the ensemble of a setup.
+
+    Parameters
+    ----------
+    s : Setup
+        Built with :data:`MEMBER_CELLS` cells.
+    kinds : tuple of (kind a, kind b)
+        What each stage's faces meet, for the spread of the medium.
+    members, seed : int
+        8 to 2,048; the same seed repeats.
+    spreads : mapping, optional
+        Replaces :data:`DEFAULT_SPREADS` by name.
+    end_s : float, optional
+        Length of the quantile curves, s; default the sum of the stages.
+    pull_stage : int, optional
+        Index of the stage whose end is the pull.
+    threads : int
+        Worker threads; the kernels release the interpreter lock.
+    """
+    spread = {**DEFAULT_SPREADS, **{k: v for k, v in (spreads or {}).items() if not k.startswith("x-")}}
+    z = draw(members, seed, 7)
+    per_mm = 0.0005 if s.grid.closed_a else 0.001  # the spread is of the diameter or the thickness
+    length = np.maximum(s.length + z[:, 0] * spread["thickness_mm"] * per_mm, 0.3 * s.length)
+    start = s.start_c + z[:, 1] * spread["start_c"]
+    k_scale = np.exp(z[:, 4] * spread["conductivity_ln"])
+    c_scale = np.exp(z[:, 6] * 0.4 * spread["conductivity_ln"])
+    m0 = DRYING_SCALE * np.exp(z[:, 5] * spread["drying_ln"])
+    faces = np.repeat(s.faces[None], members, axis=0)
+    for i, pair in enumerate(kinds):
+        for j, kind in enumerate(pair):
+            sigma = spread["h_ln"] or s.h_spread[i, j]
+            faces[:, i, j, F_H] *= np.exp(z[:, 2] * sigma)
+            faces[:, i, j, F_TINF] += z[:, 3] * (spread["medium_c"] or MEDIUM_SPREAD_C[kind])
+    assert not faces[..., F_TDELTA].any()
+    states = np.stack([start_state(s, float(t0), float(c)) for t0, c in zip(start, c_scale, strict=True)])
+    count = s.duration.size
+    end = np.zeros((members, count))
+    peak = np.zeros(members)
+    wanted = np.linspace(0.0, end_s if end_s else float(s.duration.sum()), CURVE_POINTS)
+    curve = np.zeros((members, wanted.size))
+    nominal = body_of(s)
+
+    def work(lo: int, hi: int) -> None:
+        _run_members(
+            states, length, k_scale, c_scale, m0, faces, s.duration, s.until, s.value, s.grid, nominal, s.criterion,
+            MEMBER_TOLERANCE_K, empty_record(4000, s.grid.n), wanted, end, peak, curve, lo, hi,
+        )
+
+    edges = np.linspace(0, members, threads + 1).astype(int)
+    with ThreadPoolExecutor(threads) as pool:
+        list(pool.map(work, edges[:-1], edges[1:]))
+    good = np.isfinite(peak)
+    pull = end[good, pull_stage] if pull_stage is not None else np.full(int(good.sum()), np.nan)
+    curve[:, 0] = start
+    return Forecast(
+        pull_s=pull, peak_core_c=peak[good], curve_t=wanted,
+        curve_core=np.quantile(curve[good], [0.05, 0.5, 0.95], axis=0), failed=int((~good).sum()),
+    )
+
+
+def quantiles(values: Array) -> dict[str, float] | None:
+    """The 5, 50 and 95 % points as the result format names them; None without values."""
+    if values.size == 0 or not np.isfinite(values).all():
+        return None
+    p = np.quantile(values, [0.05, 0.5, 0.95])
+    return {"p5": round(float(p[0]), 3), "p50": round(float(p[1]), 3), "p95": round(float(p[2]), 3)}
+

@@ -1,0 +1,75 @@
+"""Unit grids for the three one-dimensional shapes, graded towards the surfaces."""
+
+from __future__ import annotations
+
+from functools import lru_cache
+
+import numpy as np
+
+from ember_core.heat.kernel import Array, Grid
+
+SLAB, CYLINDER, SPHERE = 0, 1, 2
+RATIO = {SLAB: 1.01, CYLINDER: 1.01, SPHERE: 1.01}
+"""Growth from a cell to its inner neighbour; found by measuring against the exact series."""
+
+
+def _moments(lo: Array, hi: Array, power: int, exponent: int) -> Array:
+    """Mean of x**power over each cell [lo, hi] weighted by x**exponent."""
+    top = (hi ** (power + exponent + 1) - lo ** (power + exponent + 1)) / (power + exponent + 1)
+    return top / ((hi ** (exponent + 1) - lo ** (exponent + 1)) / (exponent + 1))
+
+
+def _surface(m1: float, q1: float, m2: float, q2: float) -> Array:
+    """Weights (a, b, c) with dT/dx at the surface, going inward, = −a·Ts + b·T1 − c·T2."""
+    det = m1 * q2 - m2 * q1
+    b, c = q2 / det, q1 / det
+    return np.array([b - c, b, c])
+
+
+@lru_cache(maxsize=32)
+def unit_grid(exponent: int, n: int) -> Grid:
+    """Build the grid of a slab (0, full thickness), long cylinder (1) or sphere (2, from the centre).
+
+    Parameters
+    ----------
+    exponent : int
+        Exponent b of the area r**b.
+    n : int
+        Number of cells, even for a slab; 8 or more.
+    """
+    if exponent == SLAB:
+        half = RATIO[SLAB] ** np.arange(n // 2)
+        widths = np.concatenate([half, half[::-1]])
+    else:
+        widths = RATIO[exponent] ** np.arange(n)[::-1]
+    x = np.concatenate([[0.0], np.cumsum(widths)])
+    x /= x[-1]
+    lo, hi = x[:-1], x[1:]
+    area = x**exponent if exponent else np.ones(n + 1)
+    volume = (hi ** (exponent + 1) - lo ** (exponent + 1)) / (exponent + 1)
+    spacing = np.ones(n + 1)
+    if exponent == SLAB:
+        spacing[1:-1] = np.diff(0.5 * (lo + hi))
+    else:  # exact for temperatures that are quadratic in the radius, as they are near the centre
+        spacing[1:-1] = np.diff(_moments(lo, hi, 2, exponent)) / (2 * x[1:-1])
+    depth = [1.0 - _moments(lo[-k:][:1], hi[-k:][:1], 1, exponent)[0] for k in (1, 2)]
+    square = [
+        1.0 - 2 * _moments(lo[-k:][:1], hi[-k:][:1], 1, exponent)[0] + _moments(lo[-k:][:1], hi[-k:][:1], 2, exponent)[0]
+        for k in (1, 2)
+    ]
+    surface = _surface(depth[0], square[0], depth[1], square[1])
+    core = np.zeros(n)
+    if exponent == SLAB:
+        cells = np.arange(n // 2 - 2, n // 2 + 2)
+        powers: tuple[int, ...] = (0, 1, 2, 3)
+        shift = 0.5
+    else:
+        cells = np.arange(3)
+        powers = (0, 2, 4)
+        shift = 0.0
+    matrix = np.array([_moments(lo[cells] - shift, hi[cells] - shift, p, exponent) for p in powers])
+    core[cells] = np.linalg.solve(matrix, np.eye(len(powers))[0])
+    return Grid(
+        n, exponent != SLAB, area, volume, spacing, surface, surface, core, volume / volume.sum(),
+        int(cells[0]), int(cells[-1]) + 1,
+    )

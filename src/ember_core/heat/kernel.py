@@ -1,0 +1,250 @@
+"""Compiled kernels: enthalpy conduction in one dimension with a boundary on each face.
+
+The unknown is the volumetric enthalpy H (J/m³) of each finite-volume cell; temperature is read from
+a table T(H), so freezing, boiling and a varying heat capacity are one mechanism and energy is
+conserved to the tolerance of the Newton iteration. Space: finite volumes with a quadratic surface
+reconstruction. Time: TR-BDF2 (Bank et al. 1985; Hosea & Shampine 1996, *Appl. Numer. Math.* 20:21),
+L-stable and of second order, with its third-order error estimate steering the step.
+
+Every function is serial and releases the interpreter lock; nothing here uses fastmath, because a
+not-a-number must stay visible.
+"""
+
+from __future__ import annotations
+
+from typing import NamedTuple
+
+import numpy as np
+from numba import njit
+from numpy.typing import NDArray
+
+Array = NDArray[np.float64]
+
+GAMMA = 2.0 - np.sqrt(2.0)
+D_ = GAMMA / 2.0
+W_ = np.sqrt(2.0) / 4.0
+SIGMA = 5.670374419e-8  # W/(m² K⁴), CODATA 2018, exact by definition of the SI
+LEWIS_AIR = 1.0 / (1.06 * 1007.0 * 0.9)  # 1/(rho cp Le^(2/3)) of humid air near 60 °C, m³ K/J
+VAPOUR_GAS_CONSTANT = 461.5  # J/(kg K)
+
+# columns of a face's parameters
+F_H, F_EPS, F_TINF, F_TDELTA, F_TAU, F_WET, F_PV = range(7)
+N_FACE = 7
+
+
+class Grid(NamedTuple):
+    """A unit grid (length 1 between the faces, or unit radius); see :mod:`ember_core.heat.grid`."""
+
+    n: int
+    closed_a: bool  # the lower end is a centre or a plane of symmetry
+    area: Array  # face areas, n + 1
+    volume: Array  # cell volumes, n
+    spacing: Array  # distance between the cells on either side of each inner face, n + 1
+    surface_a: Array  # surface gradient weights (of Ts, T1, T2) at face a
+    surface_b: Array
+    core: Array  # weights that read the core from the cell means, n
+    mean: Array  # volume fractions, n
+    core_lo: int
+    core_hi: int
+
+
+class Body(NamedTuple):
+    """One piece: size, thermal table and its scale factors (members of an ensemble share tables)."""
+
+    length: float  # m, full thickness or radius
+    h0: float  # J/m³, enthalpy of the first table row
+    dh: float  # J/m³ between rows
+    temperature: Array  # °C by row
+    conductivity: Array  # W/(m K) by row
+    k_scale: float
+    boil_c: float  # local boiling point; above 1e8: no boiling
+    boil_h: float  # J/m³, enthalpy at the boiling point
+    water: float  # kg/m³ of water that can boil off
+    k_dry: float  # W/(m K) of a cell that has lost its water
+    c_dry: float  # J/(m³ K) of a dry cell
+    m0: float  # kg/m², the drying scale of a wet surface
+    linear: bool  # constant properties: one Newton step is exact
+
+
+class Criterion(NamedTuple):
+    """What is accumulated along the cook: lethality and the clocks of a rule's rows, per cell."""
+
+    d_ref: float  # s
+    t_ref: float  # °C
+    z: float  # K
+    row_c: Array  # °C, rows of a rule ([] when not needed)
+    row_s: Array  # s
+
+
+class Record(NamedTuple):
+    """Buffers for the accepted steps; ``count`` holds rows filled, rows lost, coasts run and steps tried."""
+
+    count: NDArray[np.int64]
+    t: Array
+    core: Array
+    mean: Array
+    surface_a: Array
+    surface_b: Array
+    field: Array
+
+
+@njit(cache=True, nogil=True)
+def saturation_pressure(t_c: float) -> float:
+    """Vapour pressure of water, Pa, for 1–110 °C (Antoine, NIST/Dortmund constants, from memory)."""
+    return 133.322 * 10.0 ** (8.07131 - 1730.63 / (233.426 + t_c))
+
+
+@njit(cache=True, nogil=True)
+def temperature_at(h: float, w: float, body: Body) -> tuple[float, float, float]:
+    """Temperature, dT/dH and conductivity of a cell with enthalpy ``h`` and ``w`` kg/m³ of water left."""
+    if h > body.boil_h:
+        excess = h - body.boil_h
+        latent = w * 2.257e6
+        fraction = w / body.water if body.water > 0.0 else 0.0
+        top = body.conductivity.size - 1
+        row = int((body.boil_h - body.h0) / body.dh)
+        wet_k = body.conductivity[min(max(row, 0), top)]
+        k = body.k_scale * (body.k_dry + (wet_k - body.k_dry) * fraction)
+        if excess <= latent:
+            return body.boil_c, 0.0, k
+        return body.boil_c + (excess - latent) / body.c_dry, 1.0 / body.c_dry, k
+    position = (h - body.h0) / body.dh
+    i = int(np.floor(position))
+    last = body.temperature.size - 2
+    if i < 0:
+        i = 0
+    elif i > last:
+        i = last
+    slope = body.temperature[i + 1] - body.temperature[i]
+    part = position - i
+    k = body.conductivity[i] + min(max(part, 0.0), 1.0) * (body.conductivity[i + 1] - body.conductivity[i])
+    if w < body.water:
+        k = body.k_dry + (k - body.k_dry) * w / body.water
+    return body.temperature[i] + part * slope, slope / body.dh, k * body.k_scale
+
+
+@njit(cache=True, nogil=True)
+def surface_balance(
+    face: Array, t: float, shed: float, dry: bool, boil_c: float, m0: float, k_l: float,
+    weights: Array, t1: float, t2: float,
+) -> tuple[float, float, float, float, float, float]:
+    """Solve the balance at one face.
+
+    Returns surface temperature (°C), flux into the piece (W/m²), its derivatives by the two nearest
+    cells, the evaporation (kg/(m² s)) and the steam driven off at the boiling point (kg/(m² s)).
+    """
+    h = face[F_H]
+    medium = face[F_TINF]
+    if face[F_TDELTA] != 0.0:
+        medium += face[F_TDELTA] * np.exp(-t / face[F_TAU])
+    a, b, c = weights[0], weights[1], weights[2]
+    ts = (h * medium + k_l * (b * t1 - c * t2)) / (h + k_l * a)
+    total = h
+    evaporation = 0.0
+    if face[F_EPS] > 0.0 or face[F_WET] > 0.0:
+        radiant = (medium + 273.15) ** 4
+        for _ in range(30):
+            ka = ts + 273.15
+            q = h * (medium - ts) + face[F_EPS] * SIGMA * (radiant - ka**4)
+            total = h + 4.0 * face[F_EPS] * SIGMA * ka**3
+            if face[F_WET] > 0.0 and not dry:
+                tw = min(max(ts, 0.0), boil_c)
+                p = saturation_pressure(tw)
+                transfer = face[F_WET] * h * LEWIS_AIR / (1.0 + shed / m0)
+                evaporation = transfer * (p / (tw + 273.15) - face[F_PV] / (medium + 273.15)) / VAPOUR_GAS_CONSTANT
+                if evaporation > 0.0:
+                    latent = 2.501e6 - 2361.0 * tw
+                    slope = 1730.63 * 2.302585093 / (233.426 + tw) ** 2
+                    q -= latent * evaporation
+                    total += latent * transfer * slope * p / (tw + 273.15) / VAPOUR_GAS_CONSTANT
+                else:
+                    evaporation = 0.0
+            move = (q - k_l * (a * ts - b * t1 + c * t2)) / (total + k_l * a)
+            if abs(move) > 40.0:
+                move = 40.0 if move > 0.0 else -40.0
+            ts += move
+            if abs(move) < 1e-7:
+                break
+    if ts > boil_c and not dry:
+        ts = boil_c
+        q = k_l * (a * ts - b * t1 + c * t2)
+        outside = h * (medium - ts)
+        if face[F_EPS] > 0.0:
+            outside += face[F_EPS] * SIGMA * ((medium + 273.15) ** 4 - (ts + 273.15) ** 4)
+        return ts, q, -k_l * b, k_l * c, 0.0, max(outside - q, 0.0) / 2.257e6
+    q = k_l * (a * ts - b * t1 + c * t2)
+    share = total / (total + k_l * a)
+    return ts, q, -k_l * b * share, k_l * c * share, evaporation, 0.0
+
+
+@njit(cache=True, nogil=True)
+def evaluate(
+    y: Array, w: Array, shed_a: float, shed_b: float, t: float, faces: Array, grid: Grid, body: Body,
+    f: Array, temp: Array, slope: Array, lo: Array, di: Array, up: Array,
+) -> tuple[float, float, float, float, float, float, float]:
+    """Rate of change ``f`` (W/m³) and the tridiagonal d f/dT; returns surface data.
+
+    Returned: surface temperatures a and b, heat coming in (W per unit grid area), evaporation a and
+    b (kg/(m² s)), steam a and b (kg/(m² s)).
+    """
+    n = grid.n
+    kappa = np.empty(n)
+    for i in range(n):
+        temp[i], slope[i], kappa[i] = temperature_at(y[i], w[i], body)
+        f[i] = 0.0
+        lo[i] = 0.0
+        di[i] = 0.0
+        up[i] = 0.0
+    for i in range(1, n):
+        g = 0.5 * (kappa[i - 1] + kappa[i]) * grid.area[i] / (grid.spacing[i] * body.length)
+        q = g * (temp[i - 1] - temp[i])
+        f[i - 1] -= q
+        f[i] += q
+        di[i - 1] -= g
+        up[i - 1] += g
+        di[i] -= g
+        lo[i] += g
+    heat = 0.0
+    ts_a, ev_a, st_a = temp[0], 0.0, 0.0
+    if not grid.closed_a:
+        ts_a, q, d1, d2, ev_a, st_a = surface_balance(
+            faces[0], t, shed_a, w[0] <= 0.0 and body.water > 0.0, body.boil_c, body.m0,
+            kappa[0] / body.length, grid.surface_a, temp[0], temp[1],
+        )
+        f[0] += q * grid.area[0]
+        di[0] += d1 * grid.area[0]
+        up[0] += d2 * grid.area[0]
+        heat += q * grid.area[0]
+    ts_b, q, d1, d2, ev_b, st_b = surface_balance(
+        faces[1], t, shed_b, w[n - 1] <= 0.0 and body.water > 0.0, body.boil_c, body.m0,
+        kappa[n - 1] / body.length, grid.surface_b, temp[n - 1], temp[n - 2],
+    )
+    f[n - 1] += q * grid.area[n]
+    di[n - 1] += d1 * grid.area[n]
+    lo[n - 1] += d2 * grid.area[n]
+    heat += q * grid.area[n]
+    for i in range(n):
+        scale = 1.0 / (grid.volume[i] * body.length)
+        f[i] *= scale
+        lo[i] *= scale
+        di[i] *= scale
+        up[i] *= scale
+    if grid.closed_a:
+        ts_a = ts_b
+        ev_a, st_a = ev_b, st_b
+    return ts_a, ts_b, heat, ev_a, ev_b, st_a, st_b
+
+
+@njit(cache=True, nogil=True)
+def solve_shifted(beta: float, lo: Array, di: Array, up: Array, slope: Array, rhs: Array, x: Array, work: Array) -> None:
+    """Solve (I − beta·J) x = rhs, where J = d f/dT · diag(slope), by the Thomas algorithm."""
+    n = rhs.size
+    pivot = 1.0 - beta * di[0] * slope[0]
+    x[0] = rhs[0] / pivot
+    for i in range(1, n):
+        work[i] = -beta * up[i - 1] * slope[i] / pivot
+        below = -beta * lo[i] * slope[i - 1]
+        pivot = 1.0 - beta * di[i] * slope[i] - below * work[i]
+        x[i] = (rhs[i] - below * x[i - 1]) / pivot
+    for i in range(n - 2, -1, -1):
+        x[i] -= work[i + 1] * x[i + 1]

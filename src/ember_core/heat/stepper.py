@@ -1,0 +1,531 @@
+"""Compiled time stepping: one adaptive TR-BDF2 step, one stage, a whole cook with its pull solved."""
+
+from __future__ import annotations
+
+import numpy as np
+from numba import njit
+from numpy.typing import NDArray
+
+from ember_core.heat.kernel import (
+    D_, F_EPS, F_TAU, F_TDELTA, F_TINF, F_WET, GAMMA, W_, Array, Body, Criterion, Grid, Record,
+    evaluate, solve_shifted, temperature_at,
+)
+
+UNTIL_TIME, UNTIL_CORE, UNTIL_SURFACE, UNTIL_MEAN, UNTIL_LOG10, UNTIL_RULE, UNTIL_PEAK, UNTIL_TURN = range(8)
+FAILED = -1  # a stage whose step size underflowed
+RULE_TOLERANCE_K = 0.05  # a row is met within the rounding of °F to °C
+
+# The state of a piece is one flat array, so that it can be stored and resumed:
+# H[n] · water left[n] · shed a, shed b (kg/m²) · heat in, steam and vapour heat out (per unit area)
+# · lethality[n] (log10) · rule met[n] · clocks[n × rows]
+
+
+@njit(cache=True, nogil=True)
+def state_size(n: int, rows: int) -> int:
+    """Length of the state array of a piece with ``n`` cells and ``rows`` rule rows."""
+    return 2 * n + 4 + 2 * n + n * rows
+
+
+@njit(cache=True, nogil=True)
+def core_of(values: Array, grid: Grid) -> float:
+    """The core read from the cell means."""
+    total = 0.0
+    for i in range(grid.core_lo, grid.core_hi):
+        total += grid.core[i] * values[i]
+    return total
+
+
+@njit(cache=True, nogil=True)
+def hermite_root(v0: float, s0: float, v1: float, s1: float, dt: float, target: float) -> float:
+    """Where the cubic through (v0, s0), (v1, s1) over ``dt`` meets ``target``; it lies between."""
+    lo, hi = 0.0, 1.0
+    rising = v1 > v0
+    for _ in range(50):
+        u = 0.5 * (lo + hi)
+        value = (
+            (1 + 2 * u) * (1 - u) ** 2 * v0 + u * (1 - u) ** 2 * dt * s0
+            + u * u * (3 - 2 * u) * v1 + u * u * (u - 1) * dt * s1
+        )
+        if (value < target) == rising:
+            lo = u
+        else:
+            hi = u
+    return 0.5 * (lo + hi) * dt
+
+
+@njit(cache=True, nogil=True)
+def hermite_peak(v0: float, s0: float, v1: float, s1: float, dt: float) -> tuple[float, float]:
+    """Maximum of the cubic over the step when its slope changes from plus to minus: value, offset."""
+    lo, hi = 0.0, 1.0
+    for _ in range(40):
+        u = 0.5 * (lo + hi)
+        slope = (6 * u * u - 6 * u) * (v0 - v1) / dt + (3 * u * u - 4 * u + 1) * s0 + (3 * u * u - 2 * u) * s1
+        if slope > 0.0:
+            lo = u
+        else:
+            hi = u
+    u = 0.5 * (lo + hi)
+    value = (
+        (1 + 2 * u) * (1 - u) ** 2 * v0 + u * (1 - u) ** 2 * dt * s0
+        + u * u * (3 - 2 * u) * v1 + u * u * (u - 1) * dt * s1
+    )
+    return value, u * dt
+
+
+@njit(cache=True, nogil=True)
+def newton(
+    base: Array, beta: float, guess: Array, w: Array, shed_a: float, shed_b: float, t: float,
+    faces: Array, grid: Grid, body: Body, exact: bool, tol: float, work: Array,
+) -> tuple[bool, float, float, float, float, float, float, float]:
+    """Solve y = base + beta·f(y); the answer replaces ``guess`` and ``work[6]`` holds f there."""
+    n = grid.n
+    for iteration in range(25):
+        ts_a, ts_b, heat, ev_a, ev_b, st_a, st_b = evaluate(
+            guess, w, shed_a, shed_b, t, faces, grid, body, work[0], work[1], work[2], work[3], work[4], work[5]
+        )
+        for i in range(n):
+            work[7, i] = base[i] + beta * work[0, i] - guess[i]
+        solve_shifted(beta, work[3], work[4], work[5], work[2], work[7], work[8], work[9])
+        largest = 0.0
+        for i in range(n):
+            guess[i] += work[8, i]
+            # measured against a smooth heat capacity, so that a plateau cannot hide a large move
+            move = abs(work[8, i]) / body.c_dry
+            if not move < 1e6:
+                return False, ts_a, ts_b, heat, ev_a, ev_b, st_a, st_b
+            largest = max(largest, move)
+        if largest < tol or (exact and iteration == 0):
+            if exact and iteration == 0:
+                ts_a, ts_b, heat, ev_a, ev_b, st_a, st_b = evaluate(
+                    guess, w, shed_a, shed_b, t, faces, grid, body, work[0], work[1], work[2],
+                    work[3], work[4], work[5],
+                )
+            for i in range(n):
+                work[6, i] = (guess[i] - base[i]) / beta
+            return True, ts_a, ts_b, heat, ev_a, ev_b, st_a, st_b
+    return False, ts_a, ts_b, heat, ev_a, ev_b, st_a, st_b
+
+
+@njit(cache=True, nogil=True)
+def accumulate(y: Array, before: Array, after: Array, dt: float, n: int, crit: Criterion) -> None:
+    """Advance each cell's lethality and rule clocks over a step whose temperatures run linearly."""
+    off = 2 * n + 4
+    rows = crit.row_c.size
+    for i in range(n):
+        a, b = before[i], after[i]
+        if crit.d_ref > 0.0:
+            ra = 10.0 ** ((a - crit.t_ref) / crit.z) / crit.d_ref
+            rb = 10.0 ** ((b - crit.t_ref) / crit.z) / crit.d_ref
+            # exact for a temperature that runs linearly over the step
+            y[off + i] += dt * ((rb - ra) / np.log(rb / ra) if abs(a - b) > 1e-6 and ra > 0.0 and rb > 0.0 else 0.5 * (ra + rb))
+        for r in range(rows):
+            limit = crit.row_c[r] - RULE_TOLERANCE_K
+            at = off + 2 * n + i * rows + r
+            if a >= limit and b >= limit:
+                y[at] += dt
+            elif b >= limit:
+                y[at] = dt * (b - limit) / (b - a)
+            elif a >= limit:
+                y[at] += dt * (a - limit) / (a - b)
+            if y[at] >= crit.row_s[r] and (a >= limit or b >= limit):
+                y[off + n + i] = 1.0
+            if b < limit:
+                y[at] = 0.0
+
+
+@njit(cache=True, nogil=True)
+def run_stage(
+    y: Array, t0: float, duration: float, faces: Array, grid: Grid, body: Body, crit: Criterion,
+    until: int, value: float, tol: float, recording: bool, record: Record,
+    stops: Array, store: Array, store_t: Array,
+) -> tuple[float, int, float, float, int]:
+    """Advance a piece through one stage, in place.
+
+    ``stops`` are absolute times (s) to be met exactly; ``store``/``store_t`` keep the state after
+    each step when they have rows. Returns end time, what ended it, the highest core met with its
+    time, and how many states were stored.
+    """
+    n = grid.n
+    rows = crit.row_c.size
+    h = y[:n].copy()
+    w = y[n : 2 * n]
+    work = np.empty((10, n))
+    f1, y2, y3, base = np.empty(n), np.empty(n), np.empty(n), np.empty(n)
+    f2, error = np.empty(n), np.empty(n)
+    temp0, temp1 = np.empty(n), np.empty(n)
+    exact = body.linear
+    for side in range(2):
+        if faces[side, F_EPS] > 0.0 or faces[side, F_WET] > 0.0:
+            exact = False
+    tracking = until == UNTIL_LOG10 or until == UNTIL_RULE or rows > 0 or crit.d_ref > 0.0
+    t = t0
+    end = t0 + duration
+    ts_a, ts_b, heat1, ev_a1, ev_b1, st_a1, st_b1 = evaluate(
+        h, w, y[2 * n], y[2 * n + 1], 0.0, faces, grid, body, f1, temp0, work[2], work[3], work[4], work[5]
+    )
+    core = core_of(temp0, grid)
+    rate = core_of(f1 * work[2], grid)
+    peak, peak_t = core, t0
+    stored = 0
+    if store_t.size > 0:
+        store[0, :] = y
+        store_t[0] = t
+        stored = 1
+    wanted = core
+    if until == UNTIL_SURFACE:
+        wanted = ts_a
+    elif until == UNTIL_MEAN:
+        wanted = (temp0 * grid.mean).sum()
+    below = wanted < value
+    if (until == UNTIL_CORE or until == UNTIL_SURFACE or until == UNTIL_MEAN) and wanted == value:
+        return t, until, peak, peak_t, stored
+    if until == UNTIL_RULE and y[3 * n + 4 : 4 * n + 4].min() >= 1.0:
+        return t, until, peak, peak_t, stored
+    if until == UNTIL_LOG10 and y[2 * n + 4 : 3 * n + 4].min() >= value:
+        return t, until, peak, peak_t, stored
+    first = min(grid.volume[0] / max(grid.area[0], 1e-9), grid.volume[n - 1] / grid.area[n]) * body.length
+    dt = min(max(0.1 * first * first / 1.5e-7, 1e-4), duration)
+    largest = duration / 40.0 if recording else duration
+    stop_i = 0
+    while stop_i < stops.size and stops[stop_i] <= t + 1e-9:
+        stop_i += 1
+    ended = UNTIL_TIME
+    trial_tau = -1.0
+    tries = 0
+    while t < end - 1e-9:
+        step = min(dt, largest)
+        clipped = False
+        limit = end
+        if stop_i < stops.size and stops[stop_i] < end:
+            limit = stops[stop_i]
+        if trial_tau > 0.0:
+            step = trial_tau
+        elif t + step >= limit - 1e-9:
+            step = limit - t
+            clipped = True
+        elif t + 2.0 * step > limit:
+            step = 0.5 * (limit - t)
+        clock = t - t0
+        record.count[3] += 1
+        beta = step * D_
+        for i in range(n):
+            base[i] = h[i] + beta * f1[i]
+            y2[i] = h[i]
+        ok, _, _, heat2, ev_a2, ev_b2, st_a2, st_b2 = newton(
+            base, beta, y2, w, y[2 * n], y[2 * n + 1], clock + GAMMA * step, faces, grid, body, exact, 0.1 * tol, work
+        )
+        if ok:
+            for i in range(n):
+                f2[i] = work[6, i]
+                base[i] = h[i] + step * W_ * (f1[i] + f2[i])
+                y3[i] = y2[i] + (y2[i] - h[i]) * (1.0 - GAMMA) / GAMMA
+            ok, ts_a2, ts_b2, heat3, ev_a3, ev_b3, st_a3, st_b3 = newton(
+                base, beta, y3, w, y[2 * n], y[2 * n + 1], clock + step, faces, grid, body, exact, 0.1 * tol, work
+            )
+        if not ok:
+            dt = 0.25 * step
+            trial_tau = -1.0
+            if dt < 1e-8:
+                return t, FAILED, peak, peak_t, stored
+            continue
+        for i in range(n):
+            base[i] = step * (
+                (1.0 - 4.0 * W_) / 3.0 * f1[i] + f2[i] / 3.0 - 2.0 * D_ / 3.0 * work[6, i]
+            )
+        solve_shifted(beta, work[3], work[4], work[5], work[2], base, error, work[9])
+        size = 0.0
+        for i in range(n):
+            size = max(size, abs(error[i]) * work[2, i])
+        size = max(size / tol, 1e-6)
+        factor = 0.9 * size ** (-1.0 / 3.0)
+        if size > 1.0 and step > 1e-7:
+            dt = step * max(factor, 0.2)
+            trial_tau = -1.0
+            continue
+        rate1 = 0.0
+        for i in range(n):
+            temp1[i] = work[1, i]
+            if i >= grid.core_lo and i < grid.core_hi:
+                rate1 += grid.core[i] * work[2, i] * work[6, i]
+        core1 = core_of(temp1, grid)
+        wanted1 = core1
+        if until == UNTIL_SURFACE:
+            wanted1 = ts_a2
+        elif until == UNTIL_MEAN:
+            wanted1 = (temp1 * grid.mean).sum()
+        if until == UNTIL_CORE or until == UNTIL_SURFACE or until == UNTIL_MEAN:
+            if (wanted1 < value) != below and abs(wanted1 - value) > 2e-4 and tries < 12:
+                # the wanted moment lies inside this step: take the step again, shorter
+                tries += 1
+                if until == UNTIL_CORE and tries == 1:
+                    trial_tau = hermite_root(wanted, rate, wanted1, rate1, step, value)
+                else:
+                    trial_tau = step * (value - wanted) / (wanted1 - wanted)
+                trial_tau = min(max(trial_tau, 1e-6 * step), 0.999999 * step)
+                continue
+        # the step stands
+        if not clipped and trial_tau < 0.0:
+            dt = step * min(factor, 4.0)
+        elif factor < 1.0:
+            dt = step * factor
+        trial_tau = -1.0
+        tries = 0
+        if tracking:
+            accumulate(y, temp0, temp1, step, n, crit)
+        if rate > 0.0 and rate1 < 0.0:
+            top, at = hermite_peak(core, rate, core1, rate1, step)
+            if top > peak:
+                peak, peak_t = top, t + at
+        if core1 > peak:
+            peak, peak_t = core1, t + step
+        y[2 * n] += step * (W_ * (ev_a1 + ev_a2) + D_ * ev_a3)
+        y[2 * n + 1] += step * (W_ * (ev_b1 + ev_b2) + D_ * ev_b3)
+        y[2 * n + 2] += step * (W_ * (heat1 + heat2) + D_ * heat3)
+        if body.water > 0.0:
+            steam_b = step * (W_ * (st_b1 + st_b2) + D_ * st_b3) * grid.area[n] / (grid.volume[n - 1] * body.length)
+            w[n - 1] = max(w[n - 1] - steam_b, 0.0)
+            if not grid.closed_a:
+                steam_a = step * (W_ * (st_a1 + st_a2) + D_ * st_a3) * grid.area[0] / (grid.volume[0] * body.length)
+                w[0] = max(w[0] - steam_a, 0.0)
+            for i in range(n):
+                excess = y3[i] - body.boil_h
+                if excess > 0.0 and w[i] > 0.0:
+                    gone = min(excess / 2.257e6, w[i])
+                    w[i] -= gone
+                    y3[i] -= gone * 2.257e6
+                    y[2 * n + 3] += gone * 2.257e6 * grid.volume[i] * body.length
+                    if w[i] < 1e-6 * body.water:
+                        w[i] = 0.0
+        t += step
+        for i in range(n):
+            h[i] = y3[i]
+            y[i] = y3[i]
+            f1[i] = work[6, i]
+            temp0[i] = temp1[i]
+        core, rate, wanted = core1, rate1, wanted1
+        ts_a, ts_b, heat1, ev_a1, ev_b1, st_a1, st_b1 = ts_a2, ts_b2, heat3, ev_a3, ev_b3, st_a3, st_b3
+        if body.water > 0.0 or faces[0, F_TDELTA] != 0.0 or faces[1, F_TDELTA] != 0.0:
+            ts_a, ts_b, heat1, ev_a1, ev_b1, st_a1, st_b1 = evaluate(
+                h, w, y[2 * n], y[2 * n + 1], t - t0, faces, grid, body, f1, temp0, work[2], work[3], work[4], work[5]
+            )
+        if recording:
+            row = record.count[0]
+            if row < record.t.size:
+                record.t[row] = t
+                record.core[row] = core
+                record.mean[row] = (temp0 * grid.mean).sum()
+                record.surface_a[row] = ts_a
+                record.surface_b[row] = ts_b
+                record.field[row, :] = temp0
+                record.count[0] = row + 1
+            else:
+                record.count[1] += 1
+        if stored > 0:
+            if stored < store_t.size:
+                store[stored, :] = y
+                store_t[stored] = t
+                stored += 1
+            else:  # full: thin to every second state and go on
+                for j in range(stored // 2):
+                    store[j, :] = store[2 * j, :]
+                    store_t[j] = store_t[2 * j]
+                stored = stored // 2
+                store[stored, :] = y
+                store_t[stored] = t
+                stored += 1
+        if stop_i < stops.size and t >= stops[stop_i] - 1e-9:
+            stop_i += 1
+        if until == UNTIL_CORE or until == UNTIL_SURFACE or until == UNTIL_MEAN:
+            if (wanted < value) != below or abs(wanted - value) <= 2e-4:
+                ended = until
+                break
+        elif until == UNTIL_TURN:
+            if rate < 0.0:
+                break
+        elif until == UNTIL_RULE:
+            if y[3 * n + 4 : 4 * n + 4].min() >= 1.0:
+                ended = until
+                break
+            largest = min(largest, 5.0)
+        elif until == UNTIL_LOG10:
+            have = y[2 * n + 4 : 3 * n + 4].min()
+            if have >= value:
+                ended = until
+                break
+            if have > 0.8 * value:
+                largest = min(largest, 5.0)
+    return t, ended, peak, peak_t, stored
+
+
+@njit(cache=True, nogil=True)
+def peak_after(
+    state: Array, t: float, first: int, duration: Array, faces: Array, until: NDArray[np.int64], value: Array,
+    grid: Grid, body: Body, crit: Criterion, tol: float, record: Record,
+) -> float:
+    """Highest core (°C) from ``state`` at time ``t`` on, through the stages from ``first``."""
+    record.count[2] += 1
+    y = state.copy()
+    none = np.empty(0)
+    no_store = np.empty((0, 0))
+    n = grid.n
+    best = -1e9
+    temp = np.empty(n)
+    for i in range(n):
+        temp[i], _, _ = temperature_at(y[i], y[n + i], body)
+    best = core_of(temp, grid)
+    for s in range(first, duration.size):
+        kind = until[s]
+        if s == duration.size - 1 and kind == UNTIL_TIME and max(faces[s, 0, F_TINF], faces[s, 1, F_TINF]) < best:
+            kind = UNTIL_TURN  # it can only cool: once the core falls, its peak is known
+        t, ended, top, _, _ = run_stage(
+            y, t, duration[s], faces[s], grid, body, crit, kind, value[s], tol, False, record, none, no_store, none
+        )
+        if ended == FAILED:
+            return np.nan
+        if top > best:
+            best = top
+    return best
+
+
+@njit(cache=True, nogil=True)
+def stage_from(faces: Array, elapsed: float) -> Array:
+    """The faces of a stage that has already run for ``elapsed`` seconds."""
+    moved = faces.copy()
+    for side in range(2):
+        if moved[side, F_TDELTA] != 0.0:
+            moved[side, F_TDELTA] *= np.exp(-elapsed / moved[side, F_TAU])
+    return moved
+
+
+@njit(cache=True, nogil=True)
+def resume(
+    y: Array, t: float, stage_start: float, span: float, faces: Array, grid: Grid, body: Body, crit: Criterion,
+    tol: float, record: Record,
+) -> None:
+    """Go on for ``span`` seconds, unrecorded, inside a stage that began at ``stage_start``."""
+    if span > 0.0:
+        none = np.empty(0)
+        run_stage(
+            y, t, span, stage_from(faces, t - stage_start), grid, body, crit, UNTIL_TIME, 0.0, tol, False, record, none,
+            np.empty((0, 0)), none,
+        )
+
+
+@njit(cache=True, nogil=True)
+def run_to_pull(
+    y: Array, t: float, s: int, duration: Array, faces: Array, until: NDArray[np.int64], value: Array, grid: Grid,
+    body: Body, crit: Criterion, tol: float, recording: bool, record: Record, stops: Array,
+) -> tuple[float, int, int, float, float]:
+    """Run stage ``s`` until the core's peak over all that follows equals ``value[s]``.
+
+    The stage is run once, keeping its states; the end is then found by re-running only what comes
+    after it. Returns end time, status, what ended it, highest core met in the stage and its time.
+    """
+    wanted = value[s]
+    begin = peak_after(y, t, s + 1, duration, faces, until, value, grid, body, crit, tol, record)
+    if begin >= wanted:
+        return t, UNTIL_TIME, UNTIL_PEAK, -1e9, t
+    store = np.empty((400, y.size))
+    store_t = np.empty(400)
+    first_row = record.count[0]
+    # the core itself at the wanted temperature is past the pull: no need to go on
+    end, status, top, top_t, count = run_stage(
+        y, t, duration[s], faces[s], grid, body, crit, UNTIL_CORE, wanted, tol, recording, record, stops, store, store_t
+    )
+    if status == FAILED:
+        return end, FAILED, UNTIL_TIME, top, top_t
+    lo, hi = 0, count - 1
+    p_lo = begin
+    p_hi = peak_after(store[hi], store_t[hi], s + 1, duration, faces, until, value, grid, body, crit, tol, record)
+    if p_hi < wanted:
+        return end, UNTIL_TIME, UNTIL_TIME, top, top_t
+    turn = 0
+    while hi - lo > 1:
+        mid = (lo + hi) // 2
+        if turn % 3 != 2:  # false position, with a bisection now and then
+            at = store_t[lo] + (store_t[hi] - store_t[lo]) * (wanted - p_lo) / (p_hi - p_lo)
+            mid = lo + 1
+            while mid < hi - 1 and store_t[mid] < at:
+                mid += 1
+        turn += 1
+        p = peak_after(store[mid], store_t[mid], s + 1, duration, faces, until, value, grid, body, crit, tol, record)
+        if p < wanted:
+            lo, p_lo = mid, p
+        else:
+            hi, p_hi = mid, p
+    a, b = 0.0, store_t[hi] - store_t[lo]
+    side = 0
+    trial = np.empty_like(y)
+    tau = 0.0
+    for _ in range(30):  # Illinois false position between two stored states
+        tau = (a * (p_hi - wanted) - b * (p_lo - wanted)) / (p_hi - p_lo)
+        trial[:] = store[lo]
+        resume(trial, store_t[lo], t, tau, faces[s], grid, body, crit, tol, record)
+        p = peak_after(trial, store_t[lo] + tau, s + 1, duration, faces, until, value, grid, body, crit, tol, record)
+        if abs(p - wanted) < max(2e-3, tol) or b - a < 1e-3:
+            break
+        if p < wanted:
+            a, p_lo = tau, p
+            if side == -1:
+                p_hi = wanted + 0.5 * (p_hi - wanted)
+            side = -1
+        else:
+            b, p_hi = tau, p
+            if side == 1:
+                p_lo = wanted + 0.5 * (p_lo - wanted)
+            side = 1
+    if recording:
+        while record.count[0] > first_row and record.t[record.count[0] - 1] > store_t[lo] + 1e-9:
+            record.count[0] -= 1
+    y[:] = store[lo]
+    end = store_t[lo] + tau
+    if tau > 0.0:
+        moved = stage_from(faces[s], store_t[lo] - t)
+        run_stage(
+            y, store_t[lo], tau, moved, grid, body, crit, UNTIL_TIME, 0.0, tol, recording, record, stops,
+            np.empty((0, 0)), np.empty(0),
+        )
+    temp = np.empty(grid.n)
+    for i in range(grid.n):
+        temp[i], _, _ = temperature_at(y[i], y[grid.n + i], body)
+    return end, UNTIL_TIME, UNTIL_PEAK, core_of(temp, grid), end
+
+
+@njit(cache=True, nogil=True)
+def run_cook(
+    y: Array, duration: Array, faces: Array, until: NDArray[np.int64], value: Array, grid: Grid, body: Body,
+    crit: Criterion, tol: float, recording: bool, record: Record, stops: Array,
+    end_s: Array, ended: NDArray[np.int64], start_state: Array,
+) -> tuple[float, float, int]:
+    """Run all stages in place, solving at most one pull (``UNTIL_PEAK``).
+
+    ``end_s`` and ``ended`` receive each stage's end and cause; ``start_state`` (stages + 1 rows, or
+    none) the states between stages. Returns the highest core, its time, and 0 or ``FAILED``.
+    """
+    none = np.empty(0)
+    no_store = np.empty((0, 0))
+    t = 0.0
+    best, best_t = -1e9, 0.0
+    for s in range(duration.size):
+        if start_state.shape[0] > 0:
+            start_state[s, :] = y
+        span = duration[s]
+        kind = until[s]
+        if kind == UNTIL_PEAK:
+            t, status, found, top, top_t = run_to_pull(
+                y, t, s, duration, faces, until, value, grid, body, crit, tol, recording, record, stops
+            )
+        else:
+            t, status, top, top_t, _ = run_stage(
+                y, t, span, faces[s], grid, body, crit, kind, value[s], tol, recording, record, stops, no_store, none
+            )
+            found = status
+        if status == FAILED:
+            return best, best_t, FAILED
+        end_s[s] = t
+        ended[s] = found
+        if top > best:
+            best, best_t = top, top_t
+    if start_state.shape[0] > 0:
+        start_state[duration.size, :] = y
+    return best, best_t, 0

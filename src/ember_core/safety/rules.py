@@ -1,0 +1,187 @@
+"""The rule's statement: clauses of published rules, read as written.
+
+A clause is met when one of its rows (T, t) has been satisfied by time spent continuously at or
+above T at every depth. Between rows one steps down; come-up earns nothing. Row temperatures are met
+within 0.05 °C, the rounding of °F to °C.
+"""
+
+from __future__ import annotations
+
+import csv
+from dataclasses import dataclass
+from functools import lru_cache
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ember_core.data.loader import read_text, read_toml
+from ember_core.errors import InputError
+
+Array = NDArray[np.float64]
+TOLERANCE_C = 0.05
+
+
+@dataclass(frozen=True)
+class Clause:
+    """One clause: its rows (°C, s), the forms it is written for, whether an advisory can stand in."""
+
+    id: str
+    forms: frozenset[str]
+    rows: tuple[tuple[float, float], ...]
+    advisory: bool
+    note: str = ""
+
+
+@dataclass(frozen=True)
+class Profile:
+    """A rule set under its authority and edition; ``clauses`` is empty when it has no number."""
+
+    id: str
+    name: str
+    authority: str
+    edition: str
+    come_up: str
+    confidence: float
+    clauses: tuple[Clause, ...]
+    guidance: str = ""
+
+    def clauses_for(self, form: str) -> tuple[Clause, ...]:
+        """The clauses written for a form of food, the governing one first."""
+        return tuple(c for c in self.clauses if form in c.forms)
+
+
+def _fsis_rows(name: str, log: float) -> tuple[tuple[float, float], ...]:
+    lines = [line for line in read_text(name).splitlines() if not line.startswith("#")]
+    column = "log70_s" if log == 7 else "log65_s"
+    return tuple(((float(r["fahrenheit"]) - 32.0) / 1.8, float(r[column])) for r in csv.DictReader(lines))
+
+
+@lru_cache(maxsize=8)
+def profiles(log: float = 6.5) -> dict[str, Profile]:
+    """All profiles by id; ``log`` (6.5 or 7) chooses the column of the FSIS table."""
+    if log not in (6.5, 7):
+        raise InputError(f"--log is {log:g}; the FSIS table has 6.5 and 7.", path="--log", code="choice")
+    raw = read_toml("rules.toml")["profile"]
+    by_id = {p["id"]: p for p in raw}
+    out = {}
+    for p in raw:
+        source = by_id[p["base"]] if "base" in p else p
+        clauses = tuple(
+            Clause(
+                c["id"], frozenset(c["forms"]),
+                _fsis_rows(c["table"], log) if "table" in c else tuple((float(t), float(s)) for t, s in c["rows"]),
+                c["advisory"], c.get("note", ""),
+            )
+            for c in source.get("clause", ())
+        )
+        out[p["id"]] = Profile(
+            p["id"], p["name"], p["authority"], p["edition"], p["come_up"], p["confidence"], clauses, p.get("guidance", "")
+        )
+    return out
+
+
+def met_times(
+    t_s: Array, temperature_c: Array, row_c: float, row_s: float, *, interpolate: bool, breaks: Array | None = None,
+) -> tuple[Array, Array]:
+    """When each depth satisfies one row, and the longest run it had.
+
+    Parameters
+    ----------
+    t_s : ndarray (n,)
+        Times, s.
+    temperature_c : ndarray (n, depths)
+    row_c, row_s : float
+        The row: °C and s.
+    interpolate : bool
+        True for a computed history (the crossing lies between samples); False for a measured log,
+        where the clock starts at the first reading at or above the row.
+    breaks : ndarray of bool (n - 1,), optional
+        Intervals that break the clock (gaps of a log).
+
+    Returns
+    -------
+    (ndarray, ndarray)
+        First time the row is satisfied (inf if never) and longest run, s, per depth.
+    """
+    limit = row_c - TOLERANCE_C
+    depths = temperature_c.shape[1]
+    clock = np.zeros(depths)
+    met = np.where((temperature_c[0] >= limit) & (row_s <= 0), t_s[0], np.inf)
+    longest = np.zeros(depths)
+    above = temperature_c >= limit
+    for i in range(len(t_s) - 1):
+        a, b = temperature_c[i], temperature_c[i + 1]
+        dt = t_s[i + 1] - t_s[i]
+        if breaks is not None and breaks[i]:
+            clock = np.zeros(depths)
+            part = np.zeros(depths)
+        elif interpolate:
+            change = np.where(np.abs(b - a) > 1e-12, b - a, 1.0)
+            rising = np.where(above[i + 1], np.clip((b - limit) / change, 0, 1), 0.0)
+            falling = np.where(above[i], np.clip((limit - a) / change, 0, 1), 0.0)
+            part = np.where(above[i] & above[i + 1], 1.0, np.where(above[i + 1], rising, falling)) * dt
+            clock = np.where(above[i], clock, 0.0)
+        else:
+            part = np.where(above[i] & above[i + 1], dt, 0.0)
+            clock = np.where(above[i], clock, 0.0)
+        total = clock + part
+        done = (total >= row_s - 1e-6) & (above[i] | above[i + 1]) & np.isinf(met)
+        begins = np.where(above[i], t_s[i] - clock, t_s[i + 1] - part)
+        met = np.where(done, np.maximum(begins + row_s, t_s[i] if breaks is None else begins), met)
+        longest = np.maximum(longest, total)
+        clock = np.where(above[i + 1], total, 0.0)
+    return met, longest
+
+
+def judge(
+    profile: Profile, form: str, t_s: Array, field_c: Array, *, interpolate: bool = True, breaks: Array | None = None,
+) -> dict[str, object]:
+    """The ``rule`` object of a result, with the clause that is met, or that is nearest to it.
+
+    ``field_c`` is times × depths; every depth must satisfy the same clause, each by its own row.
+    """
+    base: dict[str, object] = {"profile": profile.id, "edition": profile.edition}
+    clauses = profile.clauses_for(form)
+    if not clauses:
+        needs = profile.guidance or f"{profile.name} has no numeric cooking clause for {form}; follow the kitchen's own plan."
+        return base | {"clause": None, "met": None, "met_at_s": None, "remaining_s": None, "needs": needs}
+    peak = float(field_c.max(axis=0).min())
+    best: dict[str, object] | None = None
+    for clause in clauses:
+        results = [met_times(t_s, field_c, c, s, interpolate=interpolate, breaks=breaks) for c, s in clause.rows]
+        first = np.min([m for m, _ in results], axis=0).max()
+        if np.isfinite(first):
+            return base | {
+                "clause": clause.id, "met": True, "met_at_s": round(float(first), 3), "remaining_s": 0.0,
+                "needs": f"Met.{' ' + clause.note if clause.note else ''}",
+            }
+        options = [
+            (s - float(longest.min()), c, s)
+            for (c, s), (_, longest) in zip(clause.rows, results, strict=True)
+            if peak >= c - TOLERANCE_C
+        ]
+        lowest_c, lowest_s = clause.rows[0]
+        if options:
+            left, row_c, row_s = min(options)
+            entry = base | {
+                "clause": clause.id, "met": False, "met_at_s": None, "remaining_s": round(max(left, 0.0), 3),
+                "needs": f"Hold {row_c:.1f} °C for {_span(left)} longer ({_span(row_s)} without a break).",
+            }
+        else:
+            entry = base | {
+                "clause": clause.id, "met": False, "met_at_s": None, "remaining_s": None,
+                "needs": f"The coldest point peaks at {peak:.1f} °C; the clause begins at {lowest_c:.1f} °C for {_span(lowest_s)}.",
+            }
+        if best is None or (best["remaining_s"] is None and entry["remaining_s"] is not None):
+            best = entry
+    assert best is not None
+    return best
+
+
+def _span(seconds: float) -> str:
+    """A duration in words a cook reads."""
+    if seconds <= 0:
+        return "an instant"
+    if seconds < 120:
+        return f"{seconds:.0f} s"
+    return f"{np.ceil(seconds / 60 - 1e-9):.0f} min"
