@@ -1,0 +1,1 @@
+"""Doneness names and how done each depth has become."""

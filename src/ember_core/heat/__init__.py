@@ -1,0 +1,1 @@
+"""Heat in the piece: properties, surroundings, solver, cook, forecast."""

@@ -1,0 +1,1 @@
+"""Rules as written, the lethality model, and the verdict that shows both."""

@@ -1,0 +1,46 @@
+"""The book: cuts, ways and doneness names as data."""
+
+from __future__ import annotations
+
+from functools import lru_cache
+from typing import Any
+
+from ember_core.data.loader import read_toml
+from ember_core.errors import FormatError
+from ember_core.formats.plan import food_row
+
+
+@lru_cache(maxsize=1)
+def cuts() -> dict[str, dict[str, Any]]:
+    """All cuts by id."""
+    return {c["id"]: c for c in read_toml("cuts.toml")["cut"]}
+
+
+@lru_cache(maxsize=1)
+def ways() -> dict[str, dict[str, Any]]:
+    """The newest version of every way by id."""
+    return {w["id"]: w for w in sorted(read_toml("ways.toml")["way"], key=lambda w: w["version"])}
+
+
+def doneness_names(food_id: str) -> tuple[tuple[str, float], ...]:
+    """Doneness names of a food with the core at its peak, °C, in rising order."""
+    row = food_row(food_id)
+    if row is None:
+        return ()
+    return tuple((n, float(c)) for n, c in read_toml("doneness.toml")[row["targets"]]["names"])
+
+
+def usual_doneness(food_id: str) -> tuple[str, float]:
+    """The doneness a plan starts from."""
+    row = food_row(food_id)
+    if row is None:
+        raise FormatError(f"Unknown food {food_id!r}.", path="/piece/food", code="choice")
+    usual = read_toml("doneness.toml")[row["targets"]]["usual"]
+    return next((n, c) for n, c in doneness_names(food_id) if n == usual)
+
+
+def name_of(food_id: str | None, core_c: float) -> str:
+    """The doneness a peak core has reached: the highest name at or below it (within 0.6 K)."""
+    names = doneness_names(food_id or "beef-lean")
+    reached = [n for n, c in names if core_c >= c - 0.6]
+    return reached[-1] if reached else f"under {names[0][0]}"

@@ -1,0 +1,147 @@
+"""The sentence of a plan: its parts, and the plan document they stand for."""
+
+from __future__ import annotations
+
+import copy
+from collections.abc import Mapping
+from dataclasses import dataclass, field, replace
+from datetime import datetime
+from typing import Any
+
+from ember_core.entry.book import cuts, doneness_names, usual_doneness, ways
+from ember_core.errors import FormatError
+from ember_core.formats.plan import FORMAT
+from ember_core.heat.surroundings import boiling_point
+
+OWN_WAY = "file"
+"""The way of a plan whose stages were written by hand or came in a file."""
+
+
+@dataclass(frozen=True)
+class Sentence:
+    """*One bavette, 28 mm, 310 g, from 4 °C, to 55 °C, by hot pan, at 19:40, under a rule.*
+
+    Sizes in mm, mass in g, temperatures in °C; ``base`` is the document whose stages and other keys
+    are kept when the way is :data:`OWN_WAY`.
+    """
+
+    cut: str
+    size_mm: float
+    start_c: float
+    target_c: float
+    way: str
+    mass_g: float | None = None
+    count: int = 1
+    serve_at: datetime | None = None
+    rules: str = "us-food-code-2022"
+    guests: str = "general"
+    altitude_m: float = 0.0
+    air_c: float = 22.0
+    title: str = ""
+    base: Mapping[str, Any] = field(default_factory=dict)
+
+    @classmethod
+    def for_cut(cls, cut_id: str, **known: Any) -> Sentence:
+        """A sentence that starts from the cut's usual values, with what is known in place of them."""
+        cut = cuts()[cut_id]
+        usual = cut.get("doneness_c") or usual_doneness(cut["food"])[1]
+        start = cls(
+            cut=cut_id, size_mm=cut["size_mm"], mass_g=cut["mass_g"], start_c=4.0, target_c=usual, way=cut["way"],
+        )
+        return replace(start, **{k: v for k, v in known.items() if v is not None})
+
+    def document(self) -> dict[str, Any]:
+        """The plan document, ``open-ember.plan/1``.
+
+        Raises
+        ------
+        FormatError
+            When the way cannot cook this shape.
+        """
+        kept = copy.deepcopy(dict(self.base)) if self.way == OWN_WAY else {}
+        piece: dict[str, Any] = kept.get("piece", {})
+        if self.cut in cuts():
+            cut = cuts()[self.cut]
+            food, shape = cut["food"], cut["shape"]
+            if self.way != OWN_WAY:
+                piece |= {"food": food, "form": cut["form"], "shape": {"kind": shape}}
+            piece["cut"] = self.cut
+        shape = piece["shape"]["kind"]
+        piece["shape"]["thickness_mm" if shape in {"slab", "box", "ellipsoid"} else "diameter_mm"] = self.size_mm
+        piece["start_c"], piece["count"] = self.start_c, self.count
+        if self.mass_g is not None:
+            piece["mass_g"] = self.mass_g
+        out: dict[str, Any] = kept | {"format": FORMAT, "piece": piece, "target": {"core_c": self.target_c}}
+        names = [n for n, c in doneness_names(piece.get("food", "")) if abs(c - self.target_c) < 0.05]
+        if names:
+            out["target"]["doneness"] = names[0]
+        if self.title:
+            out["title"] = self.title
+        if self.way == OWN_WAY:
+            for stage in out["stages"]:
+                if "peak_core_c" in stage.get("until", {}):
+                    stage["until"]["peak_core_c"] = self.target_c
+        else:
+            way = ways()[self.way]
+            if shape not in way["shapes"]:
+                raise FormatError(
+                    f"The way {way['name']!r} needs a flat piece; this one is a {shape}. Choose another way.",
+                    path="/way", code="choice",
+                )
+            out["way"] = {"id": way["id"], "version": way["version"]}
+            out["stages"] = [self._stage(s) for s in way["stage"]]
+        out["kitchen"] = {"altitude_m": self.altitude_m, "air_c": self.air_c}
+        out["rules"], out["guests"] = self.rules, self.guests
+        out.pop("serve_at", None)
+        if self.serve_at is not None:
+            out["serve_at"] = self.serve_at.isoformat(timespec="minutes")
+        return out
+
+    def _value(self, value: Any) -> Any:
+        if not isinstance(value, str):
+            return value
+        if value.startswith("target"):
+            return round(self.target_c + float(value[6:] or 0), 3)
+        if value.startswith("boil"):
+            return round(boiling_point(self.altitude_m) + float(value[4:] or 0), 2)
+        if value.startswith("mm*"):
+            return round(max(self.size_mm * float(value[3:]), 0.25), 2)
+        return value
+
+    def _stage(self, template: Mapping[str, Any]) -> dict[str, Any]:
+        stage = {k: self._value(v) for k, v in template.items() if k in {"kind", "minutes", "medium_c", "variant", "cover"}}
+        if "faces" in template:
+            stage["faces"] = copy.deepcopy(template["faces"])
+        if template.get("solve"):
+            stage["until"] = {"peak_core_c": self.target_c}
+        if "chill_to" in template:
+            stage["until"] = {"core_c": template["chill_to"]}
+        return stage
+
+
+def from_document(document: Mapping[str, Any], altitude_m: float, air_c: float) -> Sentence:
+    """The sentence of a checked plan document; what it cannot say is kept as its base."""
+    piece = document["piece"]
+    shape = piece["shape"]
+    way = document.get("way", {}).get("id", "")
+    kitchen = document.get("kitchen", {})
+    serve = document.get("serve_at")
+    cut = piece.get("cut", "")
+    peak = next((s["until"]["peak_core_c"] for s in document["stages"] if "peak_core_c" in s.get("until", {})), None)
+    sentence = Sentence(
+        cut=cut, size_mm=shape.get("thickness_mm", shape.get("diameter_mm", 0.0)), start_c=piece["start_c"],
+        target_c=document.get("target", {}).get("core_c", peak if peak is not None else 55.0), way=way,
+        mass_g=piece.get("mass_g"), count=piece.get("count", 1), serve_at=datetime.fromisoformat(serve) if serve else None,
+        rules=document.get("rules", "us-food-code-2022"), guests=document.get("guests", "general"),
+        altitude_m=kitchen.get("altitude_m", altitude_m), air_c=kitchen.get("air_c", air_c), title=document.get("title", ""),
+        base=document,
+    )
+    rebuilt = None
+    if way in ways() and cut in cuts() and cuts()[cut]["shape"] == shape["kind"] and cuts()[cut]["food"] == piece.get("food"):
+        try:
+            rebuilt = sentence.document()
+        except FormatError:
+            rebuilt = None
+    if rebuilt is None or rebuilt["stages"] != document["stages"]:
+        sentence = replace(sentence, way=OWN_WAY)
+    return sentence

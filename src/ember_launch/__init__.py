@@ -1,0 +1,1 @@
+"""Set-up and supervision with the standard library only: runs before anything is installed."""

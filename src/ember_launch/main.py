@@ -1,0 +1,246 @@
+"""The commands of ``./ember``."""
+
+from __future__ import annotations
+
+import fcntl
+import os
+import secrets
+import shutil
+import signal
+import subprocess
+import sys
+import tempfile
+import urllib.error
+import urllib.request
+from collections.abc import Iterator
+from contextlib import contextmanager
+from pathlib import Path
+
+from ember_launch import setup
+from ember_launch.cluster import Cluster, database_account, free_port
+from ember_launch.places import PYTHON, ROOT, Stop, is_root, say, state_dir
+from ember_launch.supervise import Child, Supervisor
+
+PORT = 8750
+USAGE = """usage: ./ember COMMAND
+
+  demo        start Open Ember with the demo kitchen and a simulated probe hub
+  run         start Open Ember without demo data (see README: first chef)
+  test        set up what the tests need and run them all   [pytest arguments]
+  simulate    compute a plan file                            FILE | - [--lines]
+  judge       judge a measured log                           FILE --rules … --food … --form …
+  bench       speed of the core as a ratio to a reference
+  shots       renew docs/screenshots from the demo data
+  manage      Django's management commands on the data of `run`
+"""
+
+
+@contextmanager
+def only_one(folder: Path) -> Iterator[None]:
+    """Refuse to run twice on the same data."""
+    folder.mkdir(parents=True, exist_ok=True)
+    with (folder / "running.lock").open("a+") as handle:
+        try:
+            fcntl.flock(handle, fcntl.LOCK_EX | fcntl.LOCK_NB)
+        except OSError:
+            address = (folder / "address").read_text().strip() if (folder / "address").exists() else "an unknown address"
+            raise Stop(f"already running on this data, at {address}. Stop it there, or set EMBER_STATE to another folder.") from None
+        yield
+
+
+def secret_file(folder: Path, name: str) -> Path:
+    """A random secret in a file only its owner can read."""
+    path = folder / name
+    if not path.exists():
+        descriptor = os.open(path, os.O_WRONLY | os.O_CREAT | os.O_EXCL, 0o600)
+        os.write(descriptor, secrets.token_urlsafe(50).encode())
+        os.close(descriptor)
+    return path
+
+
+def answers(url: str) -> bool:
+    """Whether the address answers with success."""
+    try:
+        with urllib.request.urlopen(url, timeout=2) as reply:  # noqa: S310 - our own loopback address
+            return bool(reply.status == 200)
+    except (urllib.error.URLError, OSError):
+        return False
+
+
+def start_database(supervisor: Supervisor, folder: Path, *, throwaway: bool = False) -> Cluster:
+    """Create the cluster if needed and start its server under the supervisor."""
+    cluster = Cluster(folder, throwaway=throwaway)
+    cluster.ensure()
+    cluster.port = free_port()
+    account = database_account()
+    log = folder / "postgres.log"
+    log.touch()
+    supervisor.add(Child(
+        "database", cluster.command, log, stop_signal=signal.SIGINT, ready=cluster.ready, account=account,
+        before=cluster.stop_leftover, env={"PATH": os.environ.get("PATH", ""), "LC_ALL": "C.UTF-8"},
+    ))
+    return cluster
+
+
+def web_environment(folder: Path, cluster: Cluster, database: str) -> dict[str, str]:
+    """Environment of the application's processes."""
+    return {
+        **setup.tool_environment(), **cluster.environment(database), "DJANGO_SETTINGS_MODULE": "ember_web.config.settings",
+        "EMBER_SECRET_FILE": str(secret_file(folder, "secret-key")), "EMBER_STATIC_ROOT": str(folder / "static"),
+    }
+
+
+def serve(*, demo: bool) -> int:
+    """Start everything, print the address, stay until Ctrl-C."""
+    setup.ensure_packages(database=True)
+    setup.ensure_python()
+    setup.ensure_kernels()
+    folder = state_dir()
+    with only_one(folder):
+        supervisor = Supervisor()
+        try:
+            cluster = start_database(supervisor, folder)
+            env = web_environment(folder, cluster, "ember_demo" if demo else "ember")
+            wanted = int(os.environ.get("EMBER_PORT", PORT))
+            port = free_port(wanted)
+            if port != wanted:
+                say(f"Port {wanted} is taken; using {port}.")
+            prepare = [str(PYTHON), "-m", "ember_web.manage", "prepare"]
+            hub_token = folder / "hub-token"
+            if demo:
+                prepare += ["--demo", "--hub-token-file", str(hub_token)]
+            if subprocess.run(prepare, env=env, stdout=sys.stderr).returncode:
+                raise Stop("preparing the database failed; the message above says why.", code=1)
+            address = f"http://127.0.0.1:{port}"
+            (folder / "address").write_text(address + "\n")
+            supervisor.add(Child(
+                "server",
+                lambda: [
+                    str(PYTHON), "-m", "uvicorn", "ember_web.config.asgi:application", "--host", "127.0.0.1", "--port", str(port),
+                    "--timeout-graceful-shutdown", "3", "--no-access-log", "--lifespan", "off",
+                ],
+                folder / "server.log", env=env, ready=lambda: answers(f"{address}/healthz"),
+            ))
+            if demo:
+                supervisor.add(Child(
+                    "probe hub",
+                    lambda: [
+                        str(PYTHON), "-m", "ember_sim.hub", "--url", address, "--token-file", str(hub_token), "--spool",
+                        str(folder / "hub-spool.sqlite"),
+                    ],
+                    folder / "hub.log", env=setup.tool_environment(),
+                ))
+            print(f"Open Ember is at {address}", flush=True)
+            if demo:
+                print("Demo sign-ins (kitchen Brackenfold Hut), password for all: brackenfold", flush=True)
+                print("  chef · grill · larder · morning · viewer      and of another kitchen: other-chef", flush=True)
+            else:
+                print("First chef: ./ember manage create_kitchen --help", flush=True)
+            print("Ctrl-C stops it; data stay.", flush=True)
+            supervisor.watch()
+            say("Stopping")
+        finally:
+            supervisor.stop()
+    return 0
+
+
+def test(arguments: list[str]) -> int:
+    """Static checks and all tests, on a throw-away database cluster."""
+    setup.ensure_packages(database=True, browser=True)
+    setup.ensure_python(tests=True)
+    setup.ensure_kernels()
+    base = Path("/var/lib/open-ember") if is_root() else Path(tempfile.gettempdir())
+    base.mkdir(parents=True, exist_ok=True)
+    folder = Path(tempfile.mkdtemp(prefix="test-", dir=base))
+    folder.chmod(0o755)
+    supervisor = Supervisor()
+    try:
+        cluster = start_database(supervisor, folder, throwaway=True)
+        env = web_environment(folder, cluster, "ember")
+        env["EMBER_TEST"] = "1"
+        code = 0
+        if not arguments:
+            for words in (["ruff", "check", "."], ["mypy"], ["lint-imports"]):
+                say(f"$ {' '.join(words)}")
+                code |= subprocess.run([PYTHON.parent / words[0], *words[1:]], cwd=ROOT, env=env).returncode
+        pytest = [PYTHON, "-m", "pytest", *(arguments or ["-n", "2", "--dist", "loadgroup", "-q"])]
+        code |= subprocess.run(pytest, cwd=ROOT, env=env).returncode
+        return 1 if code else 0
+    finally:
+        supervisor.stop()
+        shutil.rmtree(folder, ignore_errors=True)
+
+
+def command_line(arguments: list[str]) -> int:
+    """simulate, judge, bench: the Python environment only."""
+    setup.ensure_python()
+    env = setup.tool_environment()
+    if arguments[0] == "bench":
+        setup.ensure_kernels()
+    return subprocess.run([PYTHON, "-m", "ember_cli", *arguments], env=env).returncode
+
+
+def manage(arguments: list[str], *, demo: bool = False) -> int:
+    """A management command, with the database started if it is not running."""
+    setup.ensure_packages(database=True)
+    setup.ensure_python()
+    folder = state_dir()
+    with only_one(folder):
+        supervisor = Supervisor()
+        try:
+            cluster = start_database(supervisor, folder)
+            env = web_environment(folder, cluster, "ember_demo" if demo else "ember")
+            subprocess.run([PYTHON, "-m", "ember_web.manage", "prepare"], env=env, stdout=sys.stderr, check=True)
+            return subprocess.run([PYTHON, "-m", "ember_web.manage", *arguments], env=env).returncode
+        finally:
+            supervisor.stop()
+
+
+def shots(arguments: list[str]) -> int:
+    """Renew the screenshots on a throw-away copy of the demo."""
+    setup.ensure_packages(database=True, browser=True)
+    setup.ensure_python(tests=True)
+    setup.ensure_kernels()
+    base = Path("/var/lib/open-ember") if is_root() else Path(tempfile.gettempdir())
+    base.mkdir(parents=True, exist_ok=True)
+    folder = Path(tempfile.mkdtemp(prefix="shots-", dir=base))
+    folder.chmod(0o755)
+    supervisor = Supervisor()
+    try:
+        cluster = start_database(supervisor, folder, throwaway=True)
+        env = web_environment(folder, cluster, "ember_shots")
+        token = folder / "hub-token"
+        prepare = [PYTHON, "-m", "ember_web.manage", "prepare", "--demo", "--hub-token-file", token]
+        subprocess.run(prepare, env=env, stdout=sys.stderr, check=True)
+        port = free_port()
+        address = f"http://127.0.0.1:{port}"
+        supervisor.add(Child(
+            "server",
+            lambda: [str(PYTHON), "-m", "uvicorn", "ember_web.config.asgi:application", "--host", "127.0.0.1", "--port", str(port), "--lifespan", "off"],
+            folder / "server.log", env=env, ready=lambda: answers(f"{address}/healthz"),
+        ))
+        return subprocess.run([PYTHON, ROOT / "docs" / "take_screenshots.py", address, str(token), *arguments], env=env).returncode
+    finally:
+        supervisor.stop()
+        shutil.rmtree(folder, ignore_errors=True)
+
+
+def main(argv: list[str] | None = None) -> int:
+    """Run one command of the launcher."""
+    words = sys.argv[1:] if argv is None else argv
+    if not words or words[0] in {"-h", "--help", "help"}:
+        print(USAGE)
+        return 0 if words else 2
+    name, rest = words[0], words[1:]
+    if name in {"simulate", "judge", "bench"}:
+        return command_line(words)
+    if name in {"demo", "run"}:
+        return serve(demo=name == "demo")
+    if name == "test":
+        return test(rest)
+    if name == "shots":
+        return shots(rest)
+    if name == "manage":
+        return manage(rest)
+    say(USAGE)
+    raise Stop(f"unknown command {name!r}.")

@@ -1,0 +1,146 @@
+"""Debian packages, the Python environment from a hashed lock, and the compiled kernels."""
+
+from __future__ import annotations
+
+import fcntl
+import hashlib
+import os
+import platform
+import shutil
+import subprocess
+import sys
+from collections.abc import Iterator
+from contextlib import contextmanager
+from pathlib import Path
+
+from ember_launch.places import PYTHON, ROOT, VENV, Stop, clean_environment, is_root, say
+
+KERNEL_SOURCES = ("kernel.py", "stepper.py", "forecast.py")
+
+
+def postgres_bin() -> Path | None:
+    """Folder of the newest PostgreSQL server that Debian installed."""
+    found = [p.parent for p in Path("/usr/lib/postgresql").glob("*/bin/initdb")]
+    return max(found, key=lambda p: int(p.parent.name) if p.parent.name.isdigit() else 0) if found else None
+
+
+def has_venv_module() -> bool:
+    """Whether python3 can make environments with pip in them (Debian: python3-venv)."""
+    call = [sys.executable, "-c", "import ensurepip, venv"]
+    return subprocess.run(call, capture_output=True).returncode == 0
+
+
+def missing_packages(*, database: bool, browser: bool) -> list[str]:
+    """Debian packages that are needed and not there."""
+    out = []
+    if not PYTHON.exists() and not has_venv_module():
+        out.append("python3-venv")
+    if database and postgres_bin() is None:
+        out.append("postgresql")
+    if browser:
+        out += [p for p, program in (("chromium", "chromium"), ("chromium-driver", "chromedriver")) if not shutil.which(program)]
+    return out
+
+
+def ensure_packages(*, database: bool = False, browser: bool = False) -> None:
+    """Install missing Debian packages as root; otherwise name them with the command, and stop."""
+    needed = missing_packages(database=database, browser=browser)
+    if not needed:
+        return
+    command = "apt-get install --no-install-recommends " + " ".join(needed)
+    if not is_root() or not shutil.which("apt-get"):
+        raise Stop(f"missing Debian packages: {', '.join(needed)}. Install them with: sudo {command}")
+    env = {**os.environ, "DEBIAN_FRONTEND": "noninteractive"}
+
+    def apt(*words: str) -> None:
+        if subprocess.run(["apt-get", "-q", *words], env=env, stdout=sys.stderr).returncode:
+            raise Stop(f"apt-get failed. Try by hand: {command}")
+
+    say(f"Installing Debian packages: {', '.join(needed)}")
+    apt("update")
+    if "postgresql" in needed and not Path("/usr/share/postgresql-common").exists():
+        # Debian would create and start a cluster of its own; this machine gets only ours
+        apt("install", "-y", "--no-install-recommends", "postgresql-common")
+        drop_in = Path("/etc/postgresql-common/createcluster.d/open-ember.conf")
+        drop_in.parent.mkdir(parents=True, exist_ok=True)
+        drop_in.write_text("# Open Ember runs its own cluster; see its README.\ncreate_main_cluster = false\n")
+    apt("install", "-y", "--no-install-recommends", *needed)
+
+
+@contextmanager
+def one_at_a_time(path: Path) -> Iterator[None]:
+    """Hold a file lock, so that two starts do not set up the same environment at once."""
+    path.parent.mkdir(parents=True, exist_ok=True)
+    with path.open("w") as handle:
+        fcntl.flock(handle, fcntl.LOCK_EX)
+        yield
+
+
+def _digest(path: Path) -> str:
+    return hashlib.sha256(path.read_bytes()).hexdigest()
+
+
+def ensure_python(*, tests: bool = False) -> None:
+    """Make ``.venv`` hold exactly what a lock says; done once for each state of the lock."""
+    ensure_packages()
+    run_lock, test_lock = (ROOT / "requirements" / f"{n}.lock" for n in ("run", "test"))
+    wanted = {"run": _digest(run_lock), "test": _digest(test_lock)}
+    stamp = VENV / "ember.stamp"
+
+    def current() -> bool:
+        have = stamp.read_text().split() if stamp.exists() and PYTHON.exists() else []
+        return wanted["test"] in have or (not tests and wanted["run"] in have)
+
+    if current():
+        return
+    with one_at_a_time(VENV.parent / ".venv" / "ember.lock"):
+        if current():
+            return
+        env = clean_environment()
+        if not PYTHON.exists() or subprocess.run([PYTHON, "-c", "import pip"], capture_output=True, env=env).returncode:
+            say("Making the Python environment")
+            subprocess.run([sys.executable, "-m", "venv", VENV], check=True, env=env, stdout=sys.stderr)
+        lock = test_lock if tests else run_lock
+        say(f"Installing Python packages from {lock.relative_to(ROOT)}")
+        command = [PYTHON, "-m", "pip", "install", "-q", "--disable-pip-version-check", "--require-hashes", "-r", lock]
+        if subprocess.run(command, env=env, stdout=sys.stderr).returncode:
+            raise Stop("installing the Python packages failed; is the package registry reachable? Run the command again to go on.")
+        stamp.write_text(" ".join([wanted["test"]] if tests else [wanted["run"]]))
+
+
+def kernel_cache() -> Path:
+    """Cache folder of the compiled kernels, keyed by their sources, the lock and the processor."""
+    digest = hashlib.sha256()
+    for name in KERNEL_SOURCES:
+        digest.update((ROOT / "src" / "ember_core" / "heat" / name).read_bytes())
+    digest.update((ROOT / "requirements" / "run.lock").read_bytes())
+    cpu = platform.machine()
+    info = Path("/proc/cpuinfo")
+    if info.exists():
+        lines = [line for line in info.read_text().splitlines() if line.startswith(("model name", "flags"))]
+        cpu += "".join(sorted(set(lines)))
+    digest.update(cpu.encode())
+    return VENV / "kernels" / digest.hexdigest()[:16]
+
+
+def ensure_kernels() -> Path:
+    """Compile the kernels once for each state of their sources."""
+    cache = kernel_cache()
+    done = cache / "warm"
+    if not done.exists():
+        with one_at_a_time(cache / "lock"):
+            if not done.exists():
+                say("Compiling the solver (once, about a minute)")
+                for old in cache.parent.iterdir():
+                    if old != cache and old.is_dir():
+                        shutil.rmtree(old, ignore_errors=True)
+                env = {**clean_environment(), "NUMBA_CACHE_DIR": str(cache)}
+                if subprocess.run([PYTHON, "-m", "ember_cli", "warm"], env=env, stdout=sys.stderr).returncode:
+                    raise Stop("compiling the solver failed; the message above says why.")
+                done.write_text("ok\n")
+    return cache
+
+
+def tool_environment() -> dict[str, str]:
+    """The environment every Python process of ours runs in."""
+    return {**clean_environment(), "NUMBA_CACHE_DIR": str(kernel_cache())}

@@ -1,0 +1,1 @@
+"""Django: thin pages over the core."""

@@ -1,0 +1,12 @@
+"""ASGI entry point: the kernels are loaded before the first request is taken."""
+
+import os
+
+os.environ.setdefault("DJANGO_SETTINGS_MODULE", "ember_web.config.settings")
+
+from django.core.asgi import get_asgi_application  # noqa: E402 - settings come first
+
+from ember_core.warm import warm  # noqa: E402
+
+warm()
+application = get_asgi_application()

@@ -1,0 +1,47 @@
+"""Who may see and do what: every kitchen view passes through here."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from functools import wraps
+from typing import Any
+
+from django.contrib.auth.decorators import login_required
+from django.core.exceptions import PermissionDenied
+from django.http import Http404, HttpRequest, HttpResponse
+
+from ember_web.kitchens.models import Kitchen, Membership
+
+RANK = {"viewer": 0, "cook": 1, "chef": 2}
+
+
+class KitchenRequest(HttpRequest):
+    """A request whose kitchen and role are known."""
+
+    kitchen: Kitchen
+    role: str
+
+
+def attach(request: Any, slug: str, least: str) -> None:
+    """Find the kitchen and the person's role; a stranger learns nothing, not even that it exists."""
+    membership = Membership.objects.select_related("kitchen").filter(user=request.user, kitchen__public_id=slug).first()
+    if membership is None:
+        raise Http404
+    request.kitchen, request.role = membership.kitchen, membership.role
+    if RANK[membership.role] < RANK[least]:
+        raise PermissionDenied
+
+
+def in_kitchen(read: str = "viewer", write: str = "cook") -> Callable[[Callable[..., HttpResponse]], Callable[..., HttpResponse]]:
+    """Admit members: ``read`` is the least role for GET, ``write`` for everything else."""
+
+    def wrap(view: Callable[..., HttpResponse]) -> Callable[..., HttpResponse]:
+        @login_required
+        @wraps(view)
+        def inner(request: HttpRequest, kitchen: str, *args: Any, **kwargs: Any) -> HttpResponse:
+            attach(request, kitchen, read if request.method in {"GET", "HEAD", "OPTIONS"} else write)
+            return view(request, *args, **kwargs)
+
+        return inner
+
+    return wrap

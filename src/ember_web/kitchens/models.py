@@ -1,0 +1,82 @@
+"""People, kitchens, who belongs to which, and each kitchen's clock."""
+
+from __future__ import annotations
+
+import secrets
+from datetime import datetime, timedelta
+from zoneinfo import ZoneInfo
+
+from django.contrib.auth.models import AbstractUser
+from django.core.validators import MaxValueValidator, MinValueValidator
+from django.db import models
+from django.utils import timezone
+
+
+def public_id() -> str:
+    """An opaque id for addresses: 12 characters, about 72 bits."""
+    return secrets.token_urlsafe(9).replace("_", "a").replace("-", "b")
+
+
+class User(AbstractUser):
+    """A person; roles belong to memberships."""
+
+
+class Kitchen(models.Model):
+    """A kitchen: its place, air, rules and clock. Everything else belongs to one kitchen."""
+
+    public_id = models.SlugField(default=public_id, unique=True, max_length=40)
+    name = models.CharField(max_length=80)
+    altitude_m = models.FloatField(default=0, validators=[MinValueValidator(-400), MaxValueValidator(5000)])
+    air_c = models.FloatField(default=22, validators=[MinValueValidator(-30), MaxValueValidator(60)])
+    zone = models.CharField(max_length=60, default="UTC")
+    rules = models.CharField(max_length=40, default="us-food-code-2022")
+    simulated = models.BooleanField(default=False, help_text="Its probes come from the simulated hub; its clock may run fast.")
+    clock_rate = models.FloatField(default=1.0, validators=[MinValueValidator(0.1), MaxValueValidator(600)])
+    clock_real = models.DateTimeField(default=timezone.now)
+    clock_kitchen = models.DateTimeField(default=timezone.now)
+
+    def __str__(self) -> str:
+        return self.name
+
+    @property
+    def tz(self) -> ZoneInfo:
+        """The kitchen's time zone."""
+        return ZoneInfo(self.zone)
+
+    def now(self) -> datetime:
+        """The kitchen's time, UTC. The one clock that cooking uses: real unless it was set to run fast."""
+        return self.clock_kitchen + (timezone.now() - self.clock_real) * self.clock_rate
+
+    def local(self, moment: datetime) -> datetime:
+        """A moment in the kitchen's zone."""
+        return moment.astimezone(self.tz)
+
+    def service_date(self, moment: datetime) -> str:
+        """The service a moment belongs to: the local date, the small hours counting to the day before."""
+        return (self.local(moment) - timedelta(hours=4)).date().isoformat()
+
+    def set_rate(self, rate: float) -> None:
+        """Run the clock at ``rate`` from this moment on, without a jump."""
+        now = self.now()
+        self.clock_real, self.clock_kitchen, self.clock_rate = timezone.now(), now, rate
+        self.full_clean(exclude=["public_id"])
+        self.save(update_fields=["clock_real", "clock_kitchen", "clock_rate"])
+
+
+class Membership(models.Model):
+    """A person's role in a kitchen."""
+
+    class Role(models.TextChoices):
+        CHEF = "chef"
+        COOK = "cook"
+        VIEWER = "viewer"
+
+    user = models.ForeignKey(User, on_delete=models.CASCADE, related_name="memberships")
+    kitchen = models.ForeignKey(Kitchen, on_delete=models.CASCADE, related_name="memberships")
+    role = models.CharField(max_length=10, choices=Role.choices)
+
+    class Meta:
+        constraints = [models.UniqueConstraint(fields=["user", "kitchen"], name="one_role_a_kitchen")]
+
+    def __str__(self) -> str:
+        return f"{self.user} · {self.kitchen} · {self.role}"
