@@ -1,0 +1,1 @@
+"""The simulated kitchen: stand-ins for devices that speak the public API and nothing else."""

@@ -1,0 +1,154 @@
+"""A simulated probe hub: reads simulated pieces with lag, noise and drop-outs; stores and forwards.
+
+Run: ``python -m ember_sim.hub --url http://127.0.0.1:8750 --token-file FILE --spool FILE``. It asks
+the API what is on the line, and posts readings. Each reading is written to the spool first and
+removed once the server has answered it, so neither a killed server nor a killed hub loses one.
+"""
+
+from __future__ import annotations
+
+import argparse
+import logging
+import random
+import signal
+import sqlite3
+import sys
+import time
+import uuid
+from datetime import UTC, datetime
+from pathlib import Path
+from types import FrameType
+from typing import Any
+
+import httpx
+
+from ember_sim.piece import Piece, stage_at
+
+log = logging.getLogger("hub")
+LAG_S = 6.0
+NOISE_C = 0.12
+DROP_OUT = 0.02
+EVERY_S = 5.0  # kitchen time between readings of a probe
+
+
+class Spool:
+    """Readings on their way, in a file."""
+
+    def __init__(self, path: str) -> None:
+        self.db = sqlite3.connect(path)
+        self.db.execute("PRAGMA journal_mode=WAL")
+        self.db.execute("CREATE TABLE IF NOT EXISTS waiting (boot TEXT, sequence INTEGER, probe TEXT, at TEXT, core_c REAL, PRIMARY KEY (boot, sequence))")
+        self.boot = uuid.uuid4().hex[:16]
+        self.sequence = 0
+
+    def add(self, probe: str, at: float, core_c: float) -> None:
+        """Keep one reading until it is answered."""
+        moment = datetime.fromtimestamp(at, UTC).isoformat()
+        self.db.execute("INSERT INTO waiting VALUES (?, ?, ?, ?, ?)", (self.boot, self.sequence, probe, moment, round(core_c, 3)))
+        self.db.commit()
+        self.sequence += 1
+
+    def batch(self, most: int = 500) -> list[dict[str, Any]]:
+        """The oldest readings still waiting."""
+        rows = self.db.execute("SELECT probe, boot, sequence, at, core_c FROM waiting ORDER BY at LIMIT ?", (most,)).fetchall()
+        return [dict(zip(("probe", "boot", "sequence", "at", "core_c"), row, strict=True)) for row in rows]
+
+    def answered(self, answers: list[dict[str, Any]]) -> None:
+        """Forget what the server has answered, refused ones too: it would refuse them again."""
+        self.db.executemany("DELETE FROM waiting WHERE boot = ? AND sequence = ?", [(a["boot"], a["sequence"]) for a in answers])
+        self.db.commit()
+
+
+class Sensor:
+    """A probe in one piece: the truth, seen late and with noise. Past moves are followed when they change."""
+
+    def __init__(self, cook: dict[str, Any]) -> None:
+        self.id = cook["id"]
+        self.probe = cook["probe"]
+        self.rng = random.Random(cook["id"])  # noqa: S311 - a sensor's noise, not a secret
+        self.restart(cook)
+        self.next_reading = self.at
+
+    def restart(self, cook: dict[str, Any]) -> None:
+        """Begin again from the raw piece; used at first and when a past move was changed."""
+        self.piece = Piece(cook["plan"], cook["id"])
+        self.at = float(cook["started"])
+        self.shown = self.piece.core_c
+        self.history: list[tuple[float, int | None]] = []
+
+    def follow(self, cook: dict[str, Any], now: float, spool: Spool) -> None:
+        """Advance to ``now`` along the moves really done, and read on the way."""
+        stages = stage_at(cook["moves"], now)
+        passed = [e for e in stages if e[0] <= self.at]
+        if [e for e in self.history if e[0] <= self.at] != passed:
+            self.restart(cook)  # a move of the past was undone or moved
+        self.history = stages
+        while self.at + 0.5 <= now:
+            current = [s for since, s in stages if since <= self.at + 1e-6]
+            stage = current[-1] if current else None
+            end = min([since for since, _ in stages if since > self.at + 1e-6] + [now, self.at + EVERY_S])
+            step = max(end - self.at, 1e-3)
+            self.piece.advance(step, stage)
+            self.at += step
+            self.shown += (self.piece.core_c - self.shown) * min(1.0, step / LAG_S)
+            if self.at >= self.next_reading - 1e-6:
+                self.next_reading = max(self.next_reading + EVERY_S, self.at)
+                if self.rng.random() > DROP_OUT:
+                    spool.add(self.probe, self.at, self.shown + self.rng.gauss(0.0, NOISE_C))
+
+
+def run(url: str, token: str, spool: Spool, *, period_s: float = 0.5, should_stop: Any = lambda: False) -> None:
+    """Poll and post until told to stop."""
+    sensors: dict[str, Sensor] = {}
+    first = True
+    with httpx.Client(base_url=f"{url}/api/v1", headers={"Authorization": f"Bearer {token}"}, timeout=5.0, trust_env=False) as client:
+        while not should_stop():
+            begin = time.monotonic()
+            try:
+                line = client.get("/line").raise_for_status().json()
+                live = {c["id"]: c for c in line["cooks"]}
+                for gone in set(sensors) - set(live):
+                    del sensors[gone]
+                for cook in live.values():
+                    if cook["id"] not in sensors:
+                        sensors[cook["id"]] = Sensor(cook)
+                        if first:  # the hub was away: nobody read the probe meanwhile
+                            sensors[cook["id"]].next_reading = float(line["now"])
+                    sensor = sensors[cook["id"]]
+                    sensor.follow(cook, float(line["now"]), spool)
+                first = False
+                while batch := spool.batch():
+                    reply = client.post("/readings", json={"readings": batch}).raise_for_status().json()
+                    spool.answered(reply["answers"])
+                    for answer in reply["answers"]:
+                        if answer["status"] == "refused":
+                            log.warning("refused: %s", answer["message"])
+            except (httpx.HTTPError, KeyError, ValueError) as error:
+                log.warning("no answer (%s); readings are kept", type(error).__name__)
+                time.sleep(1.0)
+            time.sleep(max(0.0, period_s - (time.monotonic() - begin)))
+
+
+def main() -> int:
+    """Entry point."""
+    parser = argparse.ArgumentParser(description=__doc__)
+    parser.add_argument("--url", required=True)
+    parser.add_argument("--token-file", required=True)
+    parser.add_argument("--spool", required=True)
+    arguments = parser.parse_args()
+    logging.basicConfig(level=logging.INFO, format="%(asctime)s %(levelname)s %(message)s")
+    logging.getLogger("httpx").setLevel(logging.WARNING)
+    stopping = False
+
+    def stop(_number: int, _frame: FrameType | None) -> None:
+        nonlocal stopping
+        stopping = True
+
+    signal.signal(signal.SIGTERM, stop)
+    signal.signal(signal.SIGINT, stop)
+    run(arguments.url, Path(arguments.token_file).read_text(encoding="utf-8").strip(), Spool(arguments.spool), should_stop=lambda: stopping)
+    return 0
+
+
+if __name__ == "__main__":
+    sys.exit(main())

@@ -1,0 +1,119 @@
+"""Running cooks, their events, the probes and their readings."""
+
+from __future__ import annotations
+
+import hashlib
+import uuid
+
+from django.conf import settings
+from django.db import models
+
+from ember_web.kitchens.models import Kitchen, public_id
+from ember_web.plans.models import Plan
+
+
+class HubToken(models.Model):
+    """What a probe hub signs in with; it belongs to one kitchen and is stored as a hash only."""
+
+    kitchen = models.ForeignKey(Kitchen, on_delete=models.CASCADE, related_name="hub_tokens")
+    name = models.CharField(max_length=80)
+    digest = models.CharField(max_length=64, unique=True)
+    created_at = models.DateTimeField(auto_now_add=True)
+
+    def __str__(self) -> str:
+        return self.name
+
+    @staticmethod
+    def digest_of(token: str) -> str:
+        """SHA-256 of a token; tokens are long and random, so a slow hash adds nothing."""
+        return hashlib.sha256(token.encode()).hexdigest()
+
+
+class Probe(models.Model):
+    """A thermometer known by the name its hub gives it."""
+
+    kitchen = models.ForeignKey(Kitchen, on_delete=models.CASCADE, related_name="probes")
+    name = models.CharField(max_length=40)
+    label = models.CharField(max_length=80, blank=True)
+
+    class Meta:
+        ordering = ["name"]
+        constraints = [
+            models.UniqueConstraint(fields=["kitchen", "name"], name="probe_name_in_kitchen"),
+            models.UniqueConstraint(fields=["kitchen", "id"], name="probe_with_kitchen"),
+        ]
+
+    def __str__(self) -> str:
+        return self.label or self.name
+
+
+class Cook(models.Model):
+    """One piece (or several alike) on the line, with the plan as it was when it started."""
+
+    public_id = models.SlugField(default=public_id, unique=True, max_length=40)
+    kitchen = models.ForeignKey(Kitchen, on_delete=models.CASCADE, related_name="cooks")
+    plan = models.ForeignKey(Plan, null=True, on_delete=models.SET_NULL, related_name="cooks")
+    title = models.CharField(max_length=200)
+    station = models.CharField(max_length=40, default="Grill")
+    document = models.JSONField(help_text="The plan as it was.")
+    result = models.JSONField(help_text="Its result, without the samples.")
+    trace = models.JSONField(help_text="Predicted core: pairs of seconds and °C.")
+    moves = models.JSONField()
+    probe = models.ForeignKey(Probe, null=True, blank=True, on_delete=models.SET_NULL, related_name="cooks")
+    created_at = models.DateTimeField()
+    finished = models.BooleanField(default=False)
+    core_version = models.CharField(max_length=20)
+    data_version = models.CharField(max_length=20)
+
+    class Meta:
+        ordering = ["station", "id"]  # a fixed order: rows never move under a finger
+        constraints = [
+            models.UniqueConstraint(fields=["kitchen", "id"], name="cook_with_kitchen"),
+            models.UniqueConstraint(
+                fields=["probe"], condition=models.Q(finished=False, probe__isnull=False), name="probe_in_one_running_cook"
+            ),
+        ]
+
+    def __str__(self) -> str:
+        return self.title
+
+
+class Event(models.Model):
+    """One thing that happened to a cook. Never changed, never deleted; undo is another event."""
+
+    id = models.UUIDField(primary_key=True, default=uuid.uuid4, help_text="Made by the client: the same event twice is one.")
+    kitchen = models.ForeignKey(Kitchen, on_delete=models.CASCADE, related_name="+")
+    cook = models.ForeignKey(Cook, on_delete=models.CASCADE, related_name="events")
+    kind = models.CharField(max_length=10)
+    payload = models.JSONField(default=dict)
+    supersedes = models.UUIDField(null=True, blank=True)
+    occurred_at = models.DateTimeField(help_text="Kitchen time.")
+    received_at = models.DateTimeField(auto_now_add=True)
+    actor = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, on_delete=models.SET_NULL, related_name="+")
+    device = models.CharField(max_length=40, blank=True)
+
+    class Meta:
+        ordering = ["occurred_at", "id"]
+
+    def __str__(self) -> str:
+        return f"{self.kind} at {self.occurred_at}"
+
+
+class Reading(models.Model):
+    """One reading of a probe, unique on the hub's boot and sequence number."""
+
+    kitchen = models.ForeignKey(Kitchen, on_delete=models.CASCADE, related_name="+")
+    probe = models.ForeignKey(Probe, on_delete=models.CASCADE, related_name="readings")
+    boot_id = models.CharField(max_length=40)
+    sequence = models.BigIntegerField()
+    measured_at = models.DateTimeField(help_text="Kitchen time.")
+    core_c = models.FloatField()
+    received_at = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        ordering = ["measured_at", "id"]
+        indexes = [models.Index(fields=["probe", "measured_at"])]
+        constraints = [models.UniqueConstraint(fields=["probe", "boot_id", "sequence"], name="reading_once")]
+
+    def __str__(self) -> str:
+        return f"{self.core_c:.1f} °C"

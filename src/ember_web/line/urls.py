@@ -1,0 +1,15 @@
+"""Addresses of Line."""
+
+from django.urls import path
+
+from ember_web.line import views
+
+urlpatterns = [
+    path("", views.board, name="line"),
+    path("state/", views.state, name="line-state"),
+    path("stream/", views.stream, name="line-stream"),
+    path("strip/", views.strip, name="line-strip"),
+    path("events/", views.events, name="line-events"),
+    path("start/", views.start, name="line-start"),
+    path("<slug:cook>/do/", views.do, name="line-do"),
+]

@@ -1,0 +1,144 @@
+"""Line: what is on heat, what is the next move, in how long."""
+
+from __future__ import annotations
+
+import asyncio
+import json
+import uuid
+from collections.abc import AsyncIterator
+from contextlib import suppress
+
+from asgiref.sync import sync_to_async
+from django.contrib import messages
+from django.http import Http404, HttpRequest, HttpResponse, JsonResponse, StreamingHttpResponse
+from django.shortcuts import get_object_or_404, redirect, render
+from django.views.decorators.http import require_GET, require_POST
+
+from ember_core.errors import InputError
+from ember_web.kitchens.access import RANK, KitchenRequest, attach, in_kitchen
+from ember_web.kitchens.views import RATES
+from ember_web.line.bus import bus
+from ember_web.line.models import Cook, Probe
+from ember_web.line.queries import line_state
+from ember_web.line.services import start_cook, take_events
+from ember_web.plans.models import Plan
+
+STREAM_LIFE_S = 300.0
+BEAT_S = 15.0
+
+
+@in_kitchen()
+@require_GET
+def board(request: KitchenRequest) -> HttpResponse:
+    """The board: complete without scripts, taken over by them when they run."""
+    state = line_state(request.kitchen)
+    return render(request, "line/line.html", {
+        "state": state, "rates": RATES, "can_write": RANK[request.role] >= RANK["cook"], "can_clock": request.role == "chef" and request.kitchen.simulated,
+        "theme": "night",
+    })
+
+
+@in_kitchen()
+@require_GET
+def state(request: KitchenRequest) -> HttpResponse:
+    """The state document."""
+    reply = JsonResponse(line_state(request.kitchen))
+    reply["Cache-Control"] = "no-store"
+    return reply
+
+
+@in_kitchen()
+@require_GET
+def strip(request: KitchenRequest) -> HttpResponse:
+    """The clock strip alone."""
+    return render(request, "ui/_strip.html")
+
+
+async def stream(request: HttpRequest, kitchen: str) -> HttpResponse:
+    """Server-sent events: a word whenever the state changed. Bounded; the browser reconnects."""
+    user = await request.auser()
+    if not user.is_authenticated:
+        return HttpResponse(status=403)
+    request.user = user
+    try:
+        await sync_to_async(attach)(request, kitchen, "viewer")
+    except Http404:
+        return HttpResponse(status=404)
+
+    async def body() -> AsyncIterator[bytes]:
+        queue = bus.open(kitchen)
+        try:
+            yield b"retry: 1000\nevent: state\ndata: open\n\n"
+            end = asyncio.get_running_loop().time() + STREAM_LIFE_S
+            while (left := end - asyncio.get_running_loop().time()) > 0:
+                word = None
+                with suppress(TimeoutError):
+                    word = await asyncio.wait_for(queue.get(), min(BEAT_S, left))
+                yield b": beat\n\n" if word is None else b"event: state\ndata: changed\n\n"
+        finally:
+            bus.close(kitchen, queue)
+
+    reply = StreamingHttpResponse(body(), content_type="text/event-stream")
+    reply["Cache-Control"] = "no-store"
+    reply["X-Accel-Buffering"] = "no"
+    return reply
+
+
+@in_kitchen(read="cook")
+@require_POST
+def events(request: KitchenRequest) -> HttpResponse:
+    """Events of a board, possibly queued for a while; each arrives once however often it is sent."""
+    try:
+        body = json.loads(request.body)
+        answers = take_events(request.kitchen, request.user, body.get("events") if isinstance(body, dict) else None)  # type: ignore[arg-type]
+    except (ValueError, RecursionError):
+        return JsonResponse({"error": {"code": "json", "message": "The body must be JSON.", "path": ""}}, status=400)
+    except InputError as error:
+        return JsonResponse(error.as_dict(), status=400)
+    return JsonResponse({"answers": answers, "state": line_state(request.kitchen)})
+
+
+@in_kitchen(read="cook")
+@require_POST
+def start(request: KitchenRequest) -> HttpResponse:
+    """Start a saved plan."""
+    kitchen = request.kitchen
+    plan = get_object_or_404(Plan, kitchen=kitchen, public_id=request.POST.get("plan", ""))
+    probe = None
+    if request.POST.get("probe"):
+        probe = Probe.objects.filter(kitchen=kitchen, name=request.POST["probe"][:40].replace("\x00", "")).first()
+        if probe is None:
+            messages.error(request, "That probe is not in this kitchen; choose one from the list.")
+            return redirect("plan-saved", kitchen=kitchen.public_id, plan=plan.public_id)
+    try:
+        event_id = uuid.UUID(request.POST["event"]) if request.POST.get("event") else None
+    except ValueError:
+        event_id = None
+    try:
+        start_cook(kitchen, request.user, plan, station=request.POST.get("station", "")[:40].replace("\x00", ""), probe=probe, event_id=event_id)  # type: ignore[arg-type]
+    except InputError as error:
+        messages.error(request, error.message)
+        return redirect("plan-saved", kitchen=kitchen.public_id, plan=plan.public_id)
+    return redirect("line", kitchen=kitchen.public_id)
+
+
+@in_kitchen(read="cook")
+@require_POST
+def do(request: KitchenRequest, cook: str) -> HttpResponse:
+    """One event from a plain form, for boards without scripts."""
+    kitchen = request.kitchen
+    found = get_object_or_404(Cook, kitchen=kitchen, public_id=cook)
+    ago = request.POST.get("ago", "0")
+    seconds = min(int(ago), 3600) if ago.isdecimal() else 0
+    raw = {
+        "id": request.POST.get("event") or str(uuid.uuid4()), "cook": found.public_id, "kind": request.POST.get("kind"),
+        "move": request.POST.get("move", ""), "text": request.POST.get("text", ""), "supersedes": request.POST.get("supersedes") or None,
+        "occurred_at": round(kitchen.now().timestamp() * 1000) - 1000 * seconds, "device": "form", "seconds": 60,
+    }
+    answer = take_events(kitchen, request.user, [raw])[0]  # type: ignore[arg-type]
+    if answer["status"] == "refused":
+        messages.error(request, answer["message"])
+    found.refresh_from_db()
+    if found.finished:
+        return redirect("record", kitchen=kitchen.public_id, record=found.record.public_id)
+    return redirect("line", kitchen=kitchen.public_id)

@@ -1,0 +1,89 @@
+"""Log: what was cooked, and how it stood."""
+
+from __future__ import annotations
+
+import csv
+from typing import Any
+
+import numpy as np
+from django.contrib import messages
+from django.core.exceptions import PermissionDenied
+from django.core.paginator import Paginator
+from django.http import HttpResponse, JsonResponse
+from django.shortcuts import get_object_or_404, redirect, render
+from django.views.decorators.http import require_GET, require_http_methods
+
+from ember_web.kitchens.access import RANK, KitchenRequest, in_kitchen
+from ember_web.logbook.models import Record
+from ember_web.ui.compare import compare
+
+
+@in_kitchen()
+@require_GET
+def listing(request: KitchenRequest) -> HttpResponse:
+    """All records, newest first."""
+    words = request.GET.get("q", "")[:100].replace("\x00", "")
+    records = Record.objects.filter(kitchen=request.kitchen, title__icontains=words)
+    return render(request, "logbook/log.html", {"page": Paginator(records, 30).get_page(request.GET.get("page")), "q": words})
+
+
+@in_kitchen()
+@require_http_methods(["GET", "POST"])
+def detail(request: KitchenRequest, record: str) -> HttpResponse:
+    """One record; its note can be changed, nothing else."""
+    found = get_object_or_404(Record, kitchen=request.kitchen, public_id=record)
+    if request.method == "POST":
+        if RANK[request.role] < RANK["cook"]:
+            raise PermissionDenied
+        note = request.POST.get("note", "").replace("\x00", "")
+        if len(note) > 2000:
+            messages.error(request, f"The note has {len(note)} characters; shorten it to 2,000.")
+            return render(request, "logbook/record.html", _context(request, found, note), status=422)
+        found.note = note
+        found.save(update_fields=["note"])
+        messages.success(request, "Note saved")
+        return redirect("record", kitchen=request.kitchen.public_id, record=found.public_id)
+    return render(request, "logbook/record.html", _context(request, found, found.note))
+
+
+def _context(request: KitchenRequest, record: Record, note: str) -> dict[str, Any]:
+    d = record.document
+    at_pull = next((m for m in d["moves"] if m["verb"] == "Pull"), None)
+    gap = None
+    if d["readings"]:
+        t, core = np.array(d["readings"]).T
+        planned = np.array(d["trace"]).T
+        gap = float(np.max(core)) - float(np.max(planned[1]))
+    return {
+        "record": record, "d": d, "note": note, "picture": compare(d), "pull": at_pull, "gap": gap,
+        "can_write": RANK[request.role] >= RANK["cook"], "rule": (d["judged"] or {}).get("rule"), "model": (d["judged"] or {}).get("model", []),
+        "findings": (d["judged"] or {}).get("findings", []),
+    }
+
+
+@in_kitchen()
+@require_GET
+def as_csv(request: KitchenRequest, record: str) -> HttpResponse:
+    """The readings as a log file that ``./ember judge`` accepts."""
+    found = get_object_or_404(Record, kitchen=request.kitchen, public_id=record)
+    reply = HttpResponse(content_type="text/csv; charset=utf-8")
+    reply["Content-Disposition"] = f'attachment; filename="log-{found.public_id}.csv"'
+    writer = csv.writer(reply, lineterminator="\n")
+    writer.writerow(["t_s", "core_c", "note"])
+    notes = sorted((m["done_s"], m["verb"]) for m in found.document["moves"] if m["done_s"] is not None)
+    for t, core in found.document["readings"]:
+        said = []
+        while notes and notes[0][0] <= t:
+            said.append(notes.pop(0)[1])
+        writer.writerow([f"{t:.3f}", f"{core:.3f}", " · ".join(said)])
+    return reply
+
+
+@in_kitchen()
+@require_GET
+def as_json(request: KitchenRequest, record: str) -> HttpResponse:
+    """The whole record."""
+    found = get_object_or_404(Record, kitchen=request.kitchen, public_id=record)
+    reply = JsonResponse(found.document | {"note": found.note}, json_dumps_params={"indent": 1, "ensure_ascii": False})
+    reply["Content-Disposition"] = f'attachment; filename="record-{found.public_id}.json"'
+    return reply

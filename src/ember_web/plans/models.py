@@ -1,0 +1,30 @@
+"""Saved plans. A plan is its document, with the core and data that computed it."""
+
+from __future__ import annotations
+
+from django.conf import settings
+from django.db import models
+
+from ember_web.kitchens.models import Kitchen, public_id
+
+
+class Plan(models.Model):
+    """A plan document of a kitchen, ``open-ember.plan/1``."""
+
+    public_id = models.SlugField(default=public_id, unique=True, max_length=40)
+    kitchen = models.ForeignKey(Kitchen, on_delete=models.CASCADE, related_name="plans")
+    title = models.CharField(max_length=200)
+    document = models.JSONField()
+    entered = models.JSONField(default=dict, blank=True, help_text="Numbers with the unit they were entered in.")
+    core_version = models.CharField(max_length=20)
+    data_version = models.CharField(max_length=20)
+    created_by = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, on_delete=models.SET_NULL, related_name="+")
+    created_at = models.DateTimeField(auto_now_add=True)
+    updated_at = models.DateTimeField(auto_now=True)
+
+    class Meta:
+        ordering = ["-updated_at", "-id"]
+        constraints = [models.UniqueConstraint(fields=["kitchen", "id"], name="plan_with_kitchen")]
+
+    def __str__(self) -> str:
+        return self.title

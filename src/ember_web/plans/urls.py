@@ -1,0 +1,16 @@
+"""Addresses of Plan."""
+
+from django.urls import path
+
+from ember_web.plans import views
+
+urlpatterns = [
+    path("", views.new, name="plan"),
+    path("quick/", views.quick, name="plan-quick"),
+    path("forecast/", views.forecast_part, name="plan-forecast"),
+    path("list/", views.listing, name="plans"),
+    path("save/", views.save, name="plan-save"),
+    path("import/", views.import_file, name="plan-import"),
+    path("<slug:plan>/", views.saved, name="plan-saved"),
+    path("<slug:plan>/file/", views.export, name="plan-export"),
+]

@@ -1,0 +1,233 @@
+"""Plan: one piece, its moves, the inside, the coast, safety."""
+
+from __future__ import annotations
+
+import json
+from datetime import timedelta
+from typing import Any
+from urllib.parse import urlencode
+
+from django.contrib import messages
+from django.core.exceptions import PermissionDenied
+from django.core.paginator import Paginator
+from django.http import HttpRequest, HttpResponse, JsonResponse
+from django.shortcuts import get_object_or_404, redirect, render
+from django.urls import reverse
+from django.views.decorators.http import require_GET, require_http_methods, require_POST
+
+from ember_core.entry.book import cuts
+from ember_core.entry.quick import parse as parse_quick
+from ember_core.entry.sentence import Sentence, from_document
+from ember_core.errors import EmberError
+from ember_core.formats.plan import loads
+from ember_core.formats.plan import parse as parse_plan
+from ember_core.formats.result import compute
+from ember_web.kitchens.access import RANK, KitchenRequest, in_kitchen
+from ember_web.kitchens.models import Kitchen
+from ember_web.line.models import Probe
+from ember_web.plans.adapters import build
+from ember_web.plans.forms import FIELDS, SentenceForm, choices_for, initial, sentence_of
+from ember_web.plans.models import Plan
+from ember_web.plans.services import save_plan
+
+MAX_FILE = 1_000_000
+FORM_OF_PATH = {
+    "/piece/shape/thickness_mm": "size_mm", "/piece/shape/diameter_mm": "size_mm", "/piece/start_c": "start_c", "/piece/mass_g": "mass_g",
+    "/target/core_c": "target_c", "/way": "way", "/piece/count": "count", "/piece/shape/kind": "cut",
+}
+
+
+def _first(kitchen: Kitchen) -> Sentence:
+    return Sentence.for_cut("bavette", rules=kitchen.rules, altitude_m=kitchen.altitude_m, air_c=kitchen.air_c)
+
+
+def _form(request: HttpRequest, kitchen: Kitchen, plan: Plan | None, data: Any) -> tuple[SentenceForm, dict[str, Any]]:
+    """The sentence's form: from the address, filled up from the saved plan or the cut's usual values."""
+    base = dict(plan.document) if plan else {}
+    start = from_document(base, kitchen.altitude_m, kitchen.air_c) if plan else _first(kitchen)
+    chosen, before = data.get("cut"), data.get("was")
+    if chosen in cuts() and before is not None and before != chosen:
+        # another cut brings its own size, mass, doneness and way; what the cook set for the service stays
+        kept = {k: data.get(k) for k in ("count", "start_c", "serve", "rules", "guests") if k in data}
+        values = initial(Sentence.for_cut(chosen), kitchen) | kept
+    else:
+        values = initial(start, kitchen)
+        if plan is None and chosen in cuts() and chosen != start.cut:
+            values = initial(Sentence.for_cut(chosen, rules=kitchen.rules), kitchen)
+        values |= {k: data.get(k) for k in (*FIELDS, "title") if k in data}
+    own = values["cut"] if plan is not None else ""
+    return SentenceForm(values, own=own), base
+
+
+def _compute(form: SentenceForm, kitchen: Kitchen, base: dict[str, Any], *, forecast: bool = False) -> Any:
+    """The outcome, or None with the errors put beside their parts."""
+    if not form.is_valid():
+        return None
+    try:
+        document = sentence_of(form, kitchen, base).document()
+        if forecast:
+            document["forecast"] = {"members": 128, "seed": 7}
+        return compute(parse_plan(document))
+    except EmberError as error:
+        form.add_error(FORM_OF_PATH.get(error.path), error.message)
+        return None
+
+
+def _cursor(request: HttpRequest) -> float | None:
+    try:
+        value = float(request.GET.get("at", ""))
+    except ValueError:
+        return None
+    return value if 0 <= value < 1e8 else None
+
+
+def _page(request: KitchenRequest, plan: Plan | None, data: Any, *, status: int = 200, quick: dict[str, Any] | None = None) -> HttpResponse:
+    kitchen = request.kitchen
+    form, base = _form(request, kitchen, plan, data)
+    outcome = _compute(form, kitchen, base)
+    view = None if outcome is None else build(outcome, kitchen, kitchen.now(), _cursor(request))
+    cut = cuts().get(str(form["cut"].value()))
+    food = cut["food"] if cut else str(base.get("piece", {}).get("food", ""))
+    state = urlencode({k: form[k].value() or "" for k in (*FIELDS, "title")})
+    context = {
+        "form": form, "plan": plan, "view": view, "quick": quick, "names": choices_for(food), "state": state,
+        "here": reverse("plan-saved", args=[kitchen.public_id, plan.public_id]) if plan else reverse("plan", args=[kitchen.public_id]),
+        "changed": plan is not None and view is not None and view.outcome.plan.document != plan.document,
+        "round": bool(cut and cut["shape"] != "slab"), "probes": Probe.objects.filter(kitchen=kitchen).exclude(cooks__finished=False),
+        "can_write": RANK[request.role] >= RANK["cook"], "cautions": _cautions(view),
+    }
+    htmx = getattr(request, "htmx", None)
+    template = "plans/_plan.html" if htmx and not htmx.boosted else "plans/plan.html"
+    return render(request, template, context, status=status)
+
+
+def _cautions(view: Any) -> list[str]:
+    """Cautions that belong to the food and way as a whole."""
+    if view is None:
+        return []
+    plan = view.outcome.plan
+    out = []
+    if plan.form == "poultry":
+        out.append("Wash hands and boards after raw poultry.")
+    if any(s.kind == "bath" for s in plan.stages):
+        out.append("A pouch without air lets C. botulinum grow: serve it, or chill it fast, label it and keep it cold.")
+    if view.standing is not None and view.standing.state != "met":
+        out.append("Undercooked food is never for highly susceptible guests.")
+    return out
+
+
+@in_kitchen()
+@require_GET
+def new(request: KitchenRequest) -> HttpResponse:
+    """A plan that is not saved yet; its whole state stands in the address."""
+    return _page(request, None, request.GET)
+
+
+@in_kitchen()
+@require_GET
+def saved(request: KitchenRequest, plan: str) -> HttpResponse:
+    """A saved plan, with changes from the address."""
+    return _page(request, get_object_or_404(Plan, kitchen=request.kitchen, public_id=plan), request.GET)
+
+
+@in_kitchen()
+@require_GET
+def quick(request: KitchenRequest) -> HttpResponse:
+    """Quick entry: read it, say what was understood, and show the plan."""
+    text = request.GET.get("q", "")
+    reading = parse_quick(text)
+    if "cut" not in reading.parts:
+        heard = {"text": text, "error": "No cut was recognised. Begin with one, such as: bavette 28mm mr 19:40", "unknown": reading.unknown}
+        return _page(request, None, {k: v for k, v in request.GET.items() if k != "q"}, quick=heard)
+    sentence = Sentence.for_cut(rules=request.kitchen.rules, cut_id=reading.parts["cut"], **{k: v for k, v in reading.parts.items() if k != "cut"})
+    values = initial(sentence, request.kitchen)
+    if reading.serve:
+        values["serve"] = reading.serve.strftime("%H:%M")
+    return _page(request, None, values, quick={"text": text, "reading": reading, "unknown": reading.unknown})
+
+
+@in_kitchen()
+@require_GET
+def forecast_part(request: KitchenRequest) -> HttpResponse:
+    """The likely range and the ribbon, computed after the page is already there."""
+    plan = None
+    if request.GET.get("plan"):
+        plan = get_object_or_404(Plan, kitchen=request.kitchen, public_id=request.GET["plan"])
+    form, base = _form(request, request.kitchen, plan, request.GET)
+    outcome = _compute(form, request.kitchen, base, forecast=True)
+    view = None if outcome is None else build(outcome, request.kitchen, request.kitchen.now(), _cursor(request))
+    context: dict[str, Any] = {"view": view}
+    pull = None if view is None else view.outcome.result["forecast"]["pull_s"]
+    if pull is not None:
+        context |= {"early": view.start_at + timedelta(seconds=pull["p5"]), "late": view.start_at + timedelta(seconds=pull["p95"])}
+    return render(request, "plans/_forecast.html", context)
+
+
+@in_kitchen()
+@require_GET
+def listing(request: KitchenRequest) -> HttpResponse:
+    """All plans, newest first, with search."""
+    words = request.GET.get("q", "")[:100].replace("\x00", "")
+    plans = Plan.objects.filter(kitchen=request.kitchen, title__icontains=words)
+    page = Paginator(plans, 30).get_page(request.GET.get("page"))
+    return render(request, "plans/list.html", {"page": page, "q": words, "can_write": RANK[request.role] >= RANK["cook"]})
+
+
+@in_kitchen(read="cook")
+@require_POST
+def save(request: KitchenRequest) -> HttpResponse:
+    """Save the sentence as a plan, new or in place of the one it came from."""
+    kitchen = request.kitchen
+    plan = None
+    if request.POST.get("plan"):
+        plan = get_object_or_404(Plan, kitchen=kitchen, public_id=request.POST["plan"])
+    form, base = _form(request, kitchen, plan, request.POST)
+    outcome = _compute(form, kitchen, base)
+    if outcome is None:
+        return _page(request, plan, request.POST, status=422)
+    target = None if request.POST.get("as_new") else plan
+    stored = save_plan(kitchen, request.user, dict(outcome.plan.document), plan=target)  # type: ignore[arg-type]
+    messages.success(request, f"Saved: {stored.title}")
+    return redirect("plan-saved", kitchen=kitchen.public_id, plan=stored.public_id)
+
+
+@in_kitchen()
+@require_GET
+def export(request: KitchenRequest, plan: str) -> HttpResponse:
+    """The plan file."""
+    stored = get_object_or_404(Plan, kitchen=request.kitchen, public_id=plan)
+    reply = JsonResponse(stored.document, json_dumps_params={"indent": 1, "ensure_ascii": False})
+    reply["Content-Disposition"] = f'attachment; filename="plan-{stored.public_id}.json"'
+    return reply
+
+
+@in_kitchen(read="cook")
+@require_http_methods(["GET", "POST"])
+def import_file(request: KitchenRequest) -> HttpResponse:
+    """Take a plan file, from disk or pasted; an error names the place and keeps what was pasted."""
+    context: dict[str, Any] = {"text": ""}
+    if request.method == "POST":
+        upload = request.FILES.get("file")
+        text = request.POST.get("text", "")
+        if upload is not None and upload.size > MAX_FILE:
+            context |= {"error": f"The file has {upload.size:,} bytes; a plan may have {MAX_FILE:,}. Remove notes or report times.", "path": "file"}
+            return render(request, "plans/import.html", context, status=422)
+        if upload is not None:
+            try:
+                text = upload.read().decode("utf-8-sig")
+            except UnicodeDecodeError:
+                context |= {"error": "The file is not UTF-8 text; save it as UTF-8 JSON.", "path": "file"}
+                return render(request, "plans/import.html", context, status=422)
+        context["text"] = text[:MAX_FILE]
+        try:
+            checked = loads(text)
+            compute(checked, with_forecast=False)
+            stored = save_plan(request.kitchen, request.user, json.loads(text))  # type: ignore[arg-type]
+        except EmberError as error:
+            context |= {"error": error.message, "path": error.path}
+            return render(request, "plans/import.html", context, status=422)
+        messages.success(request, f"Imported: {stored.title}")
+        return redirect("plan-saved", kitchen=request.kitchen.public_id, plan=stored.public_id)
+    if request.role == "viewer":
+        raise PermissionDenied
+    return render(request, "plans/import.html", context)

@@ -1,0 +1,18 @@
+"""What every kitchen page's frame shows: the clock strip."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from django.http import HttpRequest
+
+from ember_web.line.queries import strip_marks
+
+
+def shell(request: HttpRequest) -> dict[str, Any]:
+    """Kitchen, its clock and the coming moves of its running cooks."""
+    kitchen = getattr(request, "kitchen", None)
+    if kitchen is None:
+        return {}
+    now = kitchen.now()
+    return {"kitchen": kitchen, "role": request.role, "now": now, "strip": strip_marks(kitchen, now)}  # type: ignore[attr-defined]

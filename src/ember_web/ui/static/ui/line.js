@@ -1,0 +1,216 @@
+// Line: drawn from one state document. Marks are queued here, survive a lost connection and a
+// reload, and arrive once: each carries its own id. Countdowns run on the server's clock.
+(() => {
+  "use strict";
+  const board = document.getElementById("board");
+  if (!board) return;
+  const hero = document.getElementById("hero"), rows = document.getElementById("rows");
+  const undo = document.getElementById("undo"), link = document.getElementById("link");
+  const write = board.dataset.write === "1", KEY = `ember-queue-${board.dataset.kitchen}`;
+  const csrf = document.body.dataset.csrf, device = Math.random().toString(36).slice(2, 8);
+  let state = JSON.parse(document.getElementById("line-data").textContent);
+  let base = state.now, began = performance.now(), chosen = location.hash.slice(1), lockedUntil = 0, online = true, sending = false, beeped = 0;
+  const read = () => { try { return JSON.parse(localStorage.getItem(KEY) || "[]"); } catch { return []; } };
+  const store = (queue) => { try { localStorage.setItem(KEY, JSON.stringify(queue)); } catch { /* full or private: the copy in memory goes on */ } memory = queue; };
+  let memory = read();
+  try { const theme = localStorage.getItem("ember-line-theme"); if (theme) document.documentElement.dataset.bsTheme = theme; } catch { /* private window */ }
+  const now = () => base + (performance.now() - began) * state.rate;
+  const uuid = () => (crypto.randomUUID ? crypto.randomUUID() : "10000000-1000-4000-8000-100000000000".replace(/[018]/g, (c) => (c ^ (crypto.getRandomValues(new Uint8Array(1))[0] & (15 >> (c / 4)))).toString(16)));
+  const zone = new Intl.DateTimeFormat("en-GB", { hour: "2-digit", minute: "2-digit", timeZone: state.zone });
+  const span = (ms) => {
+    const s = Math.round(Math.abs(ms) / 1000), sign = ms < -500 ? "−" : "";
+    if (s < 600) return `${sign}${Math.floor(s / 60)}:${String(s % 60).padStart(2, "0")}`;
+    const m = Math.round(s / 60);
+    return s < 7200 ? `${sign}${m} min` : `${sign}${Math.floor(m / 60)} h ${String(m % 60).padStart(2, "0")}`;
+  };
+  const el = (tag, cls, content) => { const e = document.createElement(tag); if (cls) e.className = cls; if (content !== undefined) e.textContent = content; return e; };
+  const svg = (tag, attributes) => { const e = document.createElementNS("http://www.w3.org/2000/svg", tag); for (const [k, v] of Object.entries(attributes)) e.setAttribute(k, v); return e; };
+
+  // what the queue already did is shown before the server has heard of it
+  const withQueue = () => {
+    const cooks = structuredClone(state.cooks);
+    for (const event of memory) {
+      const cook = cooks.find((c) => c.id === event.cook);
+      if (!cook) continue;
+      const next = cook.moves.find((m) => m.id === event.move);
+      if (event.kind === "move" && next && next.done === null) {
+        const shift = event.occurred_at - next.due;
+        next.done = event.occurred_at;
+        for (const m of cook.moves) if (m.done === null) m.due += shift;
+        cook.lastEvent = event.id;
+      } else if (event.kind === "extend") {
+        for (const m of cook.moves) if (m.done === null) m.due += 1000 * event.seconds;
+        cook.lastEvent = event.id;
+      } else if (event.kind === "finish") cook.finished = event.occurred_at;
+      cook.next = cook.moves.findIndex((m) => m.done === null);
+      if (cook.next < 0) cook.next = null;
+    }
+    return cooks.filter((c) => !c.finished);
+  };
+
+  const push = (event) => {
+    store([...memory, { id: uuid(), occurred_at: Math.round(now()), device, ...event }]);
+    render(); send();
+  };
+  const send = async () => {
+    if (sending || !memory.length) return;
+    sending = true;
+    const batch = memory.slice(0, 50);
+    try {
+      const reply = await fetch(board.dataset.events, { method: "POST", headers: { "Content-Type": "application/json", "X-CSRFToken": csrf }, body: JSON.stringify({ events: batch }) });
+      if (reply.status === 400 || reply.status === 403) throw new Error("refused");
+      if (!reply.ok) throw new Error("later");
+      const body = await reply.json();
+      const gone = new Set(batch.map((e) => e.id));
+      store(memory.filter((e) => !gone.has(e.id)));
+      for (const answer of body.answers) if (answer.status === "refused") say(answer.message);
+      take(body.state); connected(true);
+      if (batch.some((e) => e.kind === "finish")) location.href = board.dataset.log;
+    } catch (error) {
+      if (error.message === "refused") say("The server refused this; reload the page and sign in again."); else connected(false);
+    } finally { sending = false; }
+  };
+  const say = (message) => { link.textContent = message; link.hidden = false; };
+  const connected = (yes) => {
+    online = yes;
+    if (!yes) say(memory.length ? `No connection: ${memory.length} mark${memory.length > 1 ? "s" : ""} kept` : "No connection: going on by the plan");
+    else if (/^No connection/.test(link.textContent)) { link.hidden = true; link.textContent = ""; }
+  };
+  const take = (fresh) => { state = fresh; base = fresh.now; began = performance.now(); render(); };
+  const fetchState = async () => {
+    try {
+      const reply = await fetch(board.dataset.state, { headers: { Accept: "application/json" } });
+      if (!reply.ok || reply.redirected) throw new Error("no state");
+      take(await reply.json()); connected(true); send();
+    } catch { connected(false); }
+  };
+
+  const nextOf = (cook) => (cook.next === null ? null : cook.moves[cook.next]);
+  const corePair = (cook) => {
+    const last = cook.lastReading;
+    return { probe: last && now() - last[0] < 120000 * Math.max(state.rate, 1) ? last[1] : null, plan: cook.predicted };
+  };
+  const spark = (cook) => {
+    const box = svg("svg", { viewBox: "0 0 760 104", class: "h-spark", role: "img", "aria-label": "Predicted core and probe readings", preserveAspectRatio: "none" });
+    const total = Math.max(cook.trace[cook.trace.length - 1][0], ...cook.readings.slice(-1).map((r) => r[0]), 1);
+    const all = [...cook.trace.map((p) => p[1]), ...cook.readings.map((r) => r[1])];
+    const low = Math.min(...all), high = Math.max(...all, low + 5);
+    const x = (t) => (t / total) * 756 + 2, y = (c) => 100 - ((c - low) / (high - low)) * 94;
+    box.append(svg("path", { d: "M" + cook.trace.map((p) => `${x(p[0]).toFixed(1)} ${y(p[1]).toFixed(1)}`).join("L"), class: "l-mean" }));
+    if (cook.target) box.append(svg("line", { x1: 0, x2: 760, y1: y(cook.target), y2: y(cook.target), class: "target-line" }));
+    for (const m of cook.moves) box.append(svg("line", { x1: x(m.offset), x2: x(m.offset), y1: 0, y2: 104, class: "tick" }));
+    for (const r of cook.readings) box.append(svg("circle", { cx: x(r[0]).toFixed(1), cy: y(r[1]).toFixed(1), r: 2.5, class: "dot" }));
+    return box;
+  };
+  let shown = "";
+  const render = () => {
+    const cooks = withQueue();
+    const key = JSON.stringify([cooks.map((c) => [c.id, c.next, c.lastReading, c.moves.map((m) => m.done || m.due)]), chosen, memory.length]);
+    if (key === shown) return;
+    shown = key;
+    rows.replaceChildren();
+    const upcoming = cooks.filter((c) => nextOf(c)).sort((a, b) => nextOf(a).due - nextOf(b).due);
+    const main = cooks.find((c) => c.id === chosen) || upcoming[0] || cooks[0];
+    for (const cook of cooks) {
+      const card = el("button", "row-card");
+      card.id = cook.id; card.type = "button";
+      if (cook === main) card.setAttribute("aria-current", "true");
+      const move = nextOf(cook), pair = corePair(cook);
+      const head = el("h2", "", `${cook.count > 1 ? cook.count + " × " : ""}${cook.title}`), count = el("span", "r-count");
+      if (move) count.dataset.due = move.due;
+      head.append(count);
+      card.append(head, el("p", "", `${cook.station} · ${move ? `${move.verb} ${zone.format(move.due)}` : "all moves done"}${pair.probe !== null ? ` · core ${pair.probe.toFixed(1)}` : ""}`));
+      card.addEventListener("click", () => { chosen = cook.id; history.replaceState(null, "", `#${cook.id}`); shown = ""; render(); });
+      rows.append(card);
+    }
+    drawHero(main);
+    tick();
+  };
+  const drawHero = (cook) => {
+    hero.replaceChildren();
+    if (!cook) {
+      const empty = el("div", "empty");
+      const a = el("a", "btn btn-primary big", "Choose a plan");
+      a.href = board.dataset.state.replace(/line\/state\/$/, "plan/list/");
+      empty.append(el("h1", "", "Nothing on heat"), el("p", "", "Save a plan and start it: it appears here with its next move and the time to it."), a);
+      hero.append(empty);
+      undo.hidden = true;
+      return;
+    }
+    const move = nextOf(cook), pair = corePair(cook);
+    hero.append(el("p", "h-verb", move ? move.verb : "All moves done"), el("p", "h-piece", `${cook.count > 1 ? cook.count + " × " : ""}${cook.title} · ${cook.station}`));
+    const count = el("p", "h-count", move ? "" : "–");
+    if (move) count.dataset.due = move.due;
+    hero.append(count);
+    const core = el("p", "h-core"), toGo = move && move.core !== null ? move.core : cook.target;
+    core.append(el("span", "core-now", pair.probe !== null ? `${pair.probe.toFixed(1)} °C` : pair.plan !== null ? `≈ ${pair.plan.toFixed(1)} °C` : "–"));
+    core.append(el("small", "", pair.probe !== null ? `plan ${pair.plan === null ? "–" : pair.plan.toFixed(1)}` : cook.probe ? "by the plan; probe silent" : "by the plan; no probe"));
+    if (toGo !== null && toGo !== undefined) core.append(el("span", "", "→"), el("span", "", `${toGo.toFixed(1)} °C`), el("small", "", move && move.core !== null ? `at ${move.verb.toLowerCase()}` : "target"));
+    hero.append(core, spark(cook));
+    const cue = el("p", "h-cue", move ? move.cue : "Finish it to write the record.");
+    if (move && move.caution) cue.append(el("span", "care", `⚠ ${move.caution}`));
+    hero.append(cue);
+    if (!write) { undo.hidden = true; return; }
+    const acts = el("div", "h-acts"), done = el("button", "b-done", move ? `${move.verb}: done` : "Finish and log");
+    done.type = "button"; done.id = "done";
+    const mark = (extra) => {
+      if (performance.now() < lockedUntil) return;
+      lockedUntil = performance.now() + 700; // ghost taps
+      if (move) push({ cook: cook.id, kind: "move", move: move.id, occurred_at: Math.round(now() - 1000 * extra) });
+      else push({ cook: cook.id, kind: "finish" });
+    };
+    done.addEventListener("click", () => mark(0));
+    acts.append(done);
+    const side = (label, act, id) => { const b = el("button", "b-side", label); b.type = "button"; b.id = id; b.addEventListener("click", act); return b; };
+    const left = el("div", "b-col"), right = el("div", "b-col");
+    if (move) {
+      left.append(side("did it 40 s ago", () => mark(40), "ago40"), side("2 min ago", () => mark(120), "ago120"));
+      right.append(side("+1 min", () => push({ cook: cook.id, kind: "extend", seconds: 60 }), "extend"));
+      right.append(side("finish and log", () => { if (confirm("End this cook now and write its record?")) push({ cook: cook.id, kind: "finish" }); }, "finish"));
+    }
+    acts.append(left, right);
+    hero.append(acts);
+    undo.hidden = !cook.lastEvent;
+    if (cook.lastEvent) {
+      const last = [...cook.moves].reverse().find((m) => m.done !== null);
+      const button = el("button", "plain", "Undo");
+      button.type = "button"; button.id = "undo-button";
+      button.addEventListener("click", () => {
+        if (memory.some((e) => e.id === cook.lastEvent)) { store(memory.filter((e) => e.id !== cook.lastEvent)); shown = ""; render(); }
+        else push({ cook: cook.id, kind: "undo", supersedes: cook.lastEvent });
+      });
+      undo.replaceChildren(el("span", "", `Last: ${last ? `${last.verb} at ${zone.format(last.done)}` : "added time"}`), button);
+    }
+  };
+  const beep = () => {
+    try {
+      const audio = new AudioContext(), tone = audio.createOscillator(), gain = audio.createGain();
+      tone.frequency.value = 880; gain.gain.value = 0.15; tone.connect(gain).connect(audio.destination);
+      tone.start(); tone.stop(audio.currentTime + 0.25); tone.onended = () => audio.close();
+    } catch { /* no sound before the first touch */ }
+  };
+  const tick = () => {
+    let late = false;
+    for (const e of board.querySelectorAll("[data-due]")) {
+      const left = Number(e.dataset.due) - now();
+      const value = span(left);
+      if (e.textContent !== value) e.textContent = value;
+      const holder = e.closest(".row-card") || hero;
+      holder.classList.toggle("overdue", left < 0);
+      late = late || left < 0;
+    }
+    board.classList.toggle("overdue-flash", late);
+    if (late && performance.now() - beeped > 10000) { beeped = performance.now(); beep(); }
+  };
+  setInterval(tick, 200);
+  setInterval(() => { if (memory.length) send(); else if (!online) fetchState(); }, 2000);
+  let stream = null;
+  const open = () => {
+    stream = new EventSource(board.dataset.stream);
+    stream.addEventListener("state", fetchState);
+    stream.onerror = () => { connected(false); if (stream.readyState === EventSource.CLOSED) setTimeout(open, 2000); };
+  };
+  open();
+  window.addEventListener("pagehide", () => stream && stream.close());
+  shown = ""; render(); send();
+})();
