@@ -17,10 +17,12 @@ import numpy as np
 
 LAYERS = 120
 H_BY_KIND = {
-    "bath": 110.0, "boil": 900.0, "simmer": 550.0, "steam": 900.0, "oven": 19.0, "pan": 420.0, "grill": 32.0, "fry": 430.0, "baste": 240.0,
+    "bath": 110.0, "boil": 900.0, "simmer": 550.0, "steam": 900.0, "oven": 18.0, "pan": 420.0, "grill": 32.0, "fry": 430.0, "baste": 240.0,
     "rest": 8.5, "hold": 9.0, "chill": 12.0, "thaw": 10.0,
 }
+CONVECTION = {"oven": 11.0, "grill": 24.0, "rest": 4.5}  # the part of h that also carries vapour away
 WATER_LATENT = 2.26e6  # J/kg
+PSYCHROMETRIC = 0.0164  # K/Pa: latent flux over convective flux a pascal, by the Lewis relation near 60 °C
 
 
 @dataclass(frozen=True)
@@ -64,17 +66,19 @@ class Piece:
         self.volume = np.diff(edges ** (self.exponent + 1)) / (self.exponent + 1) * LAYERS
         self.k, self.rho_c = 0.49, 0.49 / self.hidden.diffusivity
         self.water = np.full(LAYERS, 720.0)  # kg/m³
+        self.shed = [0.0, 0.0]  # kg/m² evaporated from faces a and b
 
-    def faces(self, stage: int | None) -> list[tuple[float, float]]:
-        """(h, medium) of faces a and b in a stage; after the last one the piece lies in the air."""
+    def faces(self, stage: int | None) -> list[tuple[float, float, float]]:
+        """(h, medium, h that carries vapour) of faces a and b; after the last stage the piece lies in the air."""
+        lying = (H_BY_KIND["rest"], self.air_c, CONVECTION["rest"])
         if stage is None:
-            return [(H_BY_KIND["rest"], self.air_c)] * 2
+            return [lying] * 2
         raw = self.plan["stages"][stage]
         out = []
         for name in ("a", "b"):
             face = raw.get("faces", {}).get(name if self.exponent == 0 else "a")
             if "faces" in raw and face is None and "medium_c" not in raw:
-                out.append((H_BY_KIND["rest"], self.air_c))
+                out.append(lying)
                 continue
             merged = {**raw, **(face or {})}
             kind = merged["kind"]
@@ -85,12 +89,15 @@ class Piece:
                 h *= 1.7
             if kind in {"chill"} and merged.get("variant") == "ice-water":
                 h = 110.0
-            out.append((h, medium + (spread * self.hidden.medium_c if kind != "rest" else 0.0)))
+            vapour = CONVECTION.get(kind, 0.0) * (2.1 if merged.get("variant") == "fan" else 1.0)
+            if merged.get("cover") in {"tented", "wrapped"}:
+                h, vapour = 0.5 * h, 0.1 * vapour
+            out.append((h, medium + (spread * self.hidden.medium_c if kind != "rest" else 0.0), vapour))
         return out
 
     def advance(self, seconds: float, stage: int | None) -> None:
         """Go on for ``seconds`` in a stage."""
-        (ha, ta), (hb, tb) = self.faces(stage)
+        (ha, ta, va), (hb, tb, vb) = self.faces(stage)
         limit = 0.4 * self.dx**2 / self.hidden.diffusivity
         steps = max(1, math.ceil(seconds / limit))
         dt = seconds / steps
@@ -102,8 +109,8 @@ class Piece:
             change[:-1] += flux
             change[1:] -= flux
             if self.exponent == 0:
-                change[0] += (ta - x[0]) / (1.0 / ha + 0.5 / conduct) if ha > 0 else 0.0
-            change[-1] += (tb - x[-1]) / (1.0 / hb + 0.5 / conduct) if hb > 0 else 0.0
+                change[0] += (ta - x[0]) / (1.0 / ha + 0.5 / conduct) - self.drying(0, float(x[0]), va, dt)
+            change[-1] += (tb - x[-1]) / (1.0 / hb + 0.5 / conduct) - self.drying(1, float(x[-1]), vb, dt)
             x = x + change * scale
             over = np.flatnonzero((x > self.boil_c) & (self.water > 0.0))
             if over.size:
@@ -111,6 +118,15 @@ class Piece:
                 self.water[over] -= gone
                 x[over] -= gone * WATER_LATENT / self.rho_c
         self.temperature = x
+
+    def drying(self, face: int, t_c: float, h: float, dt: float) -> float:
+        """Latent heat leaving a wet face, W/m²; the face dries as water leaves it."""
+        if h <= 0.0:
+            return 0.0
+        pressure = 610.94 * math.exp(17.625 * t_c / (t_c + 243.04))
+        flux = max(h * PSYCHROMETRIC * (pressure - 1500.0), 0.0) * math.exp(-self.shed[face] / 1.2)
+        self.shed[face] += flux * dt / WATER_LATENT
+        return flux
 
     @property
     def core_c(self) -> float:

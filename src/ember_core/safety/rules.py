@@ -127,7 +127,7 @@ def met_times(
         total = clock + part
         done = (total >= row_s - 1e-6) & (above[i] | above[i + 1]) & np.isinf(met)
         begins = np.where(above[i], t_s[i] - clock, t_s[i + 1] - part)
-        met = np.where(done, np.maximum(begins + row_s, t_s[i] if breaks is None else begins), met)
+        met = np.where(done, begins + row_s, met)
         longest = np.maximum(longest, total)
         clock = np.where(above[i + 1], total, 0.0)
     return met, longest
@@ -146,7 +146,7 @@ def judge(
         needs = profile.guidance or f"{profile.name} has no numeric cooking clause for {form}; follow the kitchen's own plan."
         return base | {"clause": None, "met": None, "met_at_s": None, "remaining_s": None, "needs": needs}
     peak = float(field_c.max(axis=0).min())
-    best: dict[str, object] | None = None
+    ranked: list[tuple[tuple[int, float], dict[str, object]]] = []
     for clause in clauses:
         results = [met_times(t_s, field_c, c, s, interpolate=interpolate, breaks=breaks) for c, s in clause.rows]
         first = np.min([m for m, _ in results], axis=0).max()
@@ -163,19 +163,19 @@ def judge(
         lowest_c, lowest_s = clause.rows[0]
         if options:
             left, row_c, row_s = min(options)
+            rank = (0, left)
             entry = base | {
                 "clause": clause.id, "met": False, "met_at_s": None, "remaining_s": round(max(left, 0.0), 3),
                 "needs": f"Hold {row_c:.1f} °C for {_span(left)} longer ({_span(row_s)} without a break).",
             }
         else:
+            rank = (1, lowest_c - peak)
             entry = base | {
                 "clause": clause.id, "met": False, "met_at_s": None, "remaining_s": None,
                 "needs": f"The coldest point peaks at {peak:.1f} °C; the clause begins at {lowest_c:.1f} °C for {_span(lowest_s)}.",
             }
-        if best is None or (best["remaining_s"] is None and entry["remaining_s"] is not None):
-            best = entry
-    assert best is not None
-    return best
+        ranked.append((rank, entry))
+    return min(ranked, key=lambda r: r[0])[1]
 
 
 def _span(seconds: float) -> str:

@@ -19,7 +19,7 @@ def running(kitchen: Kitchen) -> list[Cook]:
     return list(Cook.objects.filter(kitchen=kitchen, finished=False).select_related("probe").prefetch_related("events"))
 
 
-def readings_of(cook: Cook, limit: int | None = None) -> list[Reading]:
+def readings_of(cook: Cook) -> list[Reading]:
     """Readings of the cook's probe since it started, in order of time."""
     if cook.probe_id is None:
         return []
@@ -27,8 +27,6 @@ def readings_of(cook: Cook, limit: int | None = None) -> list[Reading]:
     rows = Reading.objects.filter(probe_id=cook.probe_id, kitchen_id=cook.kitchen_id, measured_at__gte=moment(state.started or cook.created_at.timestamp()))
     if state.finished is not None:
         rows = rows.filter(measured_at__lte=moment(state.finished))
-    if limit:
-        return list(reversed(rows.order_by("-measured_at", "-id")[:limit]))
     return list(rows.order_by("measured_at", "id"))
 
 
@@ -62,7 +60,9 @@ def plan_time(cook: Cook, now_s: float) -> float:
 def cook_state(cook: Cook, now: datetime) -> dict[str, Any]:
     """One cook as the page needs it; times in ms since the epoch."""
     state = state_of(cook)
-    rows = readings_of(cook, READINGS_SHOWN)
+    rows = readings_of(cook)
+    step = max(1, -(-len(rows) // READINGS_SHOWN))
+    shown = rows[::step] + (rows[-1:] if rows and (len(rows) - 1) % step else [])
     start = state.started or cook.created_at.timestamp()
     here = plan_time(cook, now.timestamp())
     document = cook.document
@@ -72,7 +72,7 @@ def cook_state(cook: Cook, now: datetime) -> dict[str, Any]:
         "probe": None if cook.probe is None else str(cook.probe), "next": state.next, "lastEvent": state.last_event,
         "target": document.get("target", {}).get("core_c"), "pullCore": (cook.result.get("coast") or {}).get("pull_core_c"),
         "predicted": predicted(cook.trace, here), "trace": cook.trace, "planNow": round(here, 1),
-        "readings": [[round(r.measured_at.timestamp() - start, 1), round(r.core_c, 2)] for r in rows],
+        "readings": [[round(r.measured_at.timestamp() - start, 1), round(r.core_c, 2)] for r in shown],
         "lastReading": None if not rows else [round(rows[-1].measured_at.timestamp() * 1000), round(rows[-1].core_c, 2)],
         "moves": [
             {
@@ -112,8 +112,11 @@ def strip_marks(kitchen: Kitchen, now: datetime) -> dict[str, Any]:
                 "at": moment(move.due), "in": span(ahead), "station": cook.station,
             })
     marks.sort(key=lambda m: m["ahead"])
+    free = -1.0  # where the last word ends, in % of the width
     for i, mark in enumerate(marks):
-        mark["named"] = i < 3 and (i == 0 or mark["left"] - marks[i - 1]["left"] > 14)
+        mark["named"] = i < 3 and mark["left"] >= free
+        if mark["named"]:
+            free = mark["left"] + 2 + 0.75 * len(mark["verb"] + " 00:00")
     return {"marks": marks, "earlier": earlier, "later": later, "hours": [
         {"left": round(4 + 92 * m / 90, 2), "label": f"{m}"} for m in (15, 30, 45, 60, 75, 90)
     ]}

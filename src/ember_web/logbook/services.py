@@ -35,7 +35,7 @@ def write_record(cook: Cook) -> Record:
             log = Log(tuple(r[0] for r in readings), tuple(r[1] for r in readings), (None,) * len(readings), (None,) * len(readings), ("",) * len(readings))
             judged = judge_log(log, rules=rules, food=piece["food"], form=form)
             found = standing(judged["rule"], form, cook.document.get("guests", "general"))
-            verdict = {"state": found.state, "words": found.words, "detail": found.detail}
+            verdict = {"state": found.state, "words": found.words, "detail": found.detail, "under": found.profile.name}
         except InputError as error:
             verdict["detail"] = error.message
     document = {

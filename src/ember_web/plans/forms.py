@@ -52,8 +52,8 @@ class SentenceForm(forms.Form):
     target_c = number("target", 0, 100, "°C")
     way = forms.ChoiceField(label="way", choices=())
     serve = forms.TimeField(
-        label="on the plate at", required=False, input_formats=["%H:%M", "%H:%M:%S"],
-        widget=forms.TimeInput(format="%H:%M", attrs={"type": "time"}),
+        label="on the plate at", required=False, input_formats=["%H:%M", "%H.%M", "%H:%M:%S"],
+        widget=forms.TextInput(attrs={"inputmode": "numeric", "maxlength": "8", "placeholder": "any time", "autocomplete": "off"}),
         error_messages={"invalid": "On the plate at: write a time such as 19:40."},
     )
     rules = forms.ChoiceField(label="rules", choices=RULES)

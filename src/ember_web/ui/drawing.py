@@ -20,7 +20,7 @@ from ember_core.heat.cook import Cook
 from ember_core.heat.forecast import Forecast
 
 Array = NDArray[np.float64]
-WIDTH, GRAIN_H, TRACE_H, LEFT, RIGHT = 664, 176, 232, 44, 12
+WIDTH, GRAIN_H, TRACE_H, LEFT, RIGHT = 664, 148, 184, 44, 12
 RAMP_C = np.array([30.0, 44.0, 50.0, 55.0, 60.0, 65.0, 71.0, 85.0])
 RAMPS: dict[str, list[str]] = {
     "meat": ["#451c38", "#5f2443", "#8c3350", "#b9546a", "#d98f8b", "#d3a886", "#a97f5c", "#6d4c33"],
@@ -120,7 +120,7 @@ def draw(
     def x(t: Any) -> Any:
         return LEFT + np.asarray(t) / total * inner
 
-    wide, high = 240, 60
+    wide, high = 240, 120
     when = np.linspace(0.0, total, wide)
     rows = np.searchsorted(cook.t, when).clip(0, len(cook.t) - 1)
     where = (np.arange(high) + 0.5) / high * thick
@@ -142,9 +142,9 @@ def draw(
     cursor_at = cursor_s if cursor_s is not None else (cook.pull_s if cook.pull_s is not None else total)
     cursor_at = min(max(cursor_at, 0.0), total)
     at = cook.at(cursor_at)
-    coarse = np.linspace(0.0, total, 140)
+    coarse = np.linspace(0.0, total, 110)
     index = np.searchsorted(cook.t, coarse).clip(0, len(cook.t) - 1)
-    layers = 30
+    layers = 56
     layer_at = (np.arange(layers) + 0.5) / layers * thick
     painted = np.stack([np.interp(layer_at, depth, hottest[i]) for i in index])
     step = _step(total, (30, 60, 120, 300, 600, 900, 1800, 3600, 7200, 14400, 28800, 86400), 8)
@@ -194,30 +194,26 @@ def _cut(layers: Array, ramp: str, round_: bool) -> list[dict[str, Any]]:
     n = len(layers)
     if round_:
         half = layers[: n // 2]
-        return [{"r": round(72 * (1 - i / len(half)), 1), "fill": hex_of(colours(ramp, v))} for i, v in enumerate(half)]
+        return [{"r": round(70 * (1 - i / len(half)), 1), "fill": hex_of(colours(ramp, v))} for i, v in enumerate(half)]
     return [{"y": round(i * GRAIN_H / n, 2), "h": round(GRAIN_H / n + 0.3, 2), "fill": hex_of(colours(ramp, v))} for i, v in enumerate(layers)]
 
 
 def _isotherm(grid: Array, when: Array, where: Array, level: float, x: Any, thick: float) -> str:
     """Outline of the part that has reached ``level``, from both faces, as two lines."""
-    upper, lower = [], []
     middle = len(where) // 2
-    for j in range(grid.shape[1]):
-        column = grid[:, j] >= level
-        if column.all() or not column.any():
-            if column.all():
-                upper.append((when[j], thick / 2))
-                lower.append((when[j], thick / 2))
-                break
-            continue
-        top = np.flatnonzero(~column[:middle])
-        bottom = np.flatnonzero(~column[middle:])
-        if column[0] and top.size:
-            upper.append((when[j], where[top[0]]))
-        if column[-1] and bottom.size:
-            lower.append((when[j], where[middle + bottom[-1]]))
     out = ""
-    for line in (upper, lower):
+    for rows, half in ((grid[:middle], where[:middle]), (grid[::-1][:middle], where[::-1][:middle])):
+        line = []
+        for j in range(grid.shape[1]):
+            column = rows[:, j]
+            missing = np.flatnonzero(column < level)
+            if missing.size == 0:
+                line.append((when[j], thick / 2))
+                break
+            i = missing[0]
+            if i > 0:
+                part = (column[i - 1] - level) / (column[i - 1] - column[i])
+                line.append((when[j], half[i - 1] + part * (half[i] - half[i - 1])))
         if len(line) > 1:
             points = np.array(line)
             out += _path(x(points[:, 0]), points[:, 1] / thick * GRAIN_H)

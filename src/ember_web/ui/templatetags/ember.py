@@ -32,6 +32,12 @@ def core(value: float | None) -> str:
     return "–" if value is None else f"{value:.1f}".replace("-", "−")
 
 
+@register.filter
+def logs(value: float) -> str:
+    """A log reduction: one decimal, and no more than the data can mean."""
+    return "over 12" if value > 12 else f"{value:.1f}"
+
+
 @register.simple_tag(takes_context=True)
 def clock(context: dict[str, Any], moment: datetime | None, seconds: bool = False) -> str:
     """A moment on the kitchen's clock."""

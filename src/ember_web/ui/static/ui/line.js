@@ -48,8 +48,13 @@
     return cooks.filter((c) => !c.finished);
   };
 
+  let recent = null; // the last mark made here, on offer for undo for a minute
   const push = (event) => {
-    store([...memory, { id: uuid(), occurred_at: Math.round(now()), device, ...event }]);
+    const full = { id: uuid(), occurred_at: Math.round(now()), device, ...event };
+    const cook = state.cooks.find((c) => c.id === event.cook), move = cook && cook.moves.find((m) => m.id === event.move);
+    if (event.kind === "move" || event.kind === "extend") recent = { id: full.id, cook: event.cook, at: performance.now(), label: `${move ? move.verb : "+1 min"} · ${cook ? cook.title : ""}` };
+    else if (event.kind === "undo") recent = null;
+    store([...memory, full]);
     render(); send();
   };
   const send = async () => {
@@ -76,7 +81,13 @@
     if (!yes) say(memory.length ? `No connection: ${memory.length} mark${memory.length > 1 ? "s" : ""} kept` : "No connection: going on by the plan");
     else if (/^No connection/.test(link.textContent)) { link.hidden = true; link.textContent = ""; }
   };
-  const take = (fresh) => { state = fresh; base = fresh.now; began = performance.now(); render(); };
+  const take = (fresh) => {
+    state = fresh; base = fresh.now; began = performance.now();
+    render();
+    const marks = JSON.stringify(state.cooks.map((c) => [c.id, c.moves.map((m) => m.due)]));
+    if (marks !== strip && window.htmx) { strip = marks; window.htmx.trigger("#strip", "refresh"); }
+  };
+  let strip = JSON.stringify(state.cooks.map((c) => [c.id, c.moves.map((m) => m.due)]));
   const fetchState = async () => {
     try {
       const reply = await fetch(board.dataset.state, { headers: { Accept: "application/json" } });
@@ -170,17 +181,22 @@
     }
     acts.append(left, right);
     hero.append(acts);
-    undo.hidden = !cook.lastEvent;
-    if (cook.lastEvent) {
-      const last = [...cook.moves].reverse().find((m) => m.done !== null);
-      const button = el("button", "plain", "Undo");
-      button.type = "button"; button.id = "undo-button";
-      button.addEventListener("click", () => {
-        if (memory.some((e) => e.id === cook.lastEvent)) { store(memory.filter((e) => e.id !== cook.lastEvent)); shown = ""; render(); }
-        else push({ cook: cook.id, kind: "undo", supersedes: cook.lastEvent });
-      });
-      undo.replaceChildren(el("span", "", `Last: ${last ? `${last.verb} at ${zone.format(last.done)}` : "added time"}`), button);
-    }
+    drawUndo(cook);
+  };
+  const drawUndo = (cook) => {
+    if (recent && performance.now() - recent.at > 60000) recent = null;
+    const last = [...cook.moves].reverse().find((m) => m.done !== null);
+    const offer = recent || (cook.lastEvent ? { id: cook.lastEvent, cook: cook.id, label: `${last ? `${last.verb} at ${zone.format(last.done)}` : "+1 min"} · ${cook.title}` } : null);
+    undo.hidden = !offer;
+    if (!offer) return;
+    const button = el("button", "plain", "Undo");
+    button.type = "button"; button.id = "undo-button";
+    button.addEventListener("click", () => {
+      recent = null;
+      if (!sending && memory.some((e) => e.id === offer.id)) { store(memory.filter((e) => e.id !== offer.id)); shown = ""; render(); }
+      else push({ cook: offer.cook, kind: "undo", supersedes: offer.id });
+    });
+    undo.replaceChildren(el("span", "", `Last: ${offer.label}`), button);
   };
   const beep = () => {
     try {
