@@ -71,10 +71,16 @@ def judge(arguments: argparse.Namespace) -> int:
     """Rule and model on a measured log."""
     log_format.check_arguments(arguments.rules, arguments.food, arguments.form, arguments.probe_error_c)
     log = log_format.loads(read_text(arguments.file))
-    emit(log_format.judge_log(
-        log, rules=arguments.rules, food=arguments.food, form=arguments.form,
-        probe_error_c=arguments.probe_error_c, log10=arguments.log,
-    ))
+    emit(
+        log_format.judge_log(
+            log,
+            rules=arguments.rules,
+            food=arguments.food,
+            form=arguments.form,
+            probe_error_c=arguments.probe_error_c,
+            log10=arguments.log,
+        )
+    )
     return 0
 
 

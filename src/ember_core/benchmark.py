@@ -16,7 +16,7 @@ from scipy.integrate import solve_ivp
 from ember_core.formats.plan import Plan, parse
 from ember_core.heat.cook import Setup, body_of, empty_record, run, setup, start_state
 from ember_core.heat.kernel import F_H, F_TINF, Array
-from ember_core.heat.stepper import run_cook
+from ember_core.heat.program import run_cook
 
 CELLS = 40
 ACCURACY_K = 0.01
@@ -26,19 +26,22 @@ def linear_plan() -> Plan:
     """Four stages over six hours, constant properties, plain convection."""
     surface = {"h_w_m2k": 95, "emissivity": 0, "wet": False}
     air = {"h_w_m2k": 10, "emissivity": 0, "wet": False}
-    return parse({
-        "format": "open-ember.plan/1",
-        "piece": {
-            "properties": {"conductivity_w_mk": 0.5, "density_kg_m3": 1060, "specific_heat_j_kgk": 3500},
-            "shape": {"kind": "slab", "thickness_mm": 40}, "start_c": 4,
-        },
-        "stages": [
-            {"kind": "bath", "minutes": 240, "medium_c": 58, "surface": surface},
-            {"kind": "rest", "minutes": 30, "surface": air, "medium_c": 22},
-            {"kind": "pan", "minutes": 2, "medium_c": 220, "surface": {"h_w_m2k": 400}},
-            {"kind": "rest", "minutes": 88, "surface": air, "medium_c": 22},
-        ],
-    })
+    return parse(
+        {
+            "format": "open-ember.plan/1",
+            "piece": {
+                "properties": {"conductivity_w_mk": 0.5, "density_kg_m3": 1060, "specific_heat_j_kgk": 3500},
+                "shape": {"kind": "slab", "thickness_mm": 40},
+                "start_c": 4,
+            },
+            "stages": [
+                {"kind": "bath", "minutes": 240, "medium_c": 58, "surface": surface},
+                {"kind": "rest", "minutes": 30, "surface": air, "medium_c": 22},
+                {"kind": "pan", "minutes": 2, "medium_c": 220, "surface": {"h_w_m2k": 400}},
+                {"kind": "rest", "minutes": 88, "surface": air, "medium_c": 22},
+            ],
+        }
+    )
 
 
 def reference(s: Setup, tol: float) -> Array:
@@ -90,10 +93,23 @@ def bench() -> dict[str, Any]:
 
     def core_run() -> Array:
         y = start_state(s, s.start_c)
-        record.count[:] = 0
+        record.filled[:] = 0
         run_cook(
-            y, s.duration, s.faces, s.until, s.value, s.grid, body, s.criterion, ACCURACY_K, False, record, np.empty(0),
-            ends, why, np.empty((0, 0)),
+            y,
+            s.duration,
+            s.faces,
+            s.until,
+            s.value,
+            s.grid,
+            body,
+            s.criterion,
+            ACCURACY_K,
+            False,
+            record,
+            np.empty(0),
+            ends,
+            why,
+            np.empty((0, 0)),
         )
         return y[:CELLS] / s.table.c_ref
 
@@ -107,7 +123,8 @@ def bench() -> dict[str, Any]:
         "case": "slab 40 mm, four stages, 6 h, constant properties, plain convection",
         "cells": CELLS,
         "accuracy_k": {
-            "core": round(float(np.abs(ours - fine).max()), 4), "reference": round(float(np.abs(theirs - fine).max()), 4)
+            "core": round(float(np.abs(ours - fine).max()), 4),
+            "reference": round(float(np.abs(theirs - fine).max()), 4),
         },
         "reference": "scipy LSODA, banded Jacobian, vectorised NumPy right-hand side, 1 thread",
         "core_ms": round(core_s * 1e3, 3),

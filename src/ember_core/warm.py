@@ -10,12 +10,17 @@ from ember_core.formats.result import compute
 def warm() -> None:
     """Compute one plan through each compiled path."""
     compute(linear_plan())
-    compute(parse({
-        "format": "open-ember.plan/1",
-        "piece": {"food": "beef-lean", "shape": {"kind": "slab", "thickness_mm": 20}, "start_c": 4},
-        "stages": [
-            {"kind": "pan", "minutes": 12, "medium_c": 200, "until": {"peak_core_c": 55}},
-            {"kind": "rest", "minutes": 8},
-        ],
-        "rules": "us-food-code-2022", "forecast": {"members": 8},
-    }))
+    compute(
+        parse(
+            {
+                "format": "open-ember.plan/1",
+                "piece": {"food": "beef-lean", "shape": {"kind": "slab", "thickness_mm": 20}, "start_c": 4},
+                "stages": [
+                    {"kind": "pan", "minutes": 12, "medium_c": 200, "until": {"peak_core_c": 55}},
+                    {"kind": "rest", "minutes": 8},
+                ],
+                "rules": "us-food-code-2022",
+                "forecast": {"members": 8},
+            }
+        )
+    )

@@ -50,7 +50,9 @@ class Cluster:
         self.port = 0
         self.bin = postgres_bin()
         if self.bin is None:
-            raise Stop("PostgreSQL's server is not installed. Install it with: sudo apt-get install --no-install-recommends postgresql")
+            raise Stop(
+                "PostgreSQL's server is not installed. Install it with: sudo apt-get install --no-install-recommends postgresql"
+            )
 
     @property
     def password_file(self) -> Path:
@@ -79,8 +81,19 @@ class Cluster:
             for path in (self.data, handover):
                 os.chown(path, account.pw_uid, account.pw_gid)
         command = [
-            self.bin / "initdb", "-D", self.data, "-U", SUPERUSER, "-A", "scram-sha-256", f"--pwfile={handover}",
-            "-E", "UTF8", "--locale=C.UTF-8", "--no-instructions", *(["--no-sync"] if self.throwaway else []),
+            self.bin / "initdb",
+            "-D",
+            self.data,
+            "-U",
+            SUPERUSER,
+            "-A",
+            "scram-sha-256",
+            f"--pwfile={handover}",
+            "-E",
+            "UTF8",
+            "--locale=C.UTF-8",
+            "--no-instructions",
+            *(["--no-sync"] if self.throwaway else []),
         ]
         done = subprocess.run(command, capture_output=True, text=True, cwd="/", **database_account())  # type: ignore[call-overload]
         handover.unlink()
@@ -108,12 +121,21 @@ class Cluster:
         """The server's command line: loopback only, no socket file."""
         assert self.bin is not None
         options = {
-            "listen_addresses": "127.0.0.1", "unix_socket_directories": "", "port": str(self.port),
-            "max_connections": "60", "timezone": "UTC", "log_timezone": "UTC",
+            "listen_addresses": "127.0.0.1",
+            "unix_socket_directories": "",
+            "port": str(self.port),
+            "max_connections": "60",
+            "timezone": "UTC",
+            "log_timezone": "UTC",
         }
         if self.throwaway:
             options |= {"fsync": "off", "synchronous_commit": "off", "full_page_writes": "off"}
-        return [str(self.bin / "postgres"), "-D", str(self.data), *(w for k, v in options.items() for w in ("-c", f"{k}={v}"))]
+        return [
+            str(self.bin / "postgres"),
+            "-D",
+            str(self.data),
+            *(w for k, v in options.items() for w in ("-c", f"{k}={v}")),
+        ]
 
     def ready(self) -> bool:
         """Whether the server answers."""
@@ -124,6 +146,9 @@ class Cluster:
     def environment(self, name: str) -> Mapping[str, str]:
         """What the application needs to reach database ``name``."""
         return {
-            "EMBER_DB_HOST": "127.0.0.1", "EMBER_DB_PORT": str(self.port), "EMBER_DB_NAME": name, "EMBER_DB_USER": SUPERUSER,
+            "EMBER_DB_HOST": "127.0.0.1",
+            "EMBER_DB_PORT": str(self.port),
+            "EMBER_DB_NAME": name,
+            "EMBER_DB_USER": SUPERUSER,
             "EMBER_DB_PASSWORD_FILE": str(self.password_file),
         }

@@ -43,8 +43,12 @@ def only_one(folder: Path) -> Iterator[None]:
         try:
             fcntl.flock(handle, fcntl.LOCK_EX | fcntl.LOCK_NB)
         except OSError:
-            address = (folder / "address").read_text().strip() if (folder / "address").exists() else "an unknown address"
-            raise Stop(f"already running on this data, at {address}. Stop it there, or set EMBER_STATE to another folder.") from None
+            address = (
+                (folder / "address").read_text().strip() if (folder / "address").exists() else "an unknown address"
+            )
+            raise Stop(
+                f"already running on this data, at {address}. Stop it there, or set EMBER_STATE to another folder."
+            ) from None
         yield
 
 
@@ -75,18 +79,29 @@ def start_database(supervisor: Supervisor, folder: Path, *, throwaway: bool = Fa
     account = database_account()
     log = folder / "postgres.log"
     log.touch()
-    supervisor.add(Child(
-        "database", cluster.command, log, stop_signal=signal.SIGINT, ready=cluster.ready, account=account,
-        before=cluster.stop_leftover, env={"PATH": os.environ.get("PATH", ""), "LC_ALL": "C.UTF-8"},
-    ))
+    supervisor.add(
+        Child(
+            "database",
+            cluster.command,
+            log,
+            stop_signal=signal.SIGINT,
+            ready=cluster.ready,
+            account=account,
+            before=cluster.stop_leftover,
+            env={"PATH": os.environ.get("PATH", ""), "LC_ALL": "C.UTF-8"},
+        )
+    )
     return cluster
 
 
 def web_environment(folder: Path, cluster: Cluster, database: str) -> dict[str, str]:
     """Environment of the application's processes."""
     return {
-        **setup.tool_environment(), **cluster.environment(database), "DJANGO_SETTINGS_MODULE": "ember_web.config.settings",
-        "EMBER_SECRET_FILE": str(secret_file(folder, "secret-key")), "EMBER_STATIC_ROOT": str(folder / "static"),
+        **setup.tool_environment(),
+        **cluster.environment(database),
+        "DJANGO_SETTINGS_MODULE": "ember_web.config.settings",
+        "EMBER_SECRET_FILE": str(secret_file(folder, "secret-key")),
+        "EMBER_STATIC_ROOT": str(folder / "static"),
     }
 
 
@@ -113,23 +128,48 @@ def serve(*, demo: bool) -> int:
                 raise Stop("preparing the database failed; the message above says why.", code=1)
             address = f"http://127.0.0.1:{port}"
             (folder / "address").write_text(address + "\n")
-            supervisor.add(Child(
-                "server",
-                lambda: [
-                    str(PYTHON), "-m", "uvicorn", "ember_web.config.asgi:application", "--host", "127.0.0.1", "--port", str(port),
-                    "--timeout-graceful-shutdown", "3", "--no-access-log", "--lifespan", "off",
-                ],
-                folder / "server.log", env=env, ready=lambda: answers(f"{address}/healthz"),
-            ))
-            if demo:
-                supervisor.add(Child(
-                    "probe hub",
+            supervisor.add(
+                Child(
+                    "server",
                     lambda: [
-                        str(PYTHON), "-m", "ember_sim.hub", "--url", address, "--token-file", str(hub_token), "--spool",
-                        str(folder / "hub-spool.sqlite"),
+                        str(PYTHON),
+                        "-m",
+                        "uvicorn",
+                        "ember_web.config.asgi:application",
+                        "--host",
+                        "127.0.0.1",
+                        "--port",
+                        str(port),
+                        "--timeout-graceful-shutdown",
+                        "3",
+                        "--no-access-log",
+                        "--lifespan",
+                        "off",
                     ],
-                    folder / "hub.log", env=setup.tool_environment(),
-                ))
+                    folder / "server.log",
+                    env=env,
+                    ready=lambda: answers(f"{address}/healthz"),
+                )
+            )
+            if demo:
+                supervisor.add(
+                    Child(
+                        "probe hub",
+                        lambda: [
+                            str(PYTHON),
+                            "-m",
+                            "ember_sim.hub",
+                            "--url",
+                            address,
+                            "--token-file",
+                            str(hub_token),
+                            "--spool",
+                            str(folder / "hub-spool.sqlite"),
+                        ],
+                        folder / "hub.log",
+                        env=setup.tool_environment(),
+                    )
+                )
             print(f"Open Ember is at {address}", flush=True)
             if demo:
                 print("Demo sign-ins (kitchen Brackenfold Hut), password for all: brackenfold", flush=True)
@@ -214,12 +254,29 @@ def shots(arguments: list[str]) -> int:
         subprocess.run(prepare, env=env, stdout=sys.stderr, check=True)
         port = free_port()
         address = f"http://127.0.0.1:{port}"
-        supervisor.add(Child(
-            "server",
-            lambda: [str(PYTHON), "-m", "uvicorn", "ember_web.config.asgi:application", "--host", "127.0.0.1", "--port", str(port), "--lifespan", "off"],
-            folder / "server.log", env=env, ready=lambda: answers(f"{address}/healthz"),
-        ))
-        return subprocess.run([PYTHON, ROOT / "docs" / "take_screenshots.py", address, str(token), *arguments], env=env).returncode
+        supervisor.add(
+            Child(
+                "server",
+                lambda: [
+                    str(PYTHON),
+                    "-m",
+                    "uvicorn",
+                    "ember_web.config.asgi:application",
+                    "--host",
+                    "127.0.0.1",
+                    "--port",
+                    str(port),
+                    "--lifespan",
+                    "off",
+                ],
+                folder / "server.log",
+                env=env,
+                ready=lambda: answers(f"{address}/healthz"),
+            )
+        )
+        return subprocess.run(
+            [PYTHON, ROOT / "docs" / "take_screenshots.py", address, str(token), *arguments], env=env
+        ).returncode
     finally:
         supervisor.stop()
         shutil.rmtree(folder, ignore_errors=True)

@@ -44,6 +44,10 @@ def state_dir() -> Path:
 
 def clean_environment() -> dict[str, str]:
     """The environment for our own Python: bytecode is kept, because starting without it is slow."""
-    env = {k: v for k, v in os.environ.items() if k not in {"PYTHONDONTWRITEBYTECODE", "PYTHONHOME", "DJANGO_SETTINGS_MODULE"}}
+    env = {
+        k: v
+        for k, v in os.environ.items()
+        if k not in {"PYTHONDONTWRITEBYTECODE", "PYTHONHOME", "DJANGO_SETTINGS_MODULE"}
+    }
     env["PYTHONPATH"] = str(ROOT / "src")
     return env

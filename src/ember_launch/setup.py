@@ -15,7 +15,7 @@ from pathlib import Path
 
 from ember_launch.places import PYTHON, ROOT, VENV, Stop, clean_environment, is_root, say
 
-KERNEL_SOURCES = ("kernel.py", "stepper.py", "forecast.py")
+KERNEL_SOURCES = ("kernel.py", "stepper.py", "program.py", "forecast.py")
 
 
 def postgres_bin() -> Path | None:
@@ -38,7 +38,11 @@ def missing_packages(*, database: bool, browser: bool) -> list[str]:
     if database and postgres_bin() is None:
         out.append("postgresql")
     if browser:
-        out += [p for p, program in (("chromium", "chromium"), ("chromium-driver", "chromedriver")) if not shutil.which(program)]
+        out += [
+            p
+            for p, program in (("chromium", "chromium"), ("chromium-driver", "chromedriver"))
+            if not shutil.which(program)
+        ]
     return out
 
 
@@ -104,7 +108,9 @@ def ensure_python(*, tests: bool = False) -> None:
         say(f"Installing Python packages from {lock.relative_to(ROOT)}")
         command = [PYTHON, "-m", "pip", "install", "-q", "--disable-pip-version-check", "--require-hashes", "-r", lock]
         if subprocess.run(command, env=env, stdout=sys.stderr).returncode:
-            raise Stop("installing the Python packages failed; is the package registry reachable? Run the command again to go on.")
+            raise Stop(
+                "installing the Python packages failed; is the package registry reachable? Run the command again to go on."
+            )
         stamp.write_text(" ".join([wanted["test"]] if tests else [wanted["run"]]))
 
 

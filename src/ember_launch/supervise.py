@@ -43,8 +43,14 @@ class Child:
 
         with self.log.open("ab") as sink:
             self.process = subprocess.Popen(  # type: ignore[call-overload]
-                self.command(), stdout=sink, stderr=subprocess.STDOUT, stdin=subprocess.DEVNULL, cwd="/",
-                env=dict(self.env) if self.env is not None else None, start_new_session=True, preexec_fn=tie,  # noqa: PLW1509
+                self.command(),
+                stdout=sink,
+                stderr=subprocess.STDOUT,
+                stdin=subprocess.DEVNULL,
+                cwd="/",
+                env=dict(self.env) if self.env is not None else None,
+                start_new_session=True,
+                preexec_fn=tie,
                 **self.account,
             )
         self.started = time.monotonic()
@@ -90,6 +96,7 @@ class Supervisor:
 
     def watch(self) -> None:
         """Until a signal asks for the end: restart what died, ever more slowly if it keeps dying."""
+
         def end(_number: int, _frame: object) -> None:
             self.ending = True
 

@@ -37,25 +37,33 @@ class Spool:
     def __init__(self, path: str) -> None:
         self.db = sqlite3.connect(path)
         self.db.execute("PRAGMA journal_mode=WAL")
-        self.db.execute("CREATE TABLE IF NOT EXISTS waiting (boot TEXT, sequence INTEGER, probe TEXT, at TEXT, core_c REAL, PRIMARY KEY (boot, sequence))")
+        self.db.execute(
+            "CREATE TABLE IF NOT EXISTS waiting (boot TEXT, sequence INTEGER, probe TEXT, at TEXT, core_c REAL, PRIMARY KEY (boot, sequence))"
+        )
         self.boot = uuid.uuid4().hex[:16]
         self.sequence = 0
 
     def add(self, probe: str, at: float, core_c: float) -> None:
         """Keep one reading until it is answered."""
         moment = datetime.fromtimestamp(at, UTC).isoformat()
-        self.db.execute("INSERT INTO waiting VALUES (?, ?, ?, ?, ?)", (self.boot, self.sequence, probe, moment, round(core_c, 3)))
+        self.db.execute(
+            "INSERT INTO waiting VALUES (?, ?, ?, ?, ?)", (self.boot, self.sequence, probe, moment, round(core_c, 3))
+        )
         self.db.commit()
         self.sequence += 1
 
     def batch(self, most: int = 500) -> list[dict[str, Any]]:
         """The oldest readings still waiting."""
-        rows = self.db.execute("SELECT probe, boot, sequence, at, core_c FROM waiting ORDER BY at LIMIT ?", (most,)).fetchall()
+        rows = self.db.execute(
+            "SELECT probe, boot, sequence, at, core_c FROM waiting ORDER BY at LIMIT ?", (most,)
+        ).fetchall()
         return [dict(zip(("probe", "boot", "sequence", "at", "core_c"), row, strict=True)) for row in rows]
 
     def answered(self, answers: list[dict[str, Any]]) -> None:
         """Forget what the server has answered, refused ones too: it would refuse them again."""
-        self.db.executemany("DELETE FROM waiting WHERE boot = ? AND sequence = ?", [(a["boot"], a["sequence"]) for a in answers])
+        self.db.executemany(
+            "DELETE FROM waiting WHERE boot = ? AND sequence = ?", [(a["boot"], a["sequence"]) for a in answers]
+        )
         self.db.commit()
 
 
@@ -101,7 +109,9 @@ def run(url: str, token: str, spool: Spool, *, period_s: float = 0.5, should_sto
     """Poll and post until told to stop."""
     sensors: dict[str, Sensor] = {}
     first = True
-    with httpx.Client(base_url=f"{url}/api/v1", headers={"Authorization": f"Bearer {token}"}, timeout=5.0, trust_env=False) as client:
+    with httpx.Client(
+        base_url=f"{url}/api/v1", headers={"Authorization": f"Bearer {token}"}, timeout=5.0, trust_env=False
+    ) as client:
         while not should_stop():
             begin = time.monotonic()
             try:
@@ -146,7 +156,12 @@ def main() -> int:
 
     signal.signal(signal.SIGTERM, stop)
     signal.signal(signal.SIGINT, stop)
-    run(arguments.url, Path(arguments.token_file).read_text(encoding="utf-8").strip(), Spool(arguments.spool), should_stop=lambda: stopping)
+    run(
+        arguments.url,
+        Path(arguments.token_file).read_text(encoding="utf-8").strip(),
+        Spool(arguments.spool),
+        should_stop=lambda: stopping,
+    )
     return 0
 
 

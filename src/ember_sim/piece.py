@@ -17,8 +17,19 @@ import numpy as np
 
 LAYERS = 120
 H_BY_KIND = {
-    "bath": 110.0, "boil": 900.0, "simmer": 550.0, "steam": 900.0, "oven": 18.0, "pan": 420.0, "grill": 32.0, "fry": 430.0, "baste": 240.0,
-    "rest": 8.5, "hold": 9.0, "chill": 12.0, "thaw": 10.0,
+    "bath": 110.0,
+    "boil": 900.0,
+    "simmer": 550.0,
+    "steam": 900.0,
+    "oven": 18.0,
+    "pan": 420.0,
+    "grill": 32.0,
+    "fry": 430.0,
+    "baste": 240.0,
+    "rest": 8.5,
+    "hold": 9.0,
+    "chill": 12.0,
+    "thaw": 10.0,
 }
 CONVECTION = {"oven": 11.0, "grill": 24.0, "rest": 4.5}  # the part of h that also carries vapour away
 WATER_LATENT = 2.26e6  # J/kg
@@ -41,8 +52,12 @@ class Hidden:
         """The hidden differences of one cook; the same id gives the same piece."""
         rng = np.random.default_rng(int.from_bytes(hashlib.sha256(key.encode()).digest()[:8], "big"))
         return cls(
-            thickness=float(rng.normal(1.0, 0.03)), diffusivity=float(1.33e-7 * math.exp(rng.normal(0, 0.04))), start_c=float(rng.normal(0.0, 0.6)),
-            transfer=float(math.exp(rng.normal(0, 0.12))), medium_c=float(rng.normal(0.0, 1.0)), depth=float(np.clip(rng.normal(0.5, 0.03), 0.4, 0.6)),
+            thickness=float(rng.normal(1.0, 0.03)),
+            diffusivity=float(1.33e-7 * math.exp(rng.normal(0, 0.04))),
+            start_c=float(rng.normal(0.0, 0.6)),
+            transfer=float(math.exp(rng.normal(0, 0.12))),
+            medium_c=float(rng.normal(0.0, 1.0)),
+            depth=float(np.clip(rng.normal(0.5, 0.03), 0.4, 0.6)),
         )
 
 

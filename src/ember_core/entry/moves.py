@@ -28,16 +28,46 @@ class Move:
 
 
 START = {
-    "pan": ("Lay in", "Fat shimmers, first thin wisp of smoke; it must hiss at once", "A dry surface browns, a wet one boils", "Hot fat: lay it in away from you"),
-    "bath": ("Lower in", "Pouch flat, under water, not touching its neighbours", "Water must pass on every side", "Pouch without air: chill and label it if it is not served now"),
-    "oven": ("Put in", "Oven at temperature, tray warm, probe in the thickest part", "A cold oven lengthens the come-up", "Hot rack and handles: dry cloth"),
-    "boil": ("Lower in", "Rolling boil before it goes in", "The boil stops when cold food goes in", "Steam: lift the lid away from you"),
-    "simmer": ("Lower in", "Surface barely moves, no bubbles break", "A boil toughens the outside", "Hot water: lower it with a spoon"),
+    "pan": (
+        "Lay in",
+        "Fat shimmers, first thin wisp of smoke; it must hiss at once",
+        "A dry surface browns, a wet one boils",
+        "Hot fat: lay it in away from you",
+    ),
+    "bath": (
+        "Lower in",
+        "Pouch flat, under water, not touching its neighbours",
+        "Water must pass on every side",
+        "Pouch without air: chill and label it if it is not served now",
+    ),
+    "oven": (
+        "Put in",
+        "Oven at temperature, tray warm, probe in the thickest part",
+        "A cold oven lengthens the come-up",
+        "Hot rack and handles: dry cloth",
+    ),
+    "boil": (
+        "Lower in",
+        "Rolling boil before it goes in",
+        "The boil stops when cold food goes in",
+        "Steam: lift the lid away from you",
+    ),
+    "simmer": (
+        "Lower in",
+        "Surface barely moves, no bubbles break",
+        "A boil toughens the outside",
+        "Hot water: lower it with a spoon",
+    ),
     "steam": ("Put in", "Full steam before it goes in", "Steam gives its heat at once", "Steam: open away from you"),
     "grill": ("Lay on", "Bars hot, wiped with fat", "Cold bars stick", "Flare-ups: keep fat off the fire"),
     "fry": ("Lower in", "Fat at temperature, piece dry", "Water makes fat foam", "Hot fat and water: dry it first"),
     "rest": ("Set down", "Warm place, on a tray", "", ""),
-    "chill": ("Chill", "Ice still floating, water round every side", "Slow cooling lets spores grow", "Time the cooling; label with date"),
+    "chill": (
+        "Chill",
+        "Ice still floating, water round every side",
+        "Slow cooling lets spores grow",
+        "Time the cooling; label with date",
+    ),
     "hold": ("Hold", "Cabinet at temperature", "", "Below the holding limit the clock runs"),
     "thaw": ("Thaw", "In the cold, on a tray", "", "Keep drip away from ready food"),
     "baste": ("Baste", "Foaming fat over the upper face", "", "Hot fat"),
@@ -64,14 +94,21 @@ def moves(plan: Plan, cook: Cook) -> tuple[Move, ...]:
         elif spec.kind not in HEAT_KINDS and pull is not None and i == pull + 1:
             verb = "Pull"
             cue = f"Probe in the middle of the thickest part: {done_core(cook, pull):.1f} °C"
-            why = f"It coasts to {cook.peak_core_c:.1f} °C while it rests" if spec.kind == "rest" else "The core has arrived"
+            why = (
+                f"It coasts to {cook.peak_core_c:.1f} °C while it rests"
+                if spec.kind == "rest"
+                else "The core has arrived"
+            )
             caution = "" if spec.kind == "rest" else START[spec.kind][3]
             if spec.kind == "rest":
                 caution = "Handles and tray are hot"
         out.append(Move(f"m{i}", verb, done.start_s, cue, why, caution, i, core))
     last = plan.stages[-1]
     if last.kind in {"rest", "hold"} or last.kind in HEAT_KINDS:
-        verb, cue = "Serve", "Carve across the grain with a long sharp stroke" if last.kind == "rest" else "Straight to the plate"
+        verb, cue = (
+            "Serve",
+            "Carve across the grain with a long sharp stroke" if last.kind == "rest" else "Straight to the plate",
+        )
     else:
         verb, cue = "Label and store", f"Core at {cook.stages[-1].core_c:.1f} °C; name, date, time"
     out.append(Move(f"m{len(plan.stages)}", verb, cook.stages[-1].end_s, cue, "", "", None, cook.stages[-1].core_c))

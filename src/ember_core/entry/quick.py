@@ -65,7 +65,11 @@ def parse(text: str) -> Reading:
     _sizes(left, out)
     _temperatures(left, out)
     _names(left, out)
-    out.unknown = [w for w in re.split(r"[\s,;]+", left.rest) if w and w not in {"a", "an", "one", "the", "by", "at", "to", "in", "and", "on"}]
+    out.unknown = [
+        w
+        for w in re.split(r"[\s,;]+", left.rest)
+        if w and w not in {"a", "an", "one", "the", "by", "at", "to", "in", "and", "on"}
+    ]
     return out
 
 

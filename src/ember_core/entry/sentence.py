@@ -46,7 +46,12 @@ class Sentence:
         cut = cuts()[cut_id]
         usual = cut.get("doneness_c") or usual_doneness(cut["food"])[1]
         start = cls(
-            cut=cut_id, size_mm=cut["size_mm"], mass_g=cut["mass_g"], start_c=4.0, target_c=usual, way=cut["way"],
+            cut=cut_id,
+            size_mm=cut["size_mm"],
+            mass_g=cut["mass_g"],
+            start_c=4.0,
+            target_c=usual,
+            way=cut["way"],
         )
         return replace(start, **{k: v for k, v in known.items() if v is not None})
 
@@ -86,7 +91,8 @@ class Sentence:
             if shape not in way["shapes"]:
                 raise FormatError(
                     f"The way {way['name']!r} needs a flat piece; this one is a {shape}. Choose another way.",
-                    path="/way", code="choice",
+                    path="/way",
+                    code="choice",
                 )
             out["way"] = {"id": way["id"], "version": way["version"]}
             out["stages"] = [self._stage(s) for s in way["stage"]]
@@ -109,7 +115,9 @@ class Sentence:
         return value
 
     def _stage(self, template: Mapping[str, Any]) -> dict[str, Any]:
-        stage = {k: self._value(v) for k, v in template.items() if k in {"kind", "minutes", "medium_c", "variant", "cover"}}
+        stage = {
+            k: self._value(v) for k, v in template.items() if k in {"kind", "minutes", "medium_c", "variant", "cover"}
+        }
         if "faces" in template:
             stage["faces"] = copy.deepcopy(template["faces"])
         if template.get("solve"):
@@ -129,15 +137,28 @@ def from_document(document: Mapping[str, Any], altitude_m: float, air_c: float) 
     cut = piece.get("cut", "")
     peak = next((s["until"]["peak_core_c"] for s in document["stages"] if "peak_core_c" in s.get("until", {})), None)
     sentence = Sentence(
-        cut=cut, size_mm=shape.get("thickness_mm", shape.get("diameter_mm", 0.0)), start_c=piece["start_c"],
-        target_c=document.get("target", {}).get("core_c", peak if peak is not None else 55.0), way=way,
-        mass_g=piece.get("mass_g"), count=piece.get("count", 1), serve_at=datetime.fromisoformat(serve) if serve else None,
-        rules=document.get("rules", "us-food-code-2022"), guests=document.get("guests", "general"),
-        altitude_m=kitchen.get("altitude_m", altitude_m), air_c=kitchen.get("air_c", air_c), title=document.get("title", ""),
+        cut=cut,
+        size_mm=shape.get("thickness_mm", shape.get("diameter_mm", 0.0)),
+        start_c=piece["start_c"],
+        target_c=document.get("target", {}).get("core_c", peak if peak is not None else 55.0),
+        way=way,
+        mass_g=piece.get("mass_g"),
+        count=piece.get("count", 1),
+        serve_at=datetime.fromisoformat(serve) if serve else None,
+        rules=document.get("rules", "us-food-code-2022"),
+        guests=document.get("guests", "general"),
+        altitude_m=kitchen.get("altitude_m", altitude_m),
+        air_c=kitchen.get("air_c", air_c),
+        title=document.get("title", ""),
         base=document,
     )
     rebuilt = None
-    if way in ways() and cut in cuts() and cuts()[cut]["shape"] == shape["kind"] and cuts()[cut]["food"] == piece.get("food"):
+    if (
+        way in ways()
+        and cut in cuts()
+        and cuts()[cut]["shape"] == shape["kind"]
+        and cuts()[cut]["food"] == piece.get("food")
+    ):
         try:
             rebuilt = sentence.document()
         except FormatError:

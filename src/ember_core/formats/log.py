@@ -39,7 +39,9 @@ def _number(text: str, column: str, line: int) -> float:
         value = float(text)
     except ValueError:
         raise FormatError(
-            f"Line {line}: {column} is {text[:30]!r}; write a number with a decimal point.", path=f"/{line}/{column}", code="type"
+            f"Line {line}: {column} is {text[:30]!r}; write a number with a decimal point.",
+            path=f"/{line}/{column}",
+            code="type",
         ) from None
     if not math.isfinite(value):
         raise ValueRangeError(f"Line {line}: {column} is not a finite number.", path=f"/{line}/{column}")
@@ -95,25 +97,30 @@ def loads(text: str) -> Log:
             try:
                 moment = datetime.fromisoformat(row["time"])
             except ValueError:
-                raise FormatError(f"Line {line}: time is {row['time'][:30]!r}; write ISO 8601.", path=f"/{line}/time") from None
+                raise FormatError(
+                    f"Line {line}: time is {row['time'][:30]!r}; write ISO 8601.", path=f"/{line}/time"
+                ) from None
             zero = zero or moment
             try:
                 t = (moment - zero).total_seconds()
             except TypeError:
-                raise FormatError(f"Line {line}: give all times with an offset, or none.", path=f"/{line}/time") from None
+                raise FormatError(
+                    f"Line {line}: give all times with an offset, or none.", path=f"/{line}/time"
+                ) from None
         else:
             t = _number(row["t_s"], "t_s", line)
         if rows and t <= rows[-1][0]:
             raise ValueRangeError(
                 f"Line {line}: the time {t:g} s is not after the line before ({rows[-1][0]:g} s); sort the log and remove doubles.",
-                path=f"/{line}/{clock}", code="order",
+                path=f"/{line}/{clock}",
+                code="order",
             )
         optional = [_temperature(row[c], c, line) if row.get(c) else None for c in ("surface_c", "medium_c")]
         rows.append((t, _temperature(row["core_c"], "core_c", line), optional[0], optional[1], row.get("note", "")))
     if len(rows) < 2:
         raise FormatError("The log needs two readings or more.", code="empty")
-    t, core, surface, medium, note = zip(*rows, strict=True)
-    return Log(t, core, surface, medium, note)
+    columns = list(zip(*rows, strict=True))
+    return Log(columns[0], columns[1], columns[2], columns[3], columns[4])
 
 
 def flags(log: Log) -> tuple[list[bool], list[dict[str, str]]]:
@@ -129,21 +136,36 @@ def flags(log: Log) -> tuple[list[bool], list[dict[str, str]]]:
 
     for i, broken in enumerate(breaks):
         if broken:
-            add("gap", f"No reading between {log.t_s[i]:.0f} s and {log.t_s[i + 1]:.0f} s: the clock of a row starts again after it.")
+            add(
+                "gap",
+                f"No reading between {log.t_s[i]:.0f} s and {log.t_s[i + 1]:.0f} s: the clock of a row starts again after it.",
+            )
     start = 0
     for i in range(1, len(log.t_s) + 1):
         if i == len(log.t_s) or abs(log.core_c[i] - log.core_c[start]) > 1e-3:
             if log.t_s[i - 1] - log.t_s[start] > FROZEN_S and i - start >= 10:
-                add("frozen-probe", f"The core reads {log.core_c[start]:.2f} °C without any change from {log.t_s[start]:.0f} s to {log.t_s[i - 1]:.0f} s; check the probe.")
+                add(
+                    "frozen-probe",
+                    f"The core reads {log.core_c[start]:.2f} °C without any change from {log.t_s[start]:.0f} s to {log.t_s[i - 1]:.0f} s; check the probe.",
+                )
             start = i
     for i, step in enumerate(steps):
         if not breaks[i] and abs(log.core_c[i + 1] - log.core_c[i]) > 15.0 and step < 30.0:
-            add("jump", f"The core jumps by {log.core_c[i + 1] - log.core_c[i]:+.1f} K in {step:.0f} s at {log.t_s[i + 1]:.0f} s; was the probe moved?")
+            add(
+                "jump",
+                f"The core jumps by {log.core_c[i + 1] - log.core_c[i]:+.1f} K in {step:.0f} s at {log.t_s[i + 1]:.0f} s; was the probe moved?",
+            )
     return breaks, out
 
 
 def judge_log(
-    log: Log, *, rules: str, food: str, form: str, probe_error_c: float = 0.0, log10: float = 6.5,
+    log: Log,
+    *,
+    rules: str,
+    food: str,
+    form: str,
+    probe_error_c: float = 0.0,
+    log10: float = 6.5,
 ) -> dict[str, Any]:
     """Rule and model on a measured log: the ``rule``, ``model`` and ``findings`` of a result.
 
@@ -176,7 +198,11 @@ def judge_log(
     for i, broken in enumerate(breaks):
         if broken:  # nothing is credited inside a gap
             pessimistic[i] = pessimistic[i + 1] = min(core[i, 0], core[i + 1, 0], 20.0)
-    return {"rule": rule, "model": [statement(t, pessimistic, o) for o in for_food(row["species"])], "findings": findings}
+    return {
+        "rule": rule,
+        "model": [statement(t, pessimistic, o) for o in for_food(row["species"])],
+        "findings": findings,
+    }
 
 
 def _come_up(t: Any, core: Any) -> list[dict[str, str]]:
@@ -187,10 +213,14 @@ def _come_up(t: Any, core: Any) -> list[dict[str, str]]:
     if warm.size and (hot[0] if hot.size else len(t) - 1) > warm[0]:
         end = hot[0] if hot.size else len(t) - 1
         if t[end] - t[warm[0]] > 6 * 3600:
-            return [{
-                "code": "come-up", "level": "stop", "message": "The core took more than 6 h from 10 to 54.4 °C.",
-                "source": "US FSIS Appendix A",
-            }]
+            return [
+                {
+                    "code": "come-up",
+                    "level": "stop",
+                    "message": "The core took more than 6 h from 10 to 54.4 °C.",
+                    "source": "US FSIS Appendix A",
+                }
+            ]
     return []
 
 
@@ -199,7 +229,11 @@ def check_arguments(rules: str, food: str, form: str, probe_error_c: float) -> N
     properties = schema()["properties"]
     forms: Sequence[str] = schema()["$defs"]["piece"]["properties"]["form"]["enum"]
     if rules not in properties["rules"]["enum"]:
-        raise InputError(f"Unknown rules {rules!r}; choose one of {', '.join(properties['rules']['enum'])}.", path="--rules", code="choice")
+        raise InputError(
+            f"Unknown rules {rules!r}; choose one of {', '.join(properties['rules']['enum'])}.",
+            path="--rules",
+            code="choice",
+        )
     if form not in forms:
         raise InputError(f"Unknown form {form!r}; choose one of {', '.join(forms)}.", path="--form", code="choice")
     if food_row(food) is None:

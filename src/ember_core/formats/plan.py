@@ -138,18 +138,26 @@ def _explain(error: Any) -> InputError:
         return FormatError(
             f"Unknown key {', '.join(map(repr, unknown))}. Known here: {', '.join(sorted(known))}; "
             "own keys begin with x-.",
-            path=where, code="unknown-key",
+            path=where,
+            code="unknown-key",
         )
     if kind == "required":
         missing = [k for k in limit if k not in value]
         return FormatError(f"{name} lacks {', '.join(missing)}; add it.", path=f"{path}/{missing[0]}", code="missing")
     if kind in {"minimum", "maximum", "exclusiveMinimum", "exclusiveMaximum"}:
-        word = {"minimum": "at least", "maximum": "at most", "exclusiveMinimum": "more than", "exclusiveMaximum": "less than"}[kind]
+        word = {
+            "minimum": "at least",
+            "maximum": "at most",
+            "exclusiveMinimum": "more than",
+            "exclusiveMaximum": "less than",
+        }[kind]
         return ValueRangeError(f"{name} is {value}; give {word} {limit}.", path=path)
     if kind == "type":
         return FormatError(f"{name} must be a {limit}, not {json.dumps(value)[:40]}.", path=path, code="type")
     if kind == "enum":
-        return FormatError(f"{name} is {json.dumps(value)[:40]}; choose one of {', '.join(map(str, limit))}.", path=path, code="choice")
+        return FormatError(
+            f"{name} is {json.dumps(value)[:40]}; choose one of {', '.join(map(str, limit))}.", path=path, code="choice"
+        )
     if kind == "const":
         return FormatError(f"{name} must be {json.dumps(limit)}.", path=path, code="choice")
     return FormatError(f"{name}: {error.message[:200]}", path=path)
@@ -185,7 +193,9 @@ def parse(document: Any) -> Plan:
         row = food_row(piece["food"])
         if row is None:
             ids = ", ".join(r["id"] for r in read_toml("foods.toml")["food"])
-            raise FormatError(f"Unknown food {piece['food']!r}; choose one of {ids}.", path="/piece/food", code="choice")
+            raise FormatError(
+                f"Unknown food {piece['food']!r}; choose one of {ids}.", path="/piece/food", code="choice"
+            )
     elif "composition" not in piece and "properties" not in piece:
         raise FormatError("piece needs food, composition or properties; add one.", path="/piece/food", code="missing")
     composition = piece.get("composition")
@@ -202,18 +212,29 @@ def parse(document: Any) -> Plan:
     if len(peaks) > 1:
         raise FormatError(
             "Only one stage may be solved for a peak; leave peak_core_c in one.",
-            path=f"/stages/{peaks[1]}/until/peak_core_c", code="two-pulls",
+            path=f"/stages/{peaks[1]}/until/peak_core_c",
+            code="two-pulls",
         )
     kitchen = document.get("kitchen", {})
     target = document.get("target", {}).get("core_c")
     return Plan(
-        document=document, title=document.get("title", ""), food=piece.get("food"), composition=composition,
-        properties=piece.get("properties"), form=form, shape=piece["shape"], start_c=float(piece["start_c"]),
-        target_c=None if target is None else float(target), stages=stages,
-        altitude_m=float(kitchen.get("altitude_m", 0.0)), air_c=float(kitchen.get("air_c", 22.0)),
-        rules=document.get("rules"), guests=document.get("guests", "general"),
+        document=document,
+        title=document.get("title", ""),
+        food=piece.get("food"),
+        composition=composition,
+        properties=piece.get("properties"),
+        form=form,
+        shape=piece["shape"],
+        start_c=float(piece["start_c"]),
+        target_c=None if target is None else float(target),
+        stages=stages,
+        altitude_m=float(kitchen.get("altitude_m", 0.0)),
+        air_c=float(kitchen.get("air_c", 22.0)),
+        rules=document.get("rules"),
+        guests=document.get("guests", "general"),
         report_at_s=tuple(sorted(float(t) for t in document.get("report_at_s", ()))),
-        forecast=document.get("forecast"), serve_at=_serve_at(document.get("serve_at")),
+        forecast=document.get("forecast"),
+        serve_at=_serve_at(document.get("serve_at")),
     )
 
 
@@ -224,7 +245,9 @@ def _serve_at(text: str | None) -> datetime | None:
         return datetime.fromisoformat(text)
     except ValueError:
         raise FormatError(
-            f"serve_at is {text!r}; write a date and time such as 2026-12-05T19:40+01:00.", path="/serve_at", code="time"
+            f"serve_at is {text!r}; write a date and time such as 2026-12-05T19:40+01:00.",
+            path="/serve_at",
+            code="time",
         ) from None
 
 
@@ -247,7 +270,8 @@ def _stage(raw: Mapping[str, Any], index: int, round_: bool) -> StageSpec:
         if face_kind in NEEDS_MEDIUM and "medium_c" not in merged:
             raise FormatError(
                 f"A {face_kind} stage needs medium_c, the temperature of what the face meets; add it.",
-                path=where, code="missing",
+                path=where,
+                code="missing",
             )
         _check_variant(face_kind, merged.get("variant"), at)
         specs.append(FaceSpec(face_kind, **merged))

@@ -53,8 +53,11 @@ def compute(plan: Plan, *, with_forecast: bool | None = None) -> Outcome:
         ahead = forecast(
             setup(plan, cells=MEMBER_CELLS, rows=rows, lethality=lethality),
             tuple((s.face_a.kind, s.face_b.kind) for s in plan.stages),
-            members=options.get("members", 256), seed=options.get("seed", 7), spreads=options.get("spreads"),
-            end_s=float(cook.t[-1]), pull_stage=cook.pull_stage,
+            members=options.get("members", 256),
+            seed=options.get("seed", 7),
+            spreads=options.get("spreads"),
+            end_s=float(cook.t[-1]),
+            pull_stage=cook.pull_stage,
         )
     return Outcome(plan, cook, ahead, _document(plan, cook, ahead))
 
@@ -64,7 +67,11 @@ def sample_rows(plan: Plan, cook: Cook) -> np.ndarray[Any, np.dtype[np.intp]]:
     must = {0, len(cook.t) - 1}
     for moment in [s.end_s for s in cook.stages] + [t for t in plan.report_at_s if t <= cook.t[-1] + 1e-6]:
         must.add(cook.at(moment))
-    free = np.setdiff1d(np.arange(len(cook.t)), sorted(must))
+    written = {round(float(cook.t[i]), 3) for i in must}
+    free = np.array(
+        [i for i in range(len(cook.t)) if i not in must and round(float(cook.t[i]), 3) not in written], dtype=int
+    )
+    free = free[np.unique(cook.t[free].round(3), return_index=True)[1]] if free.size else free
     if free.size > DRAW_POINTS:
         free = free[np.linspace(0, free.size - 1, DRAW_POINTS).astype(int)]
     return np.union1d(free, sorted(must)).astype(np.intp)
@@ -82,23 +89,41 @@ def _document(plan: Plan, cook: Cook, ahead: Forecast | None) -> dict[str, Any]:
         after = cook.t >= pull.end_s - 1e-6
         top = max(float(cook.core[after].max()), cook.peak_core_c if cook.peak_t_s >= pull.end_s else -1e9)
         coast = {
-            "pull_s": round(pull.end_s, 3), "pull_core_c": round(pull.core_c, 4), "rise_c": round(max(top - pull.core_c, 0.0), 4)
+            "pull_s": round(pull.end_s, 3),
+            "pull_core_c": round(pull.core_c, 4),
+            "rise_c": round(max(top - pull.core_c, 0.0), 4),
         }
     if ahead is not None and ahead.failed:
-        findings.append(finding("members-failed", "care", f"{ahead.failed} members of the forecast gave up and are left out.", "forecast"))
+        findings.append(
+            finding(
+                "members-failed",
+                "care",
+                f"{ahead.failed} members of the forecast gave up and are left out.",
+                "forecast",
+            )
+        )
     document: dict[str, Any] = {
-        "format": FORMAT, "core_version": __version__, "data_version": data_version(),
+        "format": FORMAT,
+        "core_version": __version__,
+        "data_version": data_version(),
         "samples": [
             {
-                "t_s": round(float(cook.t[i]), 3), "core_c": round(float(cook.core[i]), 4), "mean_c": round(float(cook.mean[i]), 4),
-                "surface_c": round(float(cook.surface_a[i]), 4), "surface_b_c": round(float(cook.surface_b[i]), 4),
+                "t_s": round(float(cook.t[i]), 3),
+                "core_c": round(float(cook.core[i]), 4),
+                "mean_c": round(float(cook.mean[i]), 4),
+                "surface_c": round(float(cook.surface_a[i]), 4),
+                "surface_b_c": round(float(cook.surface_b[i]), 4),
             }
             for i in sample_rows(plan, cook)
         ],
         "stages": [
             {
-                "kind": s.kind, "start_s": round(s.start_s, 3), "end_s": round(s.end_s, 3), "core_c": round(s.core_c, 4),
-                "mean_c": round(s.mean_c, 4), "ended_by": s.ended_by,
+                "kind": s.kind,
+                "start_s": round(s.start_s, 3),
+                "end_s": round(s.end_s, 3),
+                "core_c": round(s.core_c, 4),
+                "mean_c": round(s.mean_c, 4),
+                "ended_by": s.ended_by,
             }
             for s in cook.stages
         ],
@@ -106,8 +131,12 @@ def _document(plan: Plan, cook: Cook, ahead: Forecast | None) -> dict[str, Any]:
         "coast": coast,
         "rule": rule,
         "model": [statement(cook.t, cook.field, o) for o in for_food(species)],
-        "forecast": None if ahead is None else {
-            "pull_s": quantiles(ahead.pull_s), "peak_core_c": quantiles(ahead.peak_core_c), "members": int(ahead.peak_core_c.size),
+        "forecast": None
+        if ahead is None
+        else {
+            "pull_s": quantiles(ahead.pull_s),
+            "peak_core_c": quantiles(ahead.peak_core_c),
+            "members": int(ahead.peak_core_c.size),
         },
         "findings": findings,
     }

@@ -12,15 +12,32 @@ from ember_core.errors import ComputationError, InputError
 from ember_core.formats.plan import FaceSpec, Plan, StageSpec, food_row
 from ember_core.heat.grid import CYLINDER, SLAB, SPHERE, unit_grid
 from ember_core.heat.kernel import Array, Body, Criterion, Grid, Record
+from ember_core.heat.program import run_cook
 from ember_core.heat.properties import (
-    DEFAULT_FREEZING_C, DRY_CONDUCTIVITY, Composition, ThermalTable, constant_table, food_table,
+    DEFAULT_FREEZING_C,
+    DRY_CONDUCTIVITY,
+    Composition,
+    ThermalTable,
+    constant_table,
+    food_table,
 )
 from ember_core.heat.stepper import (
-    FAILED, UNTIL_CORE, UNTIL_LOG10, UNTIL_MEAN, UNTIL_PEAK, UNTIL_RULE, UNTIL_SURFACE, UNTIL_TIME,
-    run_cook, state_size,
+    FAILED,
+    UNTIL_CORE,
+    UNTIL_LOG10,
+    UNTIL_MEAN,
+    UNTIL_PEAK,
+    UNTIL_RULE,
+    UNTIL_SURFACE,
+    UNTIL_TIME,
+    state_size,
 )
 from ember_core.heat.surroundings import (
-    HEAT_KINDS, WATER_KINDS, Surface, boiling_point, kitchen_vapour, surroundings,
+    HEAT_KINDS,
+    Surface,
+    boiling_point,
+    kitchen_vapour,
+    surroundings,
 )
 
 CELLS = 80
@@ -28,8 +45,13 @@ TOLERANCE_K = 2e-3
 FOOD_TOLERANCE_K = 8e-3  # with crust and drying the step is held by the boiling front, not by smoothness
 DRYING_SCALE = 1.0  # kg/m², m0 of the drying factor; tuned on one large bird (see docs/method)
 UNTIL_CODE = {
-    None: UNTIL_TIME, "core_c": UNTIL_CORE, "surface_c": UNTIL_SURFACE, "mean_c": UNTIL_MEAN,
-    "log10": UNTIL_LOG10, "rule": UNTIL_RULE, "peak_core_c": UNTIL_PEAK,
+    None: UNTIL_TIME,
+    "core_c": UNTIL_CORE,
+    "surface_c": UNTIL_SURFACE,
+    "mean_c": UNTIL_MEAN,
+    "log10": UNTIL_LOG10,
+    "rule": UNTIL_RULE,
+    "peak_core_c": UNTIL_PEAK,
 }
 UNTIL_WORD = {v: k or "minutes" for k, v in UNTIL_CODE.items()}
 SHAPE_EXPONENT = {"slab": SLAB, "cylinder": CYLINDER, "sphere": SPHERE}
@@ -132,8 +154,12 @@ def _surface(face: FaceSpec, plan: Plan, boil_c: float) -> Surface:
     if face.surface is not None:
         wet = 1.0 if face.surface.get("wet") else 0.0
         return Surface(
-            medium, float(face.surface["h_w_m2k"]), float(face.surface.get("emissivity", 0.0)), wet,
-            kitchen_vapour(plan.air_c), 0.15,
+            medium,
+            float(face.surface["h_w_m2k"]),
+            float(face.surface.get("emissivity", 0.0)),
+            wet,
+            kitchen_vapour(plan.air_c),
+            0.15,
         )
     variant = face.variant
     if face.kind == "rest":
@@ -150,11 +176,14 @@ def setup_findings(plan: Plan, boil_c: float) -> list[dict[str, str]]:
     for i, stage in enumerate(plan.stages):
         for face in (stage.face_a, stage.face_b):
             if face.kind == "bath" and plan.properties is None and (face.medium_c or 0.0) > boil_c:
-                out.append(finding(
-                    "bath-above-boiling", "care",
-                    f"Stage {i + 1}: water boils at {boil_c:.1f} °C here; the bath is computed at that.",
-                    "standard atmosphere; IAPWS SR1-86",
-                ))
+                out.append(
+                    finding(
+                        "bath-above-boiling",
+                        "care",
+                        f"Stage {i + 1}: water boils at {boil_c:.1f} °C here; the bath is computed at that.",
+                        "standard atmosphere; IAPWS SR1-86",
+                    )
+                )
                 break
     if plan.properties is None and plan.start_c > 60:
         out.append(finding("hot-start", "note", f"The piece starts at {plan.start_c:g} °C.", "the plan"))
@@ -166,7 +195,13 @@ def finding(code: str, level: str, message: str, source: str) -> dict[str, str]:
     return {"code": code, "level": level, "message": message, "source": source}
 
 
-def setup(plan: Plan, *, cells: int = CELLS, rows: Sequence[tuple[float, float]] = (), lethality: tuple[float, float, float] | None = None) -> Setup:
+def setup(
+    plan: Plan,
+    *,
+    cells: int = CELLS,
+    rows: Sequence[tuple[float, float]] = (),
+    lethality: tuple[float, float, float] | None = None,
+) -> Setup:
     """Turn a plan into solver arrays.
 
     Parameters
@@ -180,11 +215,12 @@ def setup(plan: Plan, *, cells: int = CELLS, rows: Sequence[tuple[float, float]]
         What an ``until: log10`` stage integrates.
     """
     kind = plan.shape["kind"]
-    if kind == "cylinder" and "length_mm" in plan.shape or kind not in SHAPE_EXPONENT:
+    if (kind == "cylinder" and "length_mm" in plan.shape) or kind not in SHAPE_EXPONENT:
         raise InputError(
             f"The shape {kind!r}{' with a length' if kind == 'cylinder' else ''} is not computed yet; "
             "use slab, sphere, or a cylinder without length_mm.",
-            path="/piece/shape/kind", code="shape-not-supported",
+            path="/piece/shape/kind",
+            code="shape-not-supported",
         )
     table = thermal_table(plan)
     boil_c = boiling_point(plan.altitude_m)
@@ -200,9 +236,12 @@ def setup(plan: Plan, *, cells: int = CELLS, rows: Sequence[tuple[float, float]]
     d, t_ref, z = lethality or (0.0, 60.0, 6.0)
     pairs = np.array(rows, dtype=float).reshape(-1, 2)
     return Setup(
-        grid=unit_grid(SHAPE_EXPONENT[kind], cells), table=table, length=size_mm / 1000.0,
+        grid=unit_grid(SHAPE_EXPONENT[kind], cells),
+        table=table,
+        length=size_mm / 1000.0,
         boil_c=NO_BOILING if plan.properties is not None else boil_c,
-        faces=faces, h_spread=spread,
+        faces=faces,
+        h_spread=spread,
         duration=np.array([s.seconds for s in plan.stages]),
         until=np.array([UNTIL_CODE[s.until] for s in plan.stages], dtype=np.int64),
         value=np.array([s.until_value for s in plan.stages]),
@@ -211,15 +250,26 @@ def setup(plan: Plan, *, cells: int = CELLS, rows: Sequence[tuple[float, float]]
     )
 
 
-def body_of(s: Setup, *, length: float | None = None, k_scale: float = 1.0, c_scale: float = 1.0, drying: float = DRYING_SCALE) -> Body:
+def body_of(
+    s: Setup, *, length: float | None = None, k_scale: float = 1.0, c_scale: float = 1.0, drying: float = DRYING_SCALE
+) -> Body:
     """The kernel's view of one piece; the keywords make a member of an ensemble."""
     t = s.table
     boiling = t.water > 0 and s.boil_c < NO_BOILING
     return Body(
-        length=s.length if length is None else length, h0=t.h0 * c_scale, dh=t.dh * c_scale,
-        temperature=t.temperature, conductivity=t.conductivity, k_scale=k_scale, boil_c=s.boil_c,
-        boil_h=float(t.enthalpy(s.boil_c)) * c_scale if boiling else 1e30, water=t.water if boiling else 0.0,
-        k_dry=DRY_CONDUCTIVITY, c_dry=t.c_ref * c_scale, m0=drying, linear=t.linear,
+        length=s.length if length is None else length,
+        h0=t.h0 * c_scale,
+        dh=t.dh * c_scale,
+        temperature=t.temperature,
+        conductivity=t.conductivity,
+        k_scale=k_scale,
+        boil_c=s.boil_c,
+        boil_h=float(t.enthalpy(s.boil_c)) * c_scale if boiling else 1e30,
+        water=t.water if boiling else 0.0,
+        k_dry=DRY_CONDUCTIVITY,
+        c_dry=t.c_ref * c_scale,
+        m0=drying,
+        linear=t.linear,
     )
 
 
@@ -269,15 +319,28 @@ def run(plan: Plan, s: Setup, *, tol: float | None = None) -> Cook:
     if tol is None:
         tol = TOLERANCE_K if s.table.linear else FOOD_TOLERANCE_K
     top, top_t, status = run_cook(
-        y, s.duration, s.faces, s.until, s.value, s.grid, body, s.criterion, tol, True, record, stops,
-        end_s, ended, np.empty((0, 0)),
+        y,
+        s.duration,
+        s.faces,
+        s.until,
+        s.value,
+        s.grid,
+        body,
+        s.criterion,
+        tol,
+        True,
+        record,
+        stops,
+        end_s,
+        ended,
+        np.empty((0, 0)),
     )
     if status == FAILED or not np.isfinite(y).all():
         raise ComputationError(
             "The heat solver could not go on; check the stage's temperatures and coefficients.",
             path=f"/stages/{int(np.argmax(end_s == 0.0))}",
         )
-    rows = int(record.count[0])
+    rows = int(record.filled[0])
     start = s.start_c
 
     def column(values: Array) -> Array:
@@ -290,22 +353,39 @@ def run(plan: Plan, s: Setup, *, tol: float | None = None) -> Cook:
     begin = 0.0
     for i in range(count):
         at = int(np.argmin(np.abs(t - end_s[i])))
-        outcomes.append(StageOutcome(
-            plan.stages[i].kind, begin, float(end_s[i]), float(core[at]), float(mean[at]), UNTIL_WORD[int(ended[i])]
-        ))
-        begin = float(end_s[i])
+        outcomes.append(
+            StageOutcome(
+                plan.stages[i].kind, begin, float(t[at]), float(core[at]), float(mean[at]), UNTIL_WORD[int(ended[i])]
+            )
+        )
+        begin = float(t[at])
     findings = setup_findings(plan, boiling_point(plan.altitude_m))
     findings += outcome_findings(plan, outcomes, top, float(end_s[-1]), field)
-    if record.count[1]:
-        findings.append(finding(
-            "record-full", "care", "More steps were needed than are kept; the end of the cook is missing in samples.", "solver"
-        ))
+    if record.filled[1]:
+        findings.append(
+            finding(
+                "record-full",
+                "care",
+                "More steps were needed than are kept; the end of the cook is missing in samples.",
+                "solver",
+            )
+        )
     grid_mm = np.concatenate([[0.0], np.cumsum(_widths(s.grid))]) * s.length * 1000.0
     depth = 0.5 * (grid_mm[1:] + grid_mm[:-1])
     return Cook(
-        t=t, core=core, mean=mean, surface_a=column(record.surface_a), surface_b=column(record.surface_b), field=field,
-        depth=depth, stages=tuple(outcomes), peak_core_c=float(top), peak_t_s=float(top_t),
-        pull_stage=pull_stage_of(plan.stages), heat_in_j_m2=float(y[2 * n + 2]), findings=tuple(findings),
+        t=t,
+        core=core,
+        mean=mean,
+        surface_a=column(record.surface_a),
+        surface_b=column(record.surface_b),
+        field=field,
+        depth=depth,
+        stages=tuple(outcomes),
+        peak_core_c=float(top),
+        peak_t_s=float(top_t),
+        pull_stage=pull_stage_of(plan.stages),
+        heat_in_j_m2=float(y[2 * n + 2]),
+        findings=tuple(findings),
     )
 
 
@@ -318,7 +398,9 @@ def _widths(grid: Grid) -> Array:
     return np.diff(np.concatenate([[0.0], outer ** (1.0 / (exponent + 1))]))
 
 
-def outcome_findings(plan: Plan, outcomes: Sequence[StageOutcome], peak: float, end_s: float, field: Array) -> list[dict[str, str]]:
+def outcome_findings(
+    plan: Plan, outcomes: Sequence[StageOutcome], peak: float, end_s: float, field: Array
+) -> list[dict[str, str]]:
     """Findings that only the computed cook can give."""
     out = []
     for i, (spec, done) in enumerate(zip(plan.stages, outcomes, strict=True)):
@@ -335,31 +417,50 @@ def outcome_findings(plan: Plan, outcomes: Sequence[StageOutcome], peak: float, 
                 )
             out.append(finding("until-not-reached", "care", message, "model"))
         elif spec.until == "peak_core_c" and done.end_s - done.start_s < 1e-6:
-            out.append(finding(
-                "pull-already-past", "care",
-                f"Before stage {i + 1} begins the core is already bound for {peak:.1f} °C, above the wanted "
-                f"{spec.until_value:g} °C. Shorten or cool the stages before it.",
-                "model",
-            ))
+            out.append(
+                finding(
+                    "pull-already-past",
+                    "care",
+                    f"Before stage {i + 1} begins the core is already bound for {peak:.1f} °C, above the wanted "
+                    f"{spec.until_value:g} °C. Shorten or cool the stages before it.",
+                    "model",
+                )
+            )
     if plan.target_c is not None and plan.target_c - peak > 0.3:
-        out.append(finding(
-            "below-target", "care",
-            f"The core peaks at {peak:.1f} °C, {plan.target_c - peak:.1f} below the target of {plan.target_c:g} °C.", "model",
-        ))
+        out.append(
+            finding(
+                "below-target",
+                "care",
+                f"The core peaks at {peak:.1f} °C, {plan.target_c - peak:.1f} below the target of {plan.target_c:g} °C.",
+                "model",
+            )
+        )
     if plan.target_c is not None and peak - plan.target_c > 1.5:
-        out.append(finding(
-            "above-target", "care",
-            f"The core peaks at {peak:.1f} °C, {peak - plan.target_c:.1f} above the target of {plan.target_c:g} °C.", "model",
-        ))
+        out.append(
+            finding(
+                "above-target",
+                "care",
+                f"The core peaks at {peak:.1f} °C, {peak - plan.target_c:.1f} above the target of {plan.target_c:g} °C.",
+                "model",
+            )
+        )
     late = [t for t in plan.report_at_s if t > end_s + 1e-6]
     if late:
-        out.append(finding(
-            "report-after-end", "note", f"{len(late)} report times lie after the end of the cook ({end_s:.1f} s).", "plan"
-        ))
+        out.append(
+            finding(
+                "report-after-end",
+                "note",
+                f"{len(late)} report times lie after the end of the cook ({end_s:.1f} s).",
+                "plan",
+            )
+        )
     if plan.properties is None and (float(field.max()) > 150.0 or float(field.min()) < -40.0):
-        out.append(finding(
-            "outside-property-range", "note",
-            f"Part of the piece reaches {float(field.max()):.0f} °C; the property equations hold from -40 to 150 °C.",
-            "Choi & Okos 1986",
-        ))
+        out.append(
+            finding(
+                "outside-property-range",
+                "note",
+                f"Part of the piece reaches {float(field.max()):.0f} °C; the property equations hold from -40 to 150 °C.",
+                "Choi & Okos 1986",
+            )
+        )
     return out

@@ -17,7 +17,8 @@ from scipy.stats import norm, qmc
 
 from ember_core.heat.cook import DRYING_SCALE, Setup, body_of, empty_record, start_state
 from ember_core.heat.kernel import F_H, F_TDELTA, F_TINF, Array, Body, Criterion, Grid, Record
-from ember_core.heat.stepper import FAILED, run_cook
+from ember_core.heat.program import run_cook
+from ember_core.heat.stepper import FAILED
 
 DEFAULT_SPREADS: Mapping[str, float] = {
     # Estimates of what a careful cook leaves open; no published source. A kitchen may edit them.
@@ -29,8 +30,19 @@ DEFAULT_SPREADS: Mapping[str, float] = {
     "drying_ln": 0.5,
 }
 MEDIUM_SPREAD_C = {
-    "bath": 0.2, "boil": 0.3, "simmer": 1.0, "steam": 0.5, "oven": 6.0, "pan": 12.0, "grill": 20.0, "fry": 6.0,
-    "baste": 8.0, "rest": 2.0, "hold": 2.0, "chill": 1.0, "thaw": 1.0,
+    "bath": 0.2,
+    "boil": 0.3,
+    "simmer": 1.0,
+    "steam": 0.5,
+    "oven": 6.0,
+    "pan": 12.0,
+    "grill": 20.0,
+    "fry": 6.0,
+    "baste": 8.0,
+    "rest": 2.0,
+    "hold": 2.0,
+    "chill": 1.0,
+    "thaw": 1.0,
 }
 MEMBER_CELLS = 32
 MEMBER_TOLERANCE_K = 0.03
@@ -60,23 +72,63 @@ class Forecast:
 
 @njit(cache=True, nogil=True)
 def _run_members(
-    states: Array, length: Array, k_scale: Array, c_scale: Array, m0: Array, faces: Array, duration: Array,
-    until: NDArray[np.int64], value: Array, grid: Grid, nominal: Body, crit: Criterion, tol: float, record: Record,
-    wanted: Array, end_s: Array, peak: Array, curve: Array, lo: int, hi: int,
+    states: Array,
+    length: Array,
+    k_scale: Array,
+    c_scale: Array,
+    m0: Array,
+    faces: Array,
+    duration: Array,
+    until: NDArray[np.int64],
+    value: Array,
+    grid: Grid,
+    nominal: Body,
+    crit: Criterion,
+    tol: float,
+    record: Record,
+    wanted: Array,
+    end_s: Array,
+    peak: Array,
+    curve: Array,
+    lo: int,
+    hi: int,
 ) -> None:
     """Run members ``lo`` to ``hi``; ``curve`` receives the core at the ``wanted`` times."""
     count = duration.size
     for m in range(lo, hi):
         body = Body(
-            length[m], nominal.h0 * c_scale[m], nominal.dh * c_scale[m], nominal.temperature, nominal.conductivity,
-            k_scale[m], nominal.boil_c, nominal.boil_h * c_scale[m], nominal.water, nominal.k_dry,
-            nominal.c_dry * c_scale[m], m0[m], nominal.linear,
+            length[m],
+            nominal.h0 * c_scale[m],
+            nominal.dh * c_scale[m],
+            nominal.temperature,
+            nominal.conductivity,
+            k_scale[m],
+            nominal.boil_c,
+            nominal.boil_h * c_scale[m],
+            nominal.water,
+            nominal.k_dry,
+            nominal.c_dry * c_scale[m],
+            m0[m],
+            nominal.linear,
         )
         ended = np.zeros(count, dtype=np.int64)
-        record.count[0] = 0
+        record.filled[0] = 0
         top, _, status = run_cook(
-            states[m].copy(), duration, faces[m], until, value, grid, body, crit, tol, True, record, np.empty(0),
-            end_s[m], ended, np.empty((0, 0)),
+            states[m].copy(),
+            duration,
+            faces[m],
+            until,
+            value,
+            grid,
+            body,
+            crit,
+            tol,
+            True,
+            record,
+            np.empty(0),
+            end_s[m],
+            ended,
+            np.empty((0, 0)),
         )
         if status == FAILED:
             peak[m] = np.nan
@@ -85,7 +137,7 @@ def _run_members(
         row = 0
         start = record.core[0]
         for j in range(wanted.size):
-            while row < record.count[0] - 1 and record.t[row] < wanted[j]:
+            while row < record.filled[0] - 1 and record.t[row] < wanted[j]:
                 row += 1
             if row == 0:
                 curve[m, j] = start
@@ -103,8 +155,15 @@ def draw(members: int, seed: int, dimensions: int) -> Array:
 
 
 def forecast(
-    s: Setup, kinds: tuple[tuple[str, str], ...], *, members: int = 256, seed: int = 7,
-    spreads: Mapping[str, float] | None = None, end_s: float | None = None, pull_stage: int | None = None, threads: int = 2,
+    s: Setup,
+    kinds: tuple[tuple[str, str], ...],
+    *,
+    members: int = 256,
+    seed: int = 7,
+    spreads: Mapping[str, float] | None = None,
+    end_s: float | None = None,
+    pull_stage: int | None = None,
+    threads: int = 2,
 ) -> Forecast:
     """Run the ensemble of a setup.
 
@@ -150,8 +209,26 @@ def forecast(
 
     def work(lo: int, hi: int) -> None:
         _run_members(
-            states, length, k_scale, c_scale, m0, faces, s.duration, s.until, s.value, s.grid, nominal, s.criterion,
-            MEMBER_TOLERANCE_K, empty_record(4000, s.grid.n), wanted, end, peak, curve, lo, hi,
+            states,
+            length,
+            k_scale,
+            c_scale,
+            m0,
+            faces,
+            s.duration,
+            s.until,
+            s.value,
+            s.grid,
+            nominal,
+            s.criterion,
+            MEMBER_TOLERANCE_K,
+            empty_record(4000, s.grid.n),
+            wanted,
+            end,
+            peak,
+            curve,
+            lo,
+            hi,
         )
 
     edges = np.linspace(0, members, threads + 1).astype(int)
@@ -161,8 +238,11 @@ def forecast(
     pull = end[good, pull_stage] if pull_stage is not None else np.full(int(good.sum()), np.nan)
     curve[:, 0] = start
     return Forecast(
-        pull_s=pull, peak_core_c=peak[good], curve_t=wanted,
-        curve_core=np.quantile(curve[good], [0.05, 0.5, 0.95], axis=0), failed=int((~good).sum()),
+        pull_s=pull,
+        peak_core_c=peak[good],
+        curve_t=wanted,
+        curve_core=np.quantile(curve[good], [0.05, 0.5, 0.95], axis=0),
+        failed=int((~good).sum()),
     )
 
 
@@ -172,4 +252,3 @@ def quantiles(values: Array) -> dict[str, float] | None:
         return None
     p = np.quantile(values, [0.05, 0.5, 0.95])
     return {"p5": round(float(p[0]), 3), "p50": round(float(p[1]), 3), "p95": round(float(p[2]), 3)}
-

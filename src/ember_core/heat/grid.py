@@ -54,7 +54,9 @@ def unit_grid(exponent: int, n: int) -> Grid:
         spacing[1:-1] = np.diff(_moments(lo, hi, 2, exponent)) / (2 * x[1:-1])
     depth = [1.0 - _moments(lo[-k:][:1], hi[-k:][:1], 1, exponent)[0] for k in (1, 2)]
     square = [
-        1.0 - 2 * _moments(lo[-k:][:1], hi[-k:][:1], 1, exponent)[0] + _moments(lo[-k:][:1], hi[-k:][:1], 2, exponent)[0]
+        1.0
+        - 2 * _moments(lo[-k:][:1], hi[-k:][:1], 1, exponent)[0]
+        + _moments(lo[-k:][:1], hi[-k:][:1], 2, exponent)[0]
         for k in (1, 2)
     ]
     surface = _surface(depth[0], square[0], depth[1], square[1])
@@ -70,6 +72,15 @@ def unit_grid(exponent: int, n: int) -> Grid:
     matrix = np.array([_moments(lo[cells] - shift, hi[cells] - shift, p, exponent) for p in powers])
     core[cells] = np.linalg.solve(matrix, np.eye(len(powers))[0])
     return Grid(
-        n, exponent != SLAB, area, volume, spacing, surface, surface, core, volume / volume.sum(),
-        int(cells[0]), int(cells[-1]) + 1,
+        n,
+        exponent != SLAB,
+        area,
+        volume,
+        spacing,
+        surface,
+        surface,
+        core,
+        volume / volume.sum(),
+        int(cells[0]),
+        int(cells[-1]) + 1,
     )

@@ -77,9 +77,9 @@ class Criterion(NamedTuple):
 
 
 class Record(NamedTuple):
-    """Buffers for the accepted steps; ``count`` holds rows filled, rows lost, coasts run and steps tried."""
+    """Buffers for the accepted steps; ``filled`` holds rows filled, rows lost, coasts run and steps tried."""
 
-    count: NDArray[np.int64]
+    filled: NDArray[np.int64]
     t: Array
     core: Array
     mean: Array
@@ -91,7 +91,7 @@ class Record(NamedTuple):
 @njit(cache=True, nogil=True)
 def saturation_pressure(t_c: float) -> float:
     """Vapour pressure of water, Pa, for 1–110 °C (Antoine, NIST/Dortmund constants, from memory)."""
-    return 133.322 * 10.0 ** (8.07131 - 1730.63 / (233.426 + t_c))
+    return float(133.322 * 10.0 ** (8.07131 - 1730.63 / (233.426 + t_c)))
 
 
 @njit(cache=True, nogil=True)
@@ -125,8 +125,16 @@ def temperature_at(h: float, w: float, body: Body) -> tuple[float, float, float]
 
 @njit(cache=True, nogil=True)
 def surface_balance(
-    face: Array, t: float, shed: float, dry: bool, boil_c: float, m0: float, k_l: float,
-    weights: Array, t1: float, t2: float,
+    face: Array,
+    t: float,
+    shed: float,
+    dry: bool,
+    boil_c: float,
+    m0: float,
+    k_l: float,
+    weights: Array,
+    t1: float,
+    t2: float,
 ) -> tuple[float, float, float, float, float, float]:
     """Solve the balance at one face.
 
@@ -179,8 +187,20 @@ def surface_balance(
 
 @njit(cache=True, nogil=True)
 def evaluate(
-    y: Array, w: Array, shed_a: float, shed_b: float, t: float, faces: Array, grid: Grid, body: Body,
-    f: Array, temp: Array, slope: Array, lo: Array, di: Array, up: Array,
+    y: Array,
+    w: Array,
+    shed_a: float,
+    shed_b: float,
+    t: float,
+    faces: Array,
+    grid: Grid,
+    body: Body,
+    f: Array,
+    temp: Array,
+    slope: Array,
+    lo: Array,
+    di: Array,
+    up: Array,
 ) -> tuple[float, float, float, float, float, float, float]:
     """Rate of change ``f`` (W/m³) and the tridiagonal d f/dT; returns surface data.
 
@@ -208,16 +228,32 @@ def evaluate(
     ts_a, ev_a, st_a = temp[0], 0.0, 0.0
     if not grid.closed_a:
         ts_a, q, d1, d2, ev_a, st_a = surface_balance(
-            faces[0], t, shed_a, w[0] <= 0.0 and body.water > 0.0, body.boil_c, body.m0,
-            kappa[0] / body.length, grid.surface_a, temp[0], temp[1],
+            faces[0],
+            t,
+            shed_a,
+            w[0] <= 0.0 and body.water > 0.0,
+            body.boil_c,
+            body.m0,
+            kappa[0] / body.length,
+            grid.surface_a,
+            temp[0],
+            temp[1],
         )
         f[0] += q * grid.area[0]
         di[0] += d1 * grid.area[0]
         up[0] += d2 * grid.area[0]
         heat += q * grid.area[0]
     ts_b, q, d1, d2, ev_b, st_b = surface_balance(
-        faces[1], t, shed_b, w[n - 1] <= 0.0 and body.water > 0.0, body.boil_c, body.m0,
-        kappa[n - 1] / body.length, grid.surface_b, temp[n - 1], temp[n - 2],
+        faces[1],
+        t,
+        shed_b,
+        w[n - 1] <= 0.0 and body.water > 0.0,
+        body.boil_c,
+        body.m0,
+        kappa[n - 1] / body.length,
+        grid.surface_b,
+        temp[n - 1],
+        temp[n - 2],
     )
     f[n - 1] += q * grid.area[n]
     di[n - 1] += d1 * grid.area[n]
@@ -236,7 +272,9 @@ def evaluate(
 
 
 @njit(cache=True, nogil=True)
-def solve_shifted(beta: float, lo: Array, di: Array, up: Array, slope: Array, rhs: Array, x: Array, work: Array) -> None:
+def solve_shifted(
+    beta: float, lo: Array, di: Array, up: Array, slope: Array, rhs: Array, x: Array, work: Array
+) -> None:
     """Solve (I − beta·J) x = rhs, where J = d f/dT · diag(slope), by the Thomas algorithm."""
     n = rhs.size
     pivot = 1.0 - beta * di[0] * slope[0]

@@ -137,7 +137,7 @@ def levy(k1: Array, k2: Array, volume1: Array) -> Array:
     sigma = np.maximum(sigma, 1e-12)
     part = 2 / sigma - 1 + 2 * volume1
     f = 0.5 * (part - np.sqrt(np.maximum(part**2 - 8 * volume1 / sigma, 0.0)))
-    return k2 * ((2 + ratio) + 2 * (ratio - 1) * f) / ((2 + ratio) - (ratio - 1) * f)
+    return np.asarray(k2 * ((2 + ratio) + 2 * (ratio - 1) * f) / ((2 + ratio) - (ratio - 1) * f))
 
 
 def conductivity(comp: Composition, t_c: float | Array, freezing_c: float = DEFAULT_FREEZING_C) -> Array:
@@ -178,6 +178,12 @@ def food_table(comp: Composition, freezing_c: float = DEFAULT_FREEZING_C, rows: 
     levels = np.linspace(h[0], h[-1], rows)
     temperature = np.interp(levels, h, t)
     return ThermalTable(
-        float(levels[0]), float(levels[1] - levels[0]), temperature, conductivity(comp, temperature, freezing_c),
-        rho, rho * comp.water, rho * float(specific_heat(comp, 30.0)), False,
+        float(levels[0]),
+        float(levels[1] - levels[0]),
+        temperature,
+        conductivity(comp, temperature, freezing_c),
+        rho,
+        rho * comp.water,
+        rho * float(specific_heat(comp, 30.0)),
+        False,
     )

@@ -1,14 +1,24 @@
-"""Compiled time stepping: one adaptive TR-BDF2 step, one stage, a whole cook with its pull solved."""
+"""Compiled time stepping: adaptive TR-BDF2 steps through one stage, with what may end it."""
 
 from __future__ import annotations
 
 import numpy as np
 from numba import njit
-from numpy.typing import NDArray
 
 from ember_core.heat.kernel import (
-    D_, F_EPS, F_TAU, F_TDELTA, F_TINF, F_WET, GAMMA, W_, Array, Body, Criterion, Grid, Record,
-    evaluate, solve_shifted, temperature_at,
+    D_,
+    F_EPS,
+    F_TDELTA,
+    F_WET,
+    GAMMA,
+    W_,
+    Array,
+    Body,
+    Criterion,
+    Grid,
+    Record,
+    evaluate,
+    solve_shifted,
 )
 
 UNTIL_TIME, UNTIL_CORE, UNTIL_SURFACE, UNTIL_MEAN, UNTIL_LOG10, UNTIL_RULE, UNTIL_PEAK, UNTIL_TURN = range(8)
@@ -43,8 +53,10 @@ def hermite_root(v0: float, s0: float, v1: float, s1: float, dt: float, target: 
     for _ in range(50):
         u = 0.5 * (lo + hi)
         value = (
-            (1 + 2 * u) * (1 - u) ** 2 * v0 + u * (1 - u) ** 2 * dt * s0
-            + u * u * (3 - 2 * u) * v1 + u * u * (u - 1) * dt * s1
+            (1 + 2 * u) * (1 - u) ** 2 * v0
+            + u * (1 - u) ** 2 * dt * s0
+            + u * u * (3 - 2 * u) * v1
+            + u * u * (u - 1) * dt * s1
         )
         if (value < target) == rising:
             lo = u
@@ -66,16 +78,29 @@ def hermite_peak(v0: float, s0: float, v1: float, s1: float, dt: float) -> tuple
             hi = u
     u = 0.5 * (lo + hi)
     value = (
-        (1 + 2 * u) * (1 - u) ** 2 * v0 + u * (1 - u) ** 2 * dt * s0
-        + u * u * (3 - 2 * u) * v1 + u * u * (u - 1) * dt * s1
+        (1 + 2 * u) * (1 - u) ** 2 * v0
+        + u * (1 - u) ** 2 * dt * s0
+        + u * u * (3 - 2 * u) * v1
+        + u * u * (u - 1) * dt * s1
     )
     return value, u * dt
 
 
 @njit(cache=True, nogil=True)
 def newton(
-    base: Array, beta: float, guess: Array, w: Array, shed_a: float, shed_b: float, t: float,
-    faces: Array, grid: Grid, body: Body, exact: bool, tol: float, work: Array,
+    base: Array,
+    beta: float,
+    guess: Array,
+    w: Array,
+    shed_a: float,
+    shed_b: float,
+    t: float,
+    faces: Array,
+    grid: Grid,
+    body: Body,
+    exact: bool,
+    tol: float,
+    work: Array,
 ) -> tuple[bool, float, float, float, float, float, float, float]:
     """Solve y = base + beta·f(y); the answer replaces ``guess`` and ``work[6]`` holds f there."""
     n = grid.n
@@ -97,8 +122,20 @@ def newton(
         if largest < tol or (exact and iteration == 0):
             if exact and iteration == 0:
                 ts_a, ts_b, heat, ev_a, ev_b, st_a, st_b = evaluate(
-                    guess, w, shed_a, shed_b, t, faces, grid, body, work[0], work[1], work[2],
-                    work[3], work[4], work[5],
+                    guess,
+                    w,
+                    shed_a,
+                    shed_b,
+                    t,
+                    faces,
+                    grid,
+                    body,
+                    work[0],
+                    work[1],
+                    work[2],
+                    work[3],
+                    work[4],
+                    work[5],
                 )
             for i in range(n):
                 work[6, i] = (guess[i] - base[i]) / beta
@@ -117,7 +154,9 @@ def accumulate(y: Array, before: Array, after: Array, dt: float, n: int, crit: C
             ra = 10.0 ** ((a - crit.t_ref) / crit.z) / crit.d_ref
             rb = 10.0 ** ((b - crit.t_ref) / crit.z) / crit.d_ref
             # exact for a temperature that runs linearly over the step
-            y[off + i] += dt * ((rb - ra) / np.log(rb / ra) if abs(a - b) > 1e-6 and ra > 0.0 and rb > 0.0 else 0.5 * (ra + rb))
+            y[off + i] += dt * (
+                (rb - ra) / np.log(rb / ra) if abs(a - b) > 1e-6 and ra > 0.0 and rb > 0.0 else 0.5 * (ra + rb)
+            )
         for r in range(rows):
             limit = crit.row_c[r] - RULE_TOLERANCE_K
             at = off + 2 * n + i * rows + r
@@ -135,9 +174,21 @@ def accumulate(y: Array, before: Array, after: Array, dt: float, n: int, crit: C
 
 @njit(cache=True, nogil=True)
 def run_stage(
-    y: Array, t0: float, duration: float, faces: Array, grid: Grid, body: Body, crit: Criterion,
-    until: int, value: float, tol: float, recording: bool, record: Record,
-    stops: Array, store: Array, store_t: Array,
+    y: Array,
+    t0: float,
+    duration: float,
+    faces: Array,
+    grid: Grid,
+    body: Body,
+    crit: Criterion,
+    until: int,
+    value: float,
+    tol: float,
+    recording: bool,
+    record: Record,
+    stops: Array,
+    store: Array,
+    store_t: Array,
 ) -> tuple[float, int, float, float, int]:
     """Advance a piece through one stage, in place.
 
@@ -206,7 +257,7 @@ def run_stage(
         elif t + 2.0 * step > limit:
             step = 0.5 * (limit - t)
         clock = t - t0
-        record.count[3] += 1
+        record.filled[3] += 1
         beta = step * D_
         for i in range(n):
             base[i] = h[i] + beta * f1[i]
@@ -229,9 +280,7 @@ def run_stage(
                 return t, FAILED, peak, peak_t, stored
             continue
         for i in range(n):
-            base[i] = step * (
-                (1.0 - 4.0 * W_) / 3.0 * f1[i] + f2[i] / 3.0 - 2.0 * D_ / 3.0 * work[6, i]
-            )
+            base[i] = step * ((1.0 - 4.0 * W_) / 3.0 * f1[i] + f2[i] / 3.0 - 2.0 * D_ / 3.0 * work[6, i])
         solve_shifted(beta, work[3], work[4], work[5], work[2], base, error, work[9])
         size = 0.0
         for i in range(n):
@@ -253,16 +302,16 @@ def run_stage(
             wanted1 = ts_a2
         elif until == UNTIL_MEAN:
             wanted1 = (temp1 * grid.mean).sum()
-        if until == UNTIL_CORE or until == UNTIL_SURFACE or until == UNTIL_MEAN:
-            if (wanted1 < value) != below and abs(wanted1 - value) > 2e-4 and tries < 12:
-                # the wanted moment lies inside this step: take the step again, shorter
-                tries += 1
-                if until == UNTIL_CORE and tries == 1:
-                    trial_tau = hermite_root(wanted, rate, wanted1, rate1, step, value)
-                else:
-                    trial_tau = step * (value - wanted) / (wanted1 - wanted)
-                trial_tau = min(max(trial_tau, 1e-6 * step), 0.999999 * step)
-                continue
+        watching = until == UNTIL_CORE or until == UNTIL_SURFACE or until == UNTIL_MEAN
+        if watching and (wanted1 < value) != below and abs(wanted1 - value) > 2e-4 and tries < 12:
+            # the wanted moment lies inside this step: take the step again, shorter
+            tries += 1
+            if until == UNTIL_CORE and tries == 1:
+                trial_tau = hermite_root(wanted, rate, wanted1, rate1, step, value)
+            else:
+                trial_tau = step * (value - wanted) / (wanted1 - wanted)
+            trial_tau = min(max(trial_tau, 1e-6 * step), 0.999999 * step)
+            continue
         # the step stands
         if not clipped and trial_tau < 0.0:
             dt = step * min(factor, 4.0)
@@ -309,7 +358,7 @@ def run_stage(
                 h, w, y[2 * n], y[2 * n + 1], t - t0, faces, grid, body, f1, temp0, work[2], work[3], work[4], work[5]
             )
         if recording:
-            row = record.count[0]
+            row = record.filled[0]
             if row < record.t.size:
                 record.t[row] = t
                 record.core[row] = core
@@ -317,9 +366,9 @@ def run_stage(
                 record.surface_a[row] = ts_a
                 record.surface_b[row] = ts_b
                 record.field[row, :] = temp0
-                record.count[0] = row + 1
+                record.filled[0] = row + 1
             else:
-                record.count[1] += 1
+                record.filled[1] += 1
         if stored > 0:
             if stored < store_t.size:
                 store[stored, :] = y
@@ -355,177 +404,3 @@ def run_stage(
             if have > 0.8 * value:
                 largest = min(largest, 5.0)
     return t, ended, peak, peak_t, stored
-
-
-@njit(cache=True, nogil=True)
-def peak_after(
-    state: Array, t: float, first: int, duration: Array, faces: Array, until: NDArray[np.int64], value: Array,
-    grid: Grid, body: Body, crit: Criterion, tol: float, record: Record,
-) -> float:
-    """Highest core (°C) from ``state`` at time ``t`` on, through the stages from ``first``."""
-    record.count[2] += 1
-    y = state.copy()
-    none = np.empty(0)
-    no_store = np.empty((0, 0))
-    n = grid.n
-    best = -1e9
-    temp = np.empty(n)
-    for i in range(n):
-        temp[i], _, _ = temperature_at(y[i], y[n + i], body)
-    best = core_of(temp, grid)
-    for s in range(first, duration.size):
-        kind = until[s]
-        if s == duration.size - 1 and kind == UNTIL_TIME and max(faces[s, 0, F_TINF], faces[s, 1, F_TINF]) < best:
-            kind = UNTIL_TURN  # it can only cool: once the core falls, its peak is known
-        t, ended, top, _, _ = run_stage(
-            y, t, duration[s], faces[s], grid, body, crit, kind, value[s], tol, False, record, none, no_store, none
-        )
-        if ended == FAILED:
-            return np.nan
-        if top > best:
-            best = top
-    return best
-
-
-@njit(cache=True, nogil=True)
-def stage_from(faces: Array, elapsed: float) -> Array:
-    """The faces of a stage that has already run for ``elapsed`` seconds."""
-    moved = faces.copy()
-    for side in range(2):
-        if moved[side, F_TDELTA] != 0.0:
-            moved[side, F_TDELTA] *= np.exp(-elapsed / moved[side, F_TAU])
-    return moved
-
-
-@njit(cache=True, nogil=True)
-def resume(
-    y: Array, t: float, stage_start: float, span: float, faces: Array, grid: Grid, body: Body, crit: Criterion,
-    tol: float, record: Record,
-) -> None:
-    """Go on for ``span`` seconds, unrecorded, inside a stage that began at ``stage_start``."""
-    if span > 0.0:
-        none = np.empty(0)
-        run_stage(
-            y, t, span, stage_from(faces, t - stage_start), grid, body, crit, UNTIL_TIME, 0.0, tol, False, record, none,
-            np.empty((0, 0)), none,
-        )
-
-
-@njit(cache=True, nogil=True)
-def run_to_pull(
-    y: Array, t: float, s: int, duration: Array, faces: Array, until: NDArray[np.int64], value: Array, grid: Grid,
-    body: Body, crit: Criterion, tol: float, recording: bool, record: Record, stops: Array,
-) -> tuple[float, int, int, float, float]:
-    """Run stage ``s`` until the core's peak over all that follows equals ``value[s]``.
-
-    The stage is run once, keeping its states; the end is then found by re-running only what comes
-    after it. Returns end time, status, what ended it, highest core met in the stage and its time.
-    """
-    wanted = value[s]
-    begin = peak_after(y, t, s + 1, duration, faces, until, value, grid, body, crit, tol, record)
-    if begin >= wanted:
-        return t, UNTIL_TIME, UNTIL_PEAK, -1e9, t
-    store = np.empty((400, y.size))
-    store_t = np.empty(400)
-    first_row = record.count[0]
-    # the core itself at the wanted temperature is past the pull: no need to go on
-    end, status, top, top_t, count = run_stage(
-        y, t, duration[s], faces[s], grid, body, crit, UNTIL_CORE, wanted, tol, recording, record, stops, store, store_t
-    )
-    if status == FAILED:
-        return end, FAILED, UNTIL_TIME, top, top_t
-    lo, hi = 0, count - 1
-    p_lo = begin
-    p_hi = peak_after(store[hi], store_t[hi], s + 1, duration, faces, until, value, grid, body, crit, tol, record)
-    if p_hi < wanted:
-        return end, UNTIL_TIME, UNTIL_TIME, top, top_t
-    turn = 0
-    while hi - lo > 1:
-        mid = (lo + hi) // 2
-        if turn % 3 != 2:  # false position, with a bisection now and then
-            at = store_t[lo] + (store_t[hi] - store_t[lo]) * (wanted - p_lo) / (p_hi - p_lo)
-            mid = lo + 1
-            while mid < hi - 1 and store_t[mid] < at:
-                mid += 1
-        turn += 1
-        p = peak_after(store[mid], store_t[mid], s + 1, duration, faces, until, value, grid, body, crit, tol, record)
-        if p < wanted:
-            lo, p_lo = mid, p
-        else:
-            hi, p_hi = mid, p
-    a, b = 0.0, store_t[hi] - store_t[lo]
-    side = 0
-    trial = np.empty_like(y)
-    tau = 0.0
-    for _ in range(30):  # Illinois false position between two stored states
-        tau = (a * (p_hi - wanted) - b * (p_lo - wanted)) / (p_hi - p_lo)
-        trial[:] = store[lo]
-        resume(trial, store_t[lo], t, tau, faces[s], grid, body, crit, tol, record)
-        p = peak_after(trial, store_t[lo] + tau, s + 1, duration, faces, until, value, grid, body, crit, tol, record)
-        if abs(p - wanted) < max(2e-3, tol) or b - a < 1e-3:
-            break
-        if p < wanted:
-            a, p_lo = tau, p
-            if side == -1:
-                p_hi = wanted + 0.5 * (p_hi - wanted)
-            side = -1
-        else:
-            b, p_hi = tau, p
-            if side == 1:
-                p_lo = wanted + 0.5 * (p_lo - wanted)
-            side = 1
-    if recording:
-        while record.count[0] > first_row and record.t[record.count[0] - 1] > store_t[lo] + 1e-9:
-            record.count[0] -= 1
-    y[:] = store[lo]
-    end = store_t[lo] + tau
-    if tau > 0.0:
-        moved = stage_from(faces[s], store_t[lo] - t)
-        run_stage(
-            y, store_t[lo], tau, moved, grid, body, crit, UNTIL_TIME, 0.0, tol, recording, record, stops,
-            np.empty((0, 0)), np.empty(0),
-        )
-    temp = np.empty(grid.n)
-    for i in range(grid.n):
-        temp[i], _, _ = temperature_at(y[i], y[grid.n + i], body)
-    return end, UNTIL_TIME, UNTIL_PEAK, core_of(temp, grid), end
-
-
-@njit(cache=True, nogil=True)
-def run_cook(
-    y: Array, duration: Array, faces: Array, until: NDArray[np.int64], value: Array, grid: Grid, body: Body,
-    crit: Criterion, tol: float, recording: bool, record: Record, stops: Array,
-    end_s: Array, ended: NDArray[np.int64], start_state: Array,
-) -> tuple[float, float, int]:
-    """Run all stages in place, solving at most one pull (``UNTIL_PEAK``).
-
-    ``end_s`` and ``ended`` receive each stage's end and cause; ``start_state`` (stages + 1 rows, or
-    none) the states between stages. Returns the highest core, its time, and 0 or ``FAILED``.
-    """
-    none = np.empty(0)
-    no_store = np.empty((0, 0))
-    t = 0.0
-    best, best_t = -1e9, 0.0
-    for s in range(duration.size):
-        if start_state.shape[0] > 0:
-            start_state[s, :] = y
-        span = duration[s]
-        kind = until[s]
-        if kind == UNTIL_PEAK:
-            t, status, found, top, top_t = run_to_pull(
-                y, t, s, duration, faces, until, value, grid, body, crit, tol, recording, record, stops
-            )
-        else:
-            t, status, top, top_t, _ = run_stage(
-                y, t, span, faces[s], grid, body, crit, kind, value[s], tol, recording, record, stops, no_store, none
-            )
-            found = status
-        if status == FAILED:
-            return best, best_t, FAILED
-        end_s[s] = t
-        ended[s] = found
-        if top > best:
-            best, best_t = top, top_t
-    if start_state.shape[0] > 0:
-        start_state[duration.size, :] = y
-    return best, best_t, 0

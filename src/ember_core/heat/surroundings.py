@@ -12,7 +12,11 @@ from ember_core.heat.kernel import F_EPS, F_H, F_PV, F_TAU, F_TDELTA, F_TINF, F_
 HEAT_KINDS = frozenset({"bath", "boil", "simmer", "steam", "oven", "pan", "grill", "fry", "baste"})
 WATER_KINDS = frozenset({"bath", "boil", "simmer", "steam"})
 DEFAULT_VARIANT = {
-    "bath": "stirred", "oven": "still", "pan": "fair", "rest": "bare", "chill": "air",
+    "bath": "stirred",
+    "oven": "still",
+    "pan": "fair",
+    "rest": "bare",
+    "chill": "air",
 }
 KITCHEN_HUMIDITY = 0.5  # relative, of the kitchen's air; an assumption, stated in the method note
 
@@ -33,7 +37,11 @@ class Surface:
         """The parameters as a row for the kernel."""
         out = np.zeros(N_FACE)
         out[F_H], out[F_EPS], out[F_TINF], out[F_WET], out[F_PV] = (
-            self.h, self.emissivity, self.medium_c, self.wet, self.vapour_pa,
+            self.h,
+            self.emissivity,
+            self.medium_c,
+            self.wet,
+            self.vapour_pa,
         )
         out[F_TDELTA], out[F_TAU] = 0.0, 1.0
         return out
@@ -66,8 +74,12 @@ def iapws_saturation_pressure(t_c: float) -> float:
     t = t_c + 273.15
     tau = 1.0 - t / 647.096
     terms = (
-        -7.85951783 * tau + 1.84408259 * tau**1.5 - 11.7866497 * tau**3
-        + 22.6807411 * tau**3.5 - 15.9618719 * tau**4 + 1.80122502 * tau**7.5
+        -7.85951783 * tau
+        + 1.84408259 * tau**1.5
+        - 11.7866497 * tau**3
+        + 22.6807411 * tau**3.5
+        - 15.9618719 * tau**4
+        + 1.80122502 * tau**7.5
     )
     return float(22.064e6 * np.exp(647.096 / t * terms))
 
@@ -94,6 +106,11 @@ def surroundings(kind: str, variant: str | None, medium_c: float, air_c: float) 
     """
     row = read_toml("surroundings.toml")[kind][variant or DEFAULT_VARIANT.get(kind, "default")]
     return Surface(
-        medium_c=medium_c, h=row["h"], emissivity=row.get("emissivity", 0.0), wet=row.get("wet", 0.0),
-        vapour_pa=kitchen_vapour(air_c), h_spread=row["spread"], source=row["source"],
+        medium_c=medium_c,
+        h=row["h"],
+        emissivity=row.get("emissivity", 0.0),
+        wet=row.get("wet", 0.0),
+        vapour_pa=kitchen_vapour(air_c),
+        h_spread=row["spread"],
+        source=row["source"],
     )

@@ -10,9 +10,9 @@ from dataclasses import dataclass
 from functools import lru_cache
 
 import numpy as np
+from numpy.typing import NDArray
 
 from ember_core.data.loader import read_toml
-from numpy.typing import NDArray
 
 Array = NDArray[np.float64]
 LN10 = float(np.log(10.0))
@@ -38,8 +38,15 @@ def organisms() -> dict[str, Organism]:
     """All organisms of the data file by id."""
     return {
         r["id"]: Organism(
-            r["id"], r["name"], r["matrix"], r["at_c"], 60 * r["d_min"], 60 * r["d_upper_min"],
-            60 * r["d_lower_min"], r["z_c"], r["source"],
+            r["id"],
+            r["name"],
+            r["matrix"],
+            r["at_c"],
+            60 * r["d_min"],
+            60 * r["d_upper_min"],
+            60 * r["d_lower_min"],
+            r["z_c"],
+            r["source"],
         )
         for r in read_toml("organisms.toml")["organism"]
     }
@@ -86,8 +93,13 @@ def statement(t_s: Array, field_c: Array, organism: Organism) -> dict[str, objec
     """The ``model`` object of a result, at the coldest point of ``field_c`` (times × depths)."""
     nominal = float(log_reduction(t_s, field_c, organism.d_s, organism.at_c, organism.z_c).min())
     return {
-        "organism": organism.id, "matrix": organism.matrix, "log10": round(nominal, 4),
+        "organism": organism.id,
+        "matrix": organism.matrix,
+        "log10": round(nominal, 4),
         "log10_p5": round(nominal * organism.d_s / organism.d_upper_s, 4),
         "log10_p95": round(nominal * organism.d_s / organism.d_lower_s, 4),
-        "d_value_s": organism.d_s, "at_c": organism.at_c, "z_c": organism.z_c, "source": organism.source,
+        "d_value_s": organism.d_s,
+        "at_c": organism.at_c,
+        "z_c": organism.z_c,
+        "source": organism.source,
     }

@@ -68,20 +68,35 @@ def profiles(log: float = 6.5) -> dict[str, Profile]:
         source = by_id[p["base"]] if "base" in p else p
         clauses = tuple(
             Clause(
-                c["id"], frozenset(c["forms"]),
+                c["id"],
+                frozenset(c["forms"]),
                 _fsis_rows(c["table"], log) if "table" in c else tuple((float(t), float(s)) for t, s in c["rows"]),
-                c["advisory"], c.get("note", ""),
+                c["advisory"],
+                c.get("note", ""),
             )
             for c in source.get("clause", ())
         )
         out[p["id"]] = Profile(
-            p["id"], p["name"], p["authority"], p["edition"], p["come_up"], p["confidence"], clauses, p.get("guidance", "")
+            p["id"],
+            p["name"],
+            p["authority"],
+            p["edition"],
+            p["come_up"],
+            p["confidence"],
+            clauses,
+            p.get("guidance", ""),
         )
     return out
 
 
 def met_times(
-    t_s: Array, temperature_c: Array, row_c: float, row_s: float, *, interpolate: bool, breaks: Array | None = None,
+    t_s: Array,
+    temperature_c: Array,
+    row_c: float,
+    row_s: float,
+    *,
+    interpolate: bool,
+    breaks: Array | None = None,
 ) -> tuple[Array, Array]:
     """When each depth satisfies one row, and the longest run it had.
 
@@ -134,7 +149,13 @@ def met_times(
 
 
 def judge(
-    profile: Profile, form: str, t_s: Array, field_c: Array, *, interpolate: bool = True, breaks: Array | None = None,
+    profile: Profile,
+    form: str,
+    t_s: Array,
+    field_c: Array,
+    *,
+    interpolate: bool = True,
+    breaks: Array | None = None,
 ) -> dict[str, object]:
     """The ``rule`` object of a result, with the clause that is met, or that is nearest to it.
 
@@ -143,7 +164,10 @@ def judge(
     base: dict[str, object] = {"profile": profile.id, "edition": profile.edition}
     clauses = profile.clauses_for(form)
     if not clauses:
-        needs = profile.guidance or f"{profile.name} has no numeric cooking clause for {form}; follow the kitchen's own plan."
+        needs = (
+            profile.guidance
+            or f"{profile.name} has no numeric cooking clause for {form}; follow the kitchen's own plan."
+        )
         return base | {"clause": None, "met": None, "met_at_s": None, "remaining_s": None, "needs": needs}
     peak = float(field_c.max(axis=0).min())
     ranked: list[tuple[tuple[int, float], dict[str, object]]] = []
@@ -152,7 +176,10 @@ def judge(
         first = np.min([m for m, _ in results], axis=0).max()
         if np.isfinite(first):
             return base | {
-                "clause": clause.id, "met": True, "met_at_s": round(float(first), 3), "remaining_s": 0.0,
+                "clause": clause.id,
+                "met": True,
+                "met_at_s": round(float(first), 3),
+                "remaining_s": 0.0,
                 "needs": f"Met.{' ' + clause.note if clause.note else ''}",
             }
         options = [
@@ -165,13 +192,19 @@ def judge(
             left, row_c, row_s = min(options)
             rank = (0, left)
             entry = base | {
-                "clause": clause.id, "met": False, "met_at_s": None, "remaining_s": round(max(left, 0.0), 3),
+                "clause": clause.id,
+                "met": False,
+                "met_at_s": None,
+                "remaining_s": round(max(left, 0.0), 3),
                 "needs": f"Hold {row_c:.1f} °C for {_span(left)} longer ({_span(row_s)} without a break).",
             }
         else:
             rank = (1, lowest_c - peak)
             entry = base | {
-                "clause": clause.id, "met": False, "met_at_s": None, "remaining_s": None,
+                "clause": clause.id,
+                "met": False,
+                "met_at_s": None,
+                "remaining_s": None,
                 "needs": f"The coldest point peaks at {peak:.1f} °C; the clause begins at {lowest_c:.1f} °C for {_span(lowest_s)}.",
             }
         ranked.append((rank, entry))

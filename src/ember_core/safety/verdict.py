@@ -40,8 +40,17 @@ def standing(rule: Mapping[str, Any], form: str, guests: str) -> Standing:
     clause = next((c for c in profile.clauses_for(form) if c.id == rule["clause"]), None)
     detail = f"{rule['clause']}: {rule['needs']}"
     if clause is not None and clause.advisory and guests == "general":
-        return Standing(ADVISORY, "served with advisory", f"{detail} Tell the guest it is undercooked; never for susceptible guests.", profile)
-    why = " Guests are highly susceptible: no advisory can stand in." if guests == "susceptible" else " No advisory can stand in for it."
+        return Standing(
+            ADVISORY,
+            "served with advisory",
+            f"{detail} Tell the guest it is undercooked; never for susceptible guests.",
+            profile,
+        )
+    why = (
+        " Guests are highly susceptible: no advisory can stand in."
+        if guests == "susceptible"
+        else " No advisory can stand in for it."
+    )
     return Standing(STOP, "stop: do not serve", detail + why, profile)
 
 

@@ -107,16 +107,30 @@ def post_readings(request: HttpRequest, body: ReadingsIn) -> Any:
     keys: set[tuple[str, str, int]] = set()
     wanted = {(r.probe, r.boot, r.sequence) for r in body.readings}
     known = set(
-        Reading.objects.filter(probe__in=probes.values(), boot_id__in={b for _, b, _ in wanted}, sequence__in={s for _, _, s in wanted})
-        .values_list("probe__name", "boot_id", "sequence")
+        Reading.objects.filter(
+            probe__in=probes.values(), boot_id__in={b for _, b, _ in wanted}, sequence__in={s for _, _, s in wanted}
+        ).values_list("probe__name", "boot_id", "sequence")
     )
     for r in body.readings:
-        reason = refusal(r, probes.get(r.probe), now) if "\x00" not in r.probe + r.boot else "A name may not hold a null character."
+        reason = (
+            refusal(r, probes.get(r.probe), now)
+            if "\x00" not in r.probe + r.boot
+            else "A name may not hold a null character."
+        )
         key = (r.probe, r.boot, r.sequence)
         status = "refused" if reason else "known" if key in known or key in keys else "taken"
         if status == "taken":
             keys.add(key)
-            rows.append(Reading(kitchen=kitchen, probe=probes[r.probe], boot_id=r.boot, sequence=r.sequence, measured_at=r.at, core_c=r.core_c))
+            rows.append(
+                Reading(
+                    kitchen=kitchen,
+                    probe=probes[r.probe],
+                    boot_id=r.boot,
+                    sequence=r.sequence,
+                    measured_at=r.at,
+                    core_c=r.core_c,
+                )
+            )
         answers.append(Answer(boot=r.boot, sequence=r.sequence, status=status, message=reason))
     # a second sender of the same reading may win between the look and the insert: then it is known
     Reading.objects.bulk_create(rows, ignore_conflicts=True)
@@ -130,7 +144,11 @@ def list_probes(request: HttpRequest) -> Any:
     """Names and labels, and the kitchen's time."""
     kitchen: Kitchen = request.auth  # type: ignore[attr-defined]
     probes = Probe.objects.filter(kitchen=kitchen)
-    return {"probes": [{"name": p.name, "label": p.label} for p in probes], "now": kitchen.now(), "rate": kitchen.clock_rate}
+    return {
+        "probes": [{"name": p.name, "label": p.label} for p in probes],
+        "now": kitchen.now(),
+        "rate": kitchen.clock_rate,
+    }
 
 
 @api.get("/line", summary="What is on the line, for a simulated kitchen")
@@ -142,8 +160,16 @@ def on_the_line(request: HttpRequest) -> Any:
         state = state_of(cook)
         if cook.probe is None or state.started is None:
             continue
-        cooks.append({
-            "id": cook.public_id, "probe": cook.probe.name, "plan": cook.document, "started": state.started,
-            "moves": [{"stage": raw["stage"], "offset_s": m.offset_s, "done": m.done} for m, raw in zip(state.moves, cook.moves, strict=True)],
-        })
+        cooks.append(
+            {
+                "id": cook.public_id,
+                "probe": cook.probe.name,
+                "plan": cook.document,
+                "started": state.started,
+                "moves": [
+                    {"stage": raw["stage"], "offset_s": m.offset_s, "done": m.done}
+                    for m, raw in zip(state.moves, cook.moves, strict=True)
+                ],
+            }
+        )
     return {"cooks": cooks, "now": kitchen.now().timestamp(), "rate": kitchen.clock_rate}

@@ -4,9 +4,9 @@ import os
 
 os.environ.setdefault("DJANGO_SETTINGS_MODULE", "ember_web.config.settings")
 
-from django.core.asgi import get_asgi_application  # noqa: E402 - settings come first
+from django.core.asgi import get_asgi_application
 
-from ember_core.warm import warm  # noqa: E402
+from ember_core.warm import warm
 
 warm()
 application = get_asgi_application()

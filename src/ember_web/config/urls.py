@@ -9,18 +9,24 @@ from ember_web.kitchens import views as kitchens
 urlpatterns = [
     path("", kitchens.home, name="home"),
     path("healthz", kitchens.healthz, name="healthz"),
-    path("sign-in/", auth.LoginView.as_view(template_name="ui/sign_in.html", redirect_authenticated_user=True), name="sign-in"),
+    path(
+        "sign-in/",
+        auth.LoginView.as_view(template_name="ui/sign_in.html", redirect_authenticated_user=True),
+        name="sign-in",
+    ),
     path("sign-out/", auth.LogoutView.as_view(), name="sign-out"),
     path("api/v1/", api.urls),
     path(
         "k/<slug:kitchen>/",
-        include([
-            path("", kitchens.kitchen_home, name="kitchen"),
-            path("clock/", kitchens.set_clock, name="clock"),
-            path("plan/", include("ember_web.plans.urls")),
-            path("line/", include("ember_web.line.urls")),
-            path("log/", include("ember_web.logbook.urls")),
-        ]),
+        include(
+            [
+                path("", kitchens.kitchen_home, name="kitchen"),
+                path("clock/", kitchens.set_clock, name="clock"),
+                path("plan/", include("ember_web.plans.urls")),
+                path("line/", include("ember_web.line.urls")),
+                path("log/", include("ember_web.logbook.urls")),
+            ]
+        ),
     ),
 ]
 

@@ -32,7 +32,9 @@ def attach(request: Any, slug: str, least: str) -> None:
         raise PermissionDenied
 
 
-def in_kitchen(read: str = "viewer", write: str = "cook") -> Callable[[Callable[..., HttpResponse]], Callable[..., HttpResponse]]:
+def in_kitchen(
+    read: str = "viewer", write: str = "cook"
+) -> Callable[[Callable[..., HttpResponse]], Callable[..., HttpResponse]]:
     """Admit members: ``read`` is the least role for GET, ``write`` for everything else."""
 
     def wrap(view: Callable[..., HttpResponse]) -> Callable[..., HttpResponse]:

@@ -31,7 +31,14 @@ PLANS = (
 def seed(*, renew_token: bool = False) -> str | None:
     """Create the demo kitchen once; returns a new hub token when one was made."""
     kitchen, fresh = Kitchen.objects.get_or_create(
-        public_id=SLUG, defaults={"name": "Brackenfold Hut", "altitude_m": 1850, "air_c": 24, "zone": "Europe/Vienna", "simulated": True}
+        public_id=SLUG,
+        defaults={
+            "name": "Brackenfold Hut",
+            "altitude_m": 1850,
+            "air_c": 24,
+            "zone": "Europe/Vienna",
+            "simulated": True,
+        },
     )
     if fresh:
         for name, role in PEOPLE:

@@ -30,7 +30,9 @@ class Kitchen(models.Model):
     air_c = models.FloatField(default=22, validators=[MinValueValidator(-30), MaxValueValidator(60)])
     zone = models.CharField(max_length=60, default="UTC")
     rules = models.CharField(max_length=40, default="us-food-code-2022")
-    simulated = models.BooleanField(default=False, help_text="Its probes come from the simulated hub; its clock may run fast.")
+    simulated = models.BooleanField(
+        default=False, help_text="Its probes come from the simulated hub; its clock may run fast."
+    )
     clock_rate = models.FloatField(default=1.0, validators=[MinValueValidator(0.1), MaxValueValidator(600)])
     clock_real = models.DateTimeField(default=timezone.now)
     clock_kitchen = models.DateTimeField(default=timezone.now)

@@ -5,9 +5,8 @@ from __future__ import annotations
 from collections.abc import Iterable
 from datetime import UTC, datetime
 
-from ember_core.line.fold import CookState
+from ember_core.line.fold import CookState, fold
 from ember_core.line.fold import Event as CoreEvent
-from ember_core.line.fold import fold
 from ember_web.line.models import Cook, Event
 
 
@@ -15,8 +14,13 @@ def core_event(row: Event) -> CoreEvent:
     """An event row as the fold reads it; times in s since the epoch."""
     p = row.payload
     return CoreEvent(
-        id=str(row.id), kind=row.kind, at=row.occurred_at.timestamp(), move=str(p.get("move", "")), seconds=float(p.get("seconds", 0.0)),
-        text=str(p.get("text", "")), supersedes=str(row.supersedes) if row.supersedes else "",
+        id=str(row.id),
+        kind=row.kind,
+        at=row.occurred_at.timestamp(),
+        move=str(p.get("move", "")),
+        seconds=float(p.get("seconds", 0.0)),
+        text=str(p.get("text", "")),
+        supersedes=str(row.supersedes) if row.supersedes else "",
     )
 
 

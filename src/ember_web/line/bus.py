@@ -46,8 +46,13 @@ class Bus:
         while True:
             try:
                 link = await psycopg.AsyncConnection.connect(
-                    host=settings["HOST"], port=settings["PORT"], dbname=settings["NAME"], user=settings["USER"],
-                    password=settings["PASSWORD"], autocommit=True, connect_timeout=5,
+                    host=settings["HOST"],
+                    port=settings["PORT"],
+                    dbname=settings["NAME"],
+                    user=settings["USER"],
+                    password=settings["PASSWORD"],
+                    autocommit=True,
+                    connect_timeout=5,
                 )
                 async with link:
                     await link.execute(f"LISTEN {CHANNEL}")

@@ -70,7 +70,9 @@ class Cook(models.Model):
         constraints = [
             models.UniqueConstraint(fields=["kitchen", "id"], name="cook_with_kitchen"),
             models.UniqueConstraint(
-                fields=["probe"], condition=models.Q(finished=False, probe__isnull=False), name="probe_in_one_running_cook"
+                fields=["probe"],
+                condition=models.Q(finished=False, probe__isnull=False),
+                name="probe_in_one_running_cook",
             ),
         ]
 
@@ -81,7 +83,9 @@ class Cook(models.Model):
 class Event(models.Model):
     """One thing that happened to a cook. Never changed, never deleted; undo is another event."""
 
-    id = models.UUIDField(primary_key=True, default=uuid.uuid4, help_text="Made by the client: the same event twice is one.")
+    id = models.UUIDField(
+        primary_key=True, default=uuid.uuid4, help_text="Made by the client: the same event twice is one."
+    )
     kitchen = models.ForeignKey(Kitchen, on_delete=models.CASCADE, related_name="+")
     cook = models.ForeignKey(Cook, on_delete=models.CASCADE, related_name="events")
     kind = models.CharField(max_length=10)

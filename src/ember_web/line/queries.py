@@ -24,7 +24,11 @@ def readings_of(cook: Cook) -> list[Reading]:
     if cook.probe_id is None:
         return []
     state = state_of(cook)
-    rows = Reading.objects.filter(probe_id=cook.probe_id, kitchen_id=cook.kitchen_id, measured_at__gte=moment(state.started or cook.created_at.timestamp()))
+    rows = Reading.objects.filter(
+        probe_id=cook.probe_id,
+        kitchen_id=cook.kitchen_id,
+        measured_at__gte=moment(state.started or cook.created_at.timestamp()),
+    )
     if state.finished is not None:
         rows = rows.filter(measured_at__lte=moment(state.finished))
     return list(rows.order_by("measured_at", "id"))
@@ -67,17 +71,35 @@ def cook_state(cook: Cook, now: datetime) -> dict[str, Any]:
     here = plan_time(cook, now.timestamp())
     document = cook.document
     return {
-        "id": cook.public_id, "title": cook.title, "station": cook.station, "count": document["piece"].get("count", 1),
-        "started": round(start * 1000), "finished": None if state.finished is None else round(state.finished * 1000),
-        "probe": None if cook.probe is None else str(cook.probe), "next": state.next, "lastEvent": state.last_event,
-        "target": document.get("target", {}).get("core_c"), "pullCore": (cook.result.get("coast") or {}).get("pull_core_c"),
-        "predicted": predicted(cook.trace, here), "trace": cook.trace, "planNow": round(here, 1),
+        "id": cook.public_id,
+        "title": cook.title,
+        "station": cook.station,
+        "count": document["piece"].get("count", 1),
+        "started": round(start * 1000),
+        "finished": None if state.finished is None else round(state.finished * 1000),
+        "probe": None if cook.probe is None else str(cook.probe),
+        "next": state.next,
+        "lastEvent": state.last_event,
+        "target": document.get("target", {}).get("core_c"),
+        "pullCore": (cook.result.get("coast") or {}).get("pull_core_c"),
+        "predicted": predicted(cook.trace, here),
+        "trace": cook.trace,
+        "planNow": round(here, 1),
         "readings": [[round(r.measured_at.timestamp() - start, 1), round(r.core_c, 2)] for r in shown],
-        "lastReading": None if not rows else [round(rows[-1].measured_at.timestamp() * 1000), round(rows[-1].core_c, 2)],
+        "lastReading": None
+        if not rows
+        else [round(rows[-1].measured_at.timestamp() * 1000), round(rows[-1].core_c, 2)],
         "moves": [
             {
-                "id": m.id, "verb": raw["verb"], "cue": raw["cue"], "why": raw["why"], "caution": raw["caution"], "core": raw["core_c"],
-                "offset": m.offset_s, "due": round(m.due * 1000), "done": None if m.done is None else round(m.done * 1000),
+                "id": m.id,
+                "verb": raw["verb"],
+                "cue": raw["cue"],
+                "why": raw["why"],
+                "caution": raw["caution"],
+                "core": raw["core_c"],
+                "offset": m.offset_s,
+                "due": round(m.due * 1000),
+                "done": None if m.done is None else round(m.done * 1000),
             }
             for m, raw in zip(state.moves, cook.moves, strict=True)
         ],
@@ -88,7 +110,9 @@ def line_state(kitchen: Kitchen) -> dict[str, Any]:
     """The state document of Line."""
     now = kitchen.now()
     return {
-        "now": round(now.timestamp() * 1000), "rate": kitchen.clock_rate, "zone": kitchen.zone,
+        "now": round(now.timestamp() * 1000),
+        "rate": kitchen.clock_rate,
+        "zone": kitchen.zone,
         "cooks": [cook_state(c, now) for c in running(kitchen)],
     }
 
@@ -107,16 +131,27 @@ def strip_marks(kitchen: Kitchen, now: datetime) -> dict[str, Any]:
                 continue
             if ahead < 0:
                 earlier += 1
-            marks.append({
-                "ahead": ahead, "left": round(4 + 92 * max(ahead, 0) / STRIP_S, 2), "verb": raw["verb"], "cook": cook.title, "id": cook.public_id,
-                "at": moment(move.due), "in": span(ahead), "station": cook.station,
-            })
+            marks.append(
+                {
+                    "ahead": ahead,
+                    "left": round(4 + 92 * max(ahead, 0) / STRIP_S, 2),
+                    "verb": raw["verb"],
+                    "cook": cook.title,
+                    "id": cook.public_id,
+                    "at": moment(move.due),
+                    "in": span(ahead),
+                    "station": cook.station,
+                }
+            )
     marks.sort(key=lambda m: m["ahead"])
     free = -1.0  # where the last word ends, in % of the width
     for i, mark in enumerate(marks):
         mark["named"] = i < 3 and mark["left"] >= free
         if mark["named"]:
             free = mark["left"] + 2 + 0.75 * len(mark["verb"] + " 00:00")
-    return {"marks": marks, "earlier": earlier, "later": later, "hours": [
-        {"left": round(4 + 92 * m / 90, 2), "label": f"{m}"} for m in (15, 30, 45, 60, 75, 90)
-    ]}
+    return {
+        "marks": marks,
+        "earlier": earlier,
+        "later": later,
+        "hours": [{"left": round(4 + 92 * m / 90, 2), "label": f"{m}"} for m in (15, 30, 45, 60, 75, 90)],
+    }

@@ -29,6 +29,7 @@ EARLIEST = timedelta(days=2)
 
 def announce(kitchen: Kitchen) -> None:
     """Tell every open board, after the transaction stands."""
+
     def send() -> None:
         with connection.cursor() as cursor:
             cursor.execute("SELECT pg_notify(%s, %s)", [CHANNEL, kitchen.public_id])
@@ -36,7 +37,9 @@ def announce(kitchen: Kitchen) -> None:
     transaction.on_commit(send)
 
 
-def start_cook(kitchen: Kitchen, user: User, plan: Plan, *, station: str, probe: Probe | None, event_id: uuid.UUID | None = None) -> Cook:
+def start_cook(
+    kitchen: Kitchen, user: User, plan: Plan, *, station: str, probe: Probe | None, event_id: uuid.UUID | None = None
+) -> Cook:
     """Put a plan's piece on the line now.
 
     Raises
@@ -54,15 +57,29 @@ def start_cook(kitchen: Kitchen, user: User, plan: Plan, *, station: str, probe:
     try:
         with transaction.atomic():
             cook = Cook.objects.create(
-                kitchen=kitchen, plan=plan, title=plan.title, station=station or "Grill", document=plan.document,
-                result={k: v for k, v in outcome.result.items() if k != "samples"}, trace=thin_trace(outcome),
-                moves=[m.as_dict() for m in moves(checked, outcome.cook)], probe=probe, created_at=now, core_version=__version__,
+                kitchen=kitchen,
+                plan=plan,
+                title=plan.title,
+                station=station or "Grill",
+                document=plan.document,
+                result={k: v for k, v in outcome.result.items() if k != "samples"},
+                trace=thin_trace(outcome),
+                moves=[m.as_dict() for m in moves(checked, outcome.cook)],
+                probe=probe,
+                created_at=now,
+                core_version=__version__,
                 data_version=data_version(),
             )
-            Event.objects.create(id=event_id or uuid.uuid4(), kitchen=kitchen, cook=cook, kind=START, occurred_at=now, actor=user)
+            Event.objects.create(
+                id=event_id or uuid.uuid4(), kitchen=kitchen, cook=cook, kind=START, occurred_at=now, actor=user
+            )
             announce(kitchen)
     except IntegrityError:
-        raise InputError(f"{probe} is already in another piece; choose another probe or finish that cook.", path="probe", code="probe-busy") from None
+        raise InputError(
+            f"{probe} is already in another piece; choose another probe or finish that cook.",
+            path="probe",
+            code="probe-busy",
+        ) from None
     return cook
 
 
@@ -98,7 +115,15 @@ def read_event(raw: Any, kitchen: Kitchen, now: datetime) -> tuple[Event, str]:
         payload["text"] = str(raw.get("text", ""))[:500].replace("\x00", "")
     if kind == UNDO and supersedes is None:
         raise InputError("undo needs supersedes, the id of the event it takes back.", path="supersedes")
-    row = Event(id=event_id, kitchen=kitchen, kind=kind, payload=payload, supersedes=supersedes, occurred_at=when, device=str(raw.get("device", ""))[:40])
+    row = Event(
+        id=event_id,
+        kitchen=kitchen,
+        kind=kind,
+        payload=payload,
+        supersedes=supersedes,
+        occurred_at=when,
+        device=str(raw.get("device", ""))[:40],
+    )
     return row, str(raw.get("cook", ""))[:40].replace("\x00", "")
 
 

@@ -32,10 +32,17 @@ BEAT_S = 15.0
 def board(request: KitchenRequest) -> HttpResponse:
     """The board: complete without scripts, taken over by them when they run."""
     state = line_state(request.kitchen)
-    return render(request, "line/line.html", {
-        "state": state, "rates": RATES, "can_write": RANK[request.role] >= RANK["cook"], "can_clock": request.role == "chef" and request.kitchen.simulated,
-        "theme": "night",
-    })
+    return render(
+        request,
+        "line/line.html",
+        {
+            "state": state,
+            "rates": RATES,
+            "can_write": RANK[request.role] >= RANK["cook"],
+            "can_clock": request.role == "chef" and request.kitchen.simulated,
+            "theme": "night",
+        },
+    )
 
 
 @in_kitchen()
@@ -115,7 +122,14 @@ def start(request: KitchenRequest) -> HttpResponse:
     except ValueError:
         event_id = None
     try:
-        start_cook(kitchen, request.user, plan, station=request.POST.get("station", "")[:40].replace("\x00", ""), probe=probe, event_id=event_id)  # type: ignore[arg-type]
+        start_cook(
+            kitchen,
+            request.user,
+            plan,
+            station=request.POST.get("station", "")[:40].replace("\x00", ""),
+            probe=probe,
+            event_id=event_id,
+        )  # type: ignore[arg-type]
     except InputError as error:
         messages.error(request, error.message)
         return redirect("plan-saved", kitchen=kitchen.public_id, plan=plan.public_id)
@@ -131,9 +145,15 @@ def do(request: KitchenRequest, cook: str) -> HttpResponse:
     ago = request.POST.get("ago", "0")
     seconds = min(int(ago), 3600) if ago.isdecimal() else 0
     raw = {
-        "id": request.POST.get("event") or str(uuid.uuid4()), "cook": found.public_id, "kind": request.POST.get("kind"),
-        "move": request.POST.get("move", ""), "text": request.POST.get("text", ""), "supersedes": request.POST.get("supersedes") or None,
-        "occurred_at": round(kitchen.now().timestamp() * 1000) - 1000 * seconds, "device": "form", "seconds": 60,
+        "id": request.POST.get("event") or str(uuid.uuid4()),
+        "cook": found.public_id,
+        "kind": request.POST.get("kind"),
+        "move": request.POST.get("move", ""),
+        "text": request.POST.get("text", ""),
+        "supersedes": request.POST.get("supersedes") or None,
+        "occurred_at": round(kitchen.now().timestamp() * 1000) - 1000 * seconds,
+        "device": "form",
+        "seconds": 60,
     }
     answer = take_events(kitchen, request.user, [raw])[0]  # type: ignore[arg-type]
     if answer["status"] == "refused":

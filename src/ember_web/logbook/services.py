@@ -27,29 +27,57 @@ def write_record(cook: Cook) -> Record:
             readings.append([t, row.core_c])
     piece = cook.document["piece"]
     judged: dict[str, Any] | None = None
-    verdict: dict[str, str] = {"state": "none", "words": "not measured", "detail": "No probe readings: the rule cannot be judged on what was not measured."}
+    verdict: dict[str, str] = {
+        "state": "none",
+        "words": "not measured",
+        "detail": "No probe readings: the rule cannot be judged on what was not measured.",
+    }
     rules = cook.document.get("rules")
     form = piece.get("form", "steak")
     if len(readings) >= 2 and rules and piece.get("food"):
         try:
-            log = Log(tuple(r[0] for r in readings), tuple(r[1] for r in readings), (None,) * len(readings), (None,) * len(readings), ("",) * len(readings))
+            log = Log(
+                tuple(r[0] for r in readings),
+                tuple(r[1] for r in readings),
+                (None,) * len(readings),
+                (None,) * len(readings),
+                ("",) * len(readings),
+            )
             judged = judge_log(log, rules=rules, food=piece["food"], form=form)
             found = standing(judged["rule"], form, cook.document.get("guests", "general"))
             verdict = {"state": found.state, "words": found.words, "detail": found.detail, "under": found.profile.name}
         except InputError as error:
             verdict["detail"] = error.message
     document = {
-        "format": "open-ember.record/1", "plan": cook.document, "result": cook.result, "trace": cook.trace, "readings": readings,
+        "format": "open-ember.record/1",
+        "plan": cook.document,
+        "result": cook.result,
+        "trace": cook.trace,
+        "readings": readings,
         "moves": [
             {**raw, "due_s": round(m.due - start, 1), "done_s": None if m.done is None else round(m.done - start, 1)}
             for m, raw in zip(state.moves, cook.moves, strict=True)
         ],
-        "notes": state.notes, "judged": judged, "verdict": verdict, "probe": None if cook.probe is None else cook.probe.name,
-        "started_at": moment(start).isoformat(), "finished_at": moment(end).isoformat(), "core_version": __version__, "data_version": data_version(),
+        "notes": state.notes,
+        "judged": judged,
+        "verdict": verdict,
+        "probe": None if cook.probe is None else cook.probe.name,
+        "started_at": moment(start).isoformat(),
+        "finished_at": moment(end).isoformat(),
+        "core_version": __version__,
+        "data_version": data_version(),
         "planned_with": {"core_version": cook.core_version, "data_version": cook.data_version},
     }
     return Record.objects.create(
-        kitchen=cook.kitchen, cook=cook, title=cook.title, started_at=moment(start), finished_at=moment(end),
-        peak_core_c=max((r[1] for r in readings), default=None), state=verdict["state"], document=document, note="\n".join(state.notes),
-        core_version=__version__, data_version=data_version(),
+        kitchen=cook.kitchen,
+        cook=cook,
+        title=cook.title,
+        started_at=moment(start),
+        finished_at=moment(end),
+        peak_core_c=max((r[1] for r in readings), default=None),
+        state=verdict["state"],
+        document=document,
+        note="\n".join(state.notes),
+        core_version=__version__,
+        data_version=data_version(),
     )

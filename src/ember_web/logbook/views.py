@@ -24,7 +24,9 @@ def listing(request: KitchenRequest) -> HttpResponse:
     """All records, newest first."""
     words = request.GET.get("q", "")[:100].replace("\x00", "")
     records = Record.objects.filter(kitchen=request.kitchen, title__icontains=words)
-    return render(request, "logbook/log.html", {"page": Paginator(records, 30).get_page(request.GET.get("page")), "q": words})
+    return render(
+        request, "logbook/log.html", {"page": Paginator(records, 30).get_page(request.GET.get("page")), "q": words}
+    )
 
 
 @in_kitchen()
@@ -51,12 +53,19 @@ def _context(request: KitchenRequest, record: Record, note: str) -> dict[str, An
     at_pull = next((m for m in d["moves"] if m["verb"] == "Pull"), None)
     gap = None
     if d["readings"]:
-        t, core = np.array(d["readings"]).T
+        core = np.array(d["readings"])[:, 1]
         planned = np.array(d["trace"]).T
         gap = float(np.max(core)) - float(np.max(planned[1]))
     return {
-        "record": record, "d": d, "note": note, "picture": compare(d), "pull": at_pull, "gap": gap,
-        "can_write": RANK[request.role] >= RANK["cook"], "rule": (d["judged"] or {}).get("rule"), "model": (d["judged"] or {}).get("model", []),
+        "record": record,
+        "d": d,
+        "note": note,
+        "picture": compare(d),
+        "pull": at_pull,
+        "gap": gap,
+        "can_write": RANK[request.role] >= RANK["cook"],
+        "rule": (d["judged"] or {}).get("rule"),
+        "model": (d["judged"] or {}).get("model", []),
         "findings": (d["judged"] or {}).get("findings", []),
     }
 

@@ -17,8 +17,6 @@ from ember_web.kitchens.models import Kitchen
 from ember_web.ui.drawing import Picture, draw
 from ember_web.ui.templatetags.ember import span
 
-DRY_TOKEN = "—"
-
 
 @dataclass(frozen=True)
 class View:
@@ -55,23 +53,40 @@ def build(outcome: Outcome, kitchen: Kitchen, now: datetime, cursor_s: float | N
         rows.append(move.as_dict() | {"at": at, "elapsed": span(move.offset_s)})
     row = food_row(plan.food) if plan.food else None
     picture = draw(
-        cook, ramp=(row or {}).get("ramp", "meat"), target_c=plan.target_c, round_=plan.shape["kind"] != "slab",
-        ticks=[(m["offset_s"], m["verb"]) for m in rows], met_at_s=(result["rule"] or {}).get("met_at_s"), cursor_s=cursor_s,
+        cook,
+        ramp=(row or {}).get("ramp", "meat"),
+        target_c=plan.target_c,
+        round_=plan.shape["kind"] != "slab",
+        ticks=[(m["offset_s"], m["verb"]) for m in rows],
+        met_at_s=(result["rule"] or {}).get("met_at_s"),
+        cursor_s=cursor_s,
         ribbon=outcome.forecast,
     )
     return View(
-        outcome=outcome, moves=rows, eats=eats(doneness, cook.peak_core_c, plan.target_c),
+        outcome=outcome,
+        moves=rows,
+        eats=eats(doneness, cook.peak_core_c, plan.target_c),
         standing=None if result["rule"] is None else standing(result["rule"], plan.form, plan.guests),
-        start_at=start, pull_at=None if cook.pull_s is None else start + timedelta(seconds=cook.pull_s), serve_at=serve,
-        late_s=max((now - start).total_seconds(), 0.0) if plan.serve_at is not None else 0.0, picture=picture, coast=result["coast"],
-        data=picture.data, doneness=doneness,
+        start_at=start,
+        pull_at=None if cook.pull_s is None else start + timedelta(seconds=cook.pull_s),
+        serve_at=serve,
+        late_s=max((now - start).total_seconds(), 0.0) if plan.serve_at is not None else 0.0,
+        picture=picture,
+        coast=result["coast"],
+        data=picture.data,
+        doneness=doneness,
     )
 
 
 def thin_trace(outcome: Outcome, points: int = 160) -> list[list[float]]:
     """Predicted core for a running cook: pairs of s and °C."""
     t, core = outcome.cook.t, outcome.cook.core
-    keep = np.unique(np.concatenate([
-        np.searchsorted(t, np.linspace(0, t[-1], points)).clip(0, len(t) - 1), [outcome.cook.at(s.end_s) for s in outcome.cook.stages]
-    ]))
+    keep = np.unique(
+        np.concatenate(
+            [
+                np.searchsorted(t, np.linspace(0, t[-1], points)).clip(0, len(t) - 1),
+                [outcome.cook.at(s.end_s) for s in outcome.cook.stages],
+            ]
+        )
+    )
     return [[round(float(t[i]), 1), round(float(core[i]), 2)] for i in keep]

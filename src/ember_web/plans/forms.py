@@ -23,10 +23,15 @@ GUESTS = (("general", "general guests"), ("susceptible", "highly susceptible gue
 FIELDS = ("cut", "count", "size_mm", "mass_g", "start_c", "target_c", "way", "serve", "rules", "guests")
 
 
-def number(label: str, least: float, most: float, unit: str, step: str = "any", required: bool = True) -> forms.FloatField:
+def number(
+    label: str, least: float, most: float, unit: str, step: str = "any", required: bool = True
+) -> forms.FloatField:
     """A number with its unit, and range errors that name the part and the remedy."""
     return forms.FloatField(
-        label=label, min_value=least, max_value=most, required=required,
+        label=label,
+        min_value=least,
+        max_value=most,
+        required=required,
         widget=forms.NumberInput(attrs={"step": step, "inputmode": "decimal", "autocomplete": "off"}),
         error_messages={
             "invalid": f"{label.capitalize()}: write a number in {unit}, such as {least + (most - least) / 10:.0f}.",
@@ -42,8 +47,15 @@ class SentenceForm(forms.Form):
 
     cut = forms.ChoiceField(label="cut", choices=())
     count = forms.IntegerField(
-        label="count", min_value=1, max_value=10000, required=False,
-        error_messages={"invalid": "Count: write a whole number.", "min_value": "Count: give at least 1.", "max_value": "Count: give at most 10,000."},
+        label="count",
+        min_value=1,
+        max_value=10000,
+        required=False,
+        error_messages={
+            "invalid": "Count: write a whole number.",
+            "min_value": "Count: give at least 1.",
+            "max_value": "Count: give at most 10,000.",
+        },
         widget=forms.NumberInput(attrs={"inputmode": "numeric"}),
     )
     size_mm = number("thickness", 1, 400, "mm")
@@ -52,8 +64,12 @@ class SentenceForm(forms.Form):
     target_c = number("target", 0, 100, "°C")
     way = forms.ChoiceField(label="way", choices=())
     serve = forms.TimeField(
-        label="on the plate at", required=False, input_formats=["%H:%M", "%H.%M", "%H:%M:%S"],
-        widget=forms.TextInput(attrs={"inputmode": "numeric", "maxlength": "8", "placeholder": "any time", "autocomplete": "off"}),
+        label="on the plate at",
+        required=False,
+        input_formats=["%H:%M", "%H.%M", "%H:%M:%S"],
+        widget=forms.TextInput(
+            attrs={"inputmode": "numeric", "maxlength": "8", "placeholder": "any time", "autocomplete": "off"}
+        ),
         error_messages={"invalid": "On the plate at: write a time such as 19:40."},
     )
     rules = forms.ChoiceField(label="rules", choices=RULES)
@@ -92,11 +108,19 @@ def initial(sentence: Sentence, kitchen: Kitchen) -> dict[str, Any]:
     """Form values of a sentence."""
     serve = sentence.serve_at
     return {
-        "cut": sentence.cut or "own piece", "count": sentence.count, "size_mm": f"{sentence.size_mm:g}",
-        "mass_g": "" if sentence.mass_g is None else f"{sentence.mass_g:g}", "start_c": f"{sentence.start_c:g}",
-        "target_c": f"{sentence.target_c:g}", "way": sentence.way,
-        "serve": kitchen.local(serve).strftime("%H:%M") if serve and serve.tzinfo else (serve.strftime("%H:%M") if serve else ""),
-        "rules": sentence.rules, "guests": sentence.guests, "title": sentence.title,
+        "cut": sentence.cut or "own piece",
+        "count": sentence.count,
+        "size_mm": f"{sentence.size_mm:g}",
+        "mass_g": "" if sentence.mass_g is None else f"{sentence.mass_g:g}",
+        "start_c": f"{sentence.start_c:g}",
+        "target_c": f"{sentence.target_c:g}",
+        "way": sentence.way,
+        "serve": kitchen.local(serve).strftime("%H:%M")
+        if serve and serve.tzinfo
+        else (serve.strftime("%H:%M") if serve else ""),
+        "rules": sentence.rules,
+        "guests": sentence.guests,
+        "title": sentence.title,
     }
 
 
@@ -113,9 +137,20 @@ def sentence_of(form: SentenceForm, kitchen: Kitchen, base: dict[str, Any]) -> S
     """The sentence a valid form says."""
     d = form.cleaned_data
     return Sentence(
-        cut="" if d["cut"] == "own piece" else d["cut"], size_mm=d["size_mm"], start_c=d["start_c"], target_c=d["target_c"],
-        way=d["way"], mass_g=d["mass_g"], count=d["count"] or 1, serve_at=serve_moment(kitchen, d["serve"], kitchen.now()),
-        rules=d["rules"], guests=d["guests"], altitude_m=kitchen.altitude_m, air_c=kitchen.air_c, title=d["title"], base=base,
+        cut="" if d["cut"] == "own piece" else d["cut"],
+        size_mm=d["size_mm"],
+        start_c=d["start_c"],
+        target_c=d["target_c"],
+        way=d["way"],
+        mass_g=d["mass_g"],
+        count=d["count"] or 1,
+        serve_at=serve_moment(kitchen, d["serve"], kitchen.now()),
+        rules=d["rules"],
+        guests=d["guests"],
+        altitude_m=kitchen.altitude_m,
+        air_c=kitchen.air_c,
+        title=d["title"],
+        base=base,
     )
 
 

@@ -21,7 +21,14 @@ def default_title(document: dict[str, Any]) -> str:
     return f"{name.capitalize()}{f', {size:g} mm' if size else ''}"
 
 
-def save_plan(kitchen: Kitchen, user: User, document: dict[str, Any], *, plan: Plan | None = None, entered: dict[str, str] | None = None) -> Plan:
+def save_plan(
+    kitchen: Kitchen,
+    user: User,
+    document: dict[str, Any],
+    *,
+    plan: Plan | None = None,
+    entered: dict[str, str] | None = None,
+) -> Plan:
     """Check and store a document, as a new plan or in place of ``plan``'s; raises InputError."""
     checked: CorePlan = parse(document)
     title = checked.title or default_title(document)

@@ -32,8 +32,14 @@ from ember_web.plans.services import save_plan
 
 MAX_FILE = 1_000_000
 FORM_OF_PATH = {
-    "/piece/shape/thickness_mm": "size_mm", "/piece/shape/diameter_mm": "size_mm", "/piece/start_c": "start_c", "/piece/mass_g": "mass_g",
-    "/target/core_c": "target_c", "/way": "way", "/piece/count": "count", "/piece/shape/kind": "cut",
+    "/piece/shape/thickness_mm": "size_mm",
+    "/piece/shape/diameter_mm": "size_mm",
+    "/piece/start_c": "start_c",
+    "/piece/mass_g": "mass_g",
+    "/target/core_c": "target_c",
+    "/way": "way",
+    "/piece/count": "count",
+    "/piece/shape/kind": "cut",
 }
 
 
@@ -81,7 +87,9 @@ def _cursor(request: HttpRequest) -> float | None:
     return value if 0 <= value < 1e8 else None
 
 
-def _page(request: KitchenRequest, plan: Plan | None, data: Any, *, status: int = 200, quick: dict[str, Any] | None = None) -> HttpResponse:
+def _page(
+    request: KitchenRequest, plan: Plan | None, data: Any, *, status: int = 200, quick: dict[str, Any] | None = None
+) -> HttpResponse:
     kitchen = request.kitchen
     form, base = _form(request, kitchen, plan, data)
     outcome = _compute(form, kitchen, base)
@@ -90,11 +98,20 @@ def _page(request: KitchenRequest, plan: Plan | None, data: Any, *, status: int 
     food = cut["food"] if cut else str(base.get("piece", {}).get("food", ""))
     state = urlencode({k: form[k].value() or "" for k in (*FIELDS, "title")})
     context = {
-        "form": form, "plan": plan, "view": view, "quick": quick, "names": choices_for(food), "state": state,
-        "here": reverse("plan-saved", args=[kitchen.public_id, plan.public_id]) if plan else reverse("plan", args=[kitchen.public_id]),
+        "form": form,
+        "plan": plan,
+        "view": view,
+        "quick": quick,
+        "names": choices_for(food),
+        "state": state,
+        "here": reverse("plan-saved", args=[kitchen.public_id, plan.public_id])
+        if plan
+        else reverse("plan", args=[kitchen.public_id]),
         "changed": plan is not None and view is not None and view.outcome.plan.document != plan.document,
-        "round": bool(cut and cut["shape"] != "slab"), "probes": Probe.objects.filter(kitchen=kitchen).exclude(cooks__finished=False),
-        "can_write": RANK[request.role] >= RANK["cook"], "cautions": _cautions(view),
+        "round": bool(cut and cut["shape"] != "slab"),
+        "probes": Probe.objects.filter(kitchen=kitchen).exclude(cooks__finished=False),
+        "can_write": RANK[request.role] >= RANK["cook"],
+        "cautions": _cautions(view),
     }
     htmx = getattr(request, "htmx", None)
     template = "plans/_plan.html" if htmx and not htmx.boosted else "plans/plan.html"
@@ -137,9 +154,17 @@ def quick(request: KitchenRequest) -> HttpResponse:
     text = request.GET.get("q", "")
     reading = parse_quick(text)
     if "cut" not in reading.parts:
-        heard = {"text": text, "error": "No cut was recognised. Begin with one, such as: bavette 28mm mr 19:40", "unknown": reading.unknown}
+        heard = {
+            "text": text,
+            "error": "No cut was recognised. Begin with one, such as: bavette 28mm mr 19:40",
+            "unknown": reading.unknown,
+        }
         return _page(request, None, {k: v for k, v in request.GET.items() if k != "q"}, quick=heard)
-    sentence = Sentence.for_cut(rules=request.kitchen.rules, cut_id=reading.parts["cut"], **{k: v for k, v in reading.parts.items() if k != "cut"})
+    sentence = Sentence.for_cut(
+        rules=request.kitchen.rules,
+        cut_id=reading.parts["cut"],
+        **{k: v for k, v in reading.parts.items() if k != "cut"},
+    )
     values = initial(sentence, request.kitchen)
     if reading.serve:
         values["serve"] = reading.serve.strftime("%H:%M")
@@ -159,7 +184,10 @@ def forecast_part(request: KitchenRequest) -> HttpResponse:
     context: dict[str, Any] = {"view": view}
     pull = None if view is None else view.outcome.result["forecast"]["pull_s"]
     if pull is not None:
-        context |= {"early": view.start_at + timedelta(seconds=pull["p5"]), "late": view.start_at + timedelta(seconds=pull["p95"])}
+        context |= {
+            "early": view.start_at + timedelta(seconds=pull["p5"]),
+            "late": view.start_at + timedelta(seconds=pull["p95"]),
+        }
     return render(request, "plans/_forecast.html", context)
 
 
@@ -170,7 +198,9 @@ def listing(request: KitchenRequest) -> HttpResponse:
     words = request.GET.get("q", "")[:100].replace("\x00", "")
     plans = Plan.objects.filter(kitchen=request.kitchen, title__icontains=words)
     page = Paginator(plans, 30).get_page(request.GET.get("page"))
-    return render(request, "plans/list.html", {"page": page, "q": words, "can_write": RANK[request.role] >= RANK["cook"]})
+    return render(
+        request, "plans/list.html", {"page": page, "q": words, "can_write": RANK[request.role] >= RANK["cook"]}
+    )
 
 
 @in_kitchen(read="cook")
@@ -210,7 +240,10 @@ def import_file(request: KitchenRequest) -> HttpResponse:
         upload = request.FILES.get("file")
         text = request.POST.get("text", "")
         if upload is not None and upload.size > MAX_FILE:
-            context |= {"error": f"The file has {upload.size:,} bytes; a plan may have {MAX_FILE:,}. Remove notes or report times.", "path": "file"}
+            context |= {
+                "error": f"The file has {upload.size:,} bytes; a plan may have {MAX_FILE:,}. Remove notes or report times.",
+                "path": "file",
+            }
             return render(request, "plans/import.html", context, status=422)
         if upload is not None:
             try:

@@ -28,14 +28,22 @@ def compare(record: dict[str, Any]) -> dict[str, Any]:
     target = record["plan"].get("target", {}).get("core_c")
     step = next((s for s in (60, 120, 300, 600, 1800, 3600, 7200, 14400, 28800, 86400) if total / s <= 9), 86400)
     return {
-        "width": WIDTH, "height": HEIGHT, "left": LEFT,
+        "width": WIDTH,
+        "height": HEIGHT,
+        "left": LEFT,
         "planned": "M" + "L".join(f"{a:.1f} {b:.1f}" for a, b in zip(x(planned[:, 0]), y(planned[:, 1]), strict=True)),
         "dots": [{"x": round(float(x(readings[i, 0])), 1), "y": round(float(y(readings[i, 1])), 1)} for i in keep],
         "moves": [
-            {"x": round(float(x(m["offset_s"])), 1), "real": None if m["done_s"] is None else round(float(x(m["done_s"])), 1), "verb": m["verb"]}
+            {
+                "x": round(float(x(m["offset_s"])), 1),
+                "real": None if m["done_s"] is None else round(float(x(m["done_s"])), 1),
+                "verb": m["verb"],
+            }
             for m in record["moves"]
         ],
-        "temps": [{"y": round(float(y(c)), 1), "c": int(c)} for c in np.arange(low, high + 1, 10 if high - low <= 90 else 20)],
+        "temps": [
+            {"y": round(float(y(c)), 1), "c": int(c)} for c in np.arange(low, high + 1, 10 if high - low <= 90 else 20)
+        ],
         "times": [{"x": round(float(x(s)), 1), "s": float(s)} for s in np.arange(0, total + 1, step)],
         "target": None if target is None else round(float(y(target)), 1),
     }

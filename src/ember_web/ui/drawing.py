@@ -84,8 +84,15 @@ def _step(span: float, options: tuple[float, ...], most: int) -> float:
 
 
 def draw(
-    cook: Cook, *, ramp: str, target_c: float | None, round_: bool, ticks: list[tuple[float, str]], met_at_s: float | None,
-    cursor_s: float | None, ribbon: Forecast | None,
+    cook: Cook,
+    *,
+    ramp: str,
+    target_c: float | None,
+    round_: bool,
+    ticks: list[tuple[float, str]],
+    met_at_s: float | None,
+    cursor_s: float | None,
+    ribbon: Forecast | None,
 ) -> Picture:
     """Draw a cook.
 
@@ -153,8 +160,11 @@ def draw(
     if cook.pull_s is not None and cook.peak_t_s > cook.pull_s:
         pull_core = float(np.interp(cook.pull_s, cook.t, cook.core))
         coast = {
-            "x0": round(float(x(cook.pull_s)), 1), "x1": round(float(x(cook.peak_t_s)), 1), "y0": round(float(y(pull_core)), 1),
-            "y1": round(float(y(cook.peak_core_c)), 1), "rise": cook.peak_core_c - pull_core,
+            "x0": round(float(x(cook.pull_s)), 1),
+            "x1": round(float(x(cook.peak_t_s)), 1),
+            "y0": round(float(y(pull_core)), 1),
+            "y1": round(float(y(cook.peak_core_c)), 1),
+            "rise": cook.peak_core_c - pull_core,
         }
     band = ""
     if ribbon is not None:
@@ -162,28 +172,63 @@ def draw(
         xs = x(ribbon.curve_t)
         band = _path(xs, y(high_)) + "L" + _path(xs[::-1], y(low[::-1]))[1:] + "Z"
     return Picture(
-        width=WIDTH, grain_h=GRAIN_H, trace_h=TRACE_H, left=LEFT, image=image, isotherm=isotherm,
+        width=WIDTH,
+        grain_h=GRAIN_H,
+        trace_h=TRACE_H,
+        left=LEFT,
+        image=image,
+        isotherm=isotherm,
         ticks=[{"x": round(float(x(s)), 1), "verb": v} for s, v in ticks],
         time_marks=[{"x": round(float(x(s)), 1), "s": s} for s in np.arange(0, total + 1, step)],
         depth_marks=[{"y": round(d / thick * GRAIN_H, 1), "mm": d} for d in np.arange(0, thick + 1e-6, mm)],
-        temp_marks=[{"y": round(float(y(c)), 1), "c": c} for c in np.arange(low_c, top_c + 1, 10.0 if top_c - low_c <= 80 else 20.0)],
-        core=_path(x(t), y(cook.core[keep])), mean=_path(x(t), y(cook.mean[keep])), surface=_path(x(t), y(cook.surface_a[keep])),
-        target=None if target_c is None else {"y": round(float(y(target_c + 1)), 1), "h": round(float(y(target_c - 1) - y(target_c + 1)), 1), "mid": round(float(y(target_c)), 1)},
-        coast=coast, post=None if met_at_s is None else {"x": round(float(x(min(met_at_s, total))), 1)}, ribbon=band,
-        cut=_cut(painted[int(np.argmin(np.abs(coarse - cursor_at)))], ramp, round_), round_=round_,
-        cursor={"x": round(float(x(cursor_at)), 1), "t": cursor_at, "core": cook.core[at], "mean": cook.mean[at], "surface": cook.surface_a[at]},
-        legend=[
-            {"colour": hex_of(colours(ramp, np.array(c))), "c": int(c)} for c in (40, 50, 55, 60, 65, 70, 75)
+        temp_marks=[
+            {"y": round(float(y(c)), 1), "c": c}
+            for c in np.arange(low_c, top_c + 1, 10.0 if top_c - low_c <= 80 else 20.0)
         ],
+        core=_path(x(t), y(cook.core[keep])),
+        mean=_path(x(t), y(cook.mean[keep])),
+        surface=_path(x(t), y(cook.surface_a[keep])),
+        target=None
+        if target_c is None
+        else {
+            "y": round(float(y(target_c + 1)), 1),
+            "h": round(float(y(target_c - 1) - y(target_c + 1)), 1),
+            "mid": round(float(y(target_c)), 1),
+        },
+        coast=coast,
+        post=None if met_at_s is None else {"x": round(float(x(min(met_at_s, total))), 1)},
+        ribbon=band,
+        cut=_cut(painted[int(np.argmin(np.abs(coarse - cursor_at)))], ramp, round_),
+        round_=round_,
+        cursor={
+            "x": round(float(x(cursor_at)), 1),
+            "t": cursor_at,
+            "core": cook.core[at],
+            "mean": cook.mean[at],
+            "surface": cook.surface_a[at],
+        },
+        legend=[{"colour": hex_of(colours(ramp, np.array(c))), "c": int(c)} for c in (40, 50, 55, 60, 65, 70, 75)],
         data={
-            "total": round(total, 1), "left": LEFT, "inner": inner, "round": round_, "t": [round(float(v), 1) for v in coarse],
-            "core": np.interp(coarse, cook.t, cook.core).round(1).tolist(), "mean": np.interp(coarse, cook.t, cook.mean).round(1).tolist(),
-            "surface": np.interp(coarse, cook.t, cook.surface_a).round(1).tolist(), "layers": painted.round(1).tolist(),
-            "ramp_c": RAMP_C.tolist(), "ramp": RAMPS[ramp], "cursor": round(cursor_at, 1),
+            "total": round(total, 1),
+            "left": LEFT,
+            "inner": inner,
+            "round": round_,
+            "t": [round(float(v), 1) for v in coarse],
+            "core": np.interp(coarse, cook.t, cook.core).round(1).tolist(),
+            "mean": np.interp(coarse, cook.t, cook.mean).round(1).tolist(),
+            "surface": np.interp(coarse, cook.t, cook.surface_a).round(1).tolist(),
+            "layers": painted.round(1).tolist(),
+            "ramp_c": RAMP_C.tolist(),
+            "ramp": RAMPS[ramp],
+            "cursor": round(cursor_at, 1),
         },
         table=[
-            {"t": float(s), "core": float(np.interp(s, cook.t, cook.core)), "mean": float(np.interp(s, cook.t, cook.mean)),
-             "surface": float(np.interp(s, cook.t, cook.surface_a))}
+            {
+                "t": float(s),
+                "core": float(np.interp(s, cook.t, cook.core)),
+                "mean": float(np.interp(s, cook.t, cook.mean)),
+                "surface": float(np.interp(s, cook.t, cook.surface_a)),
+            }
             for s in np.unique(np.concatenate([np.linspace(0, total, 13), [s.end_s for s in cook.stages]]))
         ],
     )
@@ -195,7 +240,10 @@ def _cut(layers: Array, ramp: str, round_: bool) -> list[dict[str, Any]]:
     if round_:
         half = layers[: n // 2]
         return [{"r": round(70 * (1 - i / len(half)), 1), "fill": hex_of(colours(ramp, v))} for i, v in enumerate(half)]
-    return [{"y": round(i * GRAIN_H / n, 2), "h": round(GRAIN_H / n + 0.3, 2), "fill": hex_of(colours(ramp, v))} for i, v in enumerate(layers)]
+    return [
+        {"y": round(i * GRAIN_H / n, 2), "h": round(GRAIN_H / n + 0.3, 2), "fill": hex_of(colours(ramp, v))}
+        for i, v in enumerate(layers)
+    ]
 
 
 def _isotherm(grid: Array, when: Array, where: Array, level: float, x: Any, thick: float) -> str:

@@ -10,19 +10,27 @@ def _page(request: HttpRequest, status: int, title: str, advice: str) -> HttpRes
 
 def bad_request(request: HttpRequest, exception: Exception) -> HttpResponse:
     """400."""
-    return _page(request, 400, "That request could not be read", "It may be too large. Go back, shorten it and send it again.")
+    return _page(
+        request, 400, "That request could not be read", "It may be too large. Go back, shorten it and send it again."
+    )
 
 
 def forbidden(request: HttpRequest, exception: Exception) -> HttpResponse:
     """403."""
-    return _page(request, 403, "Your role does not allow this", "Ask a chef of the kitchen to do it or to change your role.")
+    return _page(
+        request, 403, "Your role does not allow this", "Ask a chef of the kitchen to do it or to change your role."
+    )
 
 
 def not_found(request: HttpRequest, exception: Exception) -> HttpResponse:
     """404."""
-    return _page(request, 404, "Nothing here", "The address is wrong, or it belongs to a kitchen you are not a member of.")
+    return _page(
+        request, 404, "Nothing here", "The address is wrong, or it belongs to a kitchen you are not a member of."
+    )
 
 
 def server_error(request: HttpRequest) -> HttpResponse:
     """500, without the database."""
-    return HttpResponse("<h1>Something broke</h1><p>What you entered was not saved. Go back and try again.</p>", status=500)
+    return HttpResponse(
+        "<h1>Something broke</h1><p>What you entered was not saved. Go back and try again.</p>", status=500
+    )

@@ -50,5 +50,7 @@ def clock(context: dict[str, Any], moment: datetime | None, seconds: bool = Fals
 @register.simple_tag
 def json_block(value: Any, id_: str) -> SafeString:
     """Data for scripts, as an inert JSON element."""
-    text = json.dumps(value, separators=(",", ":")).replace("<", "\\u003c").replace("&", "\\u0026").replace(">", "\\u003e")
+    text = (
+        json.dumps(value, separators=(",", ":")).replace("<", "\\u003c").replace("&", "\\u0026").replace(">", "\\u003e")
+    )
     return mark_safe(f'<script type="application/json" id="{id_}">{text}</script>')  # noqa: S308 - escaped above

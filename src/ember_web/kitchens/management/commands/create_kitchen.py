@@ -31,7 +31,9 @@ class Command(BaseCommand):
     def handle(self, *args: Any, **options: Any) -> None:
         """Create both or neither."""
         password = os.environ.get("EMBER_PASSWORD") or getpass("Password for the chef: ")
-        kitchen = Kitchen(name=options["name"], altitude_m=options["altitude"], air_c=options["air"], zone=options["zone"])
+        kitchen = Kitchen(
+            name=options["name"], altitude_m=options["altitude"], air_c=options["air"], zone=options["zone"]
+        )
         user = User(username=options["chef"])
         try:
             kitchen.tz  # noqa: B018 - raises for an unknown zone

@@ -27,7 +27,14 @@ class Command(BaseCommand):
     def handle(self, *args: Any, **options: Any) -> None:
         """Do it."""
         db = settings.DATABASES["default"]
-        with psycopg.connect(host=db["HOST"], port=db["PORT"], user=db["USER"], password=db["PASSWORD"], dbname="postgres", autocommit=True) as link:
+        with psycopg.connect(
+            host=db["HOST"],
+            port=db["PORT"],
+            user=db["USER"],
+            password=db["PASSWORD"],
+            dbname="postgres",
+            autocommit=True,
+        ) as link:
             if not link.execute("SELECT 1 FROM pg_database WHERE datname = %s", [db["NAME"]]).fetchone():
                 link.execute(psycopg.sql.SQL("CREATE DATABASE {}").format(psycopg.sql.Identifier(db["NAME"])))
         call_command("migrate", verbosity=0, interactive=False)

@@ -1,0 +1,252 @@
+"""Compiled: a whole cook, stage by stage, with its pull solved by re-running only what comes after it."""
+
+from __future__ import annotations
+
+import numpy as np
+from numba import njit
+from numpy.typing import NDArray
+
+from ember_core.heat.kernel import F_TAU, F_TDELTA, F_TINF, Array, Body, Criterion, Grid, Record, temperature_at
+from ember_core.heat.stepper import FAILED, UNTIL_CORE, UNTIL_PEAK, UNTIL_TIME, UNTIL_TURN, core_of, run_stage
+
+
+@njit(cache=True, nogil=True)
+def peak_after(
+    state: Array,
+    t: float,
+    first: int,
+    duration: Array,
+    faces: Array,
+    until: NDArray[np.int64],
+    value: Array,
+    grid: Grid,
+    body: Body,
+    crit: Criterion,
+    tol: float,
+    record: Record,
+) -> float:
+    """Highest core (°C) from ``state`` at time ``t`` on, through the stages from ``first``."""
+    record.filled[2] += 1
+    y = state.copy()
+    none = np.empty(0)
+    no_store = np.empty((0, 0))
+    n = grid.n
+    best = -1e9
+    temp = np.empty(n)
+    for i in range(n):
+        temp[i], _, _ = temperature_at(y[i], y[n + i], body)
+    best = core_of(temp, grid)
+    for s in range(first, duration.size):
+        kind = until[s]
+        if s == duration.size - 1 and kind == UNTIL_TIME and max(faces[s, 0, F_TINF], faces[s, 1, F_TINF]) < best:
+            kind = UNTIL_TURN  # it can only cool: once the core falls, its peak is known
+        t, ended, top, _, _ = run_stage(
+            y, t, duration[s], faces[s], grid, body, crit, kind, value[s], tol, False, record, none, no_store, none
+        )
+        if ended == FAILED:
+            return np.nan
+        if top > best:
+            best = top
+    return best
+
+
+@njit(cache=True, nogil=True)
+def stage_from(faces: Array, elapsed: float) -> Array:
+    """The faces of a stage that has already run for ``elapsed`` seconds."""
+    moved = faces.copy()
+    for side in range(2):
+        if moved[side, F_TDELTA] != 0.0:
+            moved[side, F_TDELTA] *= np.exp(-elapsed / moved[side, F_TAU])
+    return moved
+
+
+@njit(cache=True, nogil=True)
+def resume(
+    y: Array,
+    t: float,
+    stage_start: float,
+    span: float,
+    faces: Array,
+    grid: Grid,
+    body: Body,
+    crit: Criterion,
+    tol: float,
+    record: Record,
+) -> None:
+    """Go on for ``span`` seconds, unrecorded, inside a stage that began at ``stage_start``."""
+    if span > 0.0:
+        none = np.empty(0)
+        run_stage(
+            y,
+            t,
+            span,
+            stage_from(faces, t - stage_start),
+            grid,
+            body,
+            crit,
+            UNTIL_TIME,
+            0.0,
+            tol,
+            False,
+            record,
+            none,
+            np.empty((0, 0)),
+            none,
+        )
+
+
+@njit(cache=True, nogil=True)
+def run_to_pull(
+    y: Array,
+    t: float,
+    s: int,
+    duration: Array,
+    faces: Array,
+    until: NDArray[np.int64],
+    value: Array,
+    grid: Grid,
+    body: Body,
+    crit: Criterion,
+    tol: float,
+    recording: bool,
+    record: Record,
+    stops: Array,
+) -> tuple[float, int, int, float, float]:
+    """Run stage ``s`` until the core's peak over all that follows equals ``value[s]``.
+
+    The stage is run once, keeping its states; the end is then found by re-running only what comes
+    after it. Returns end time, status, what ended it, highest core met in the stage and its time.
+    """
+    wanted = value[s]
+    begin = peak_after(y, t, s + 1, duration, faces, until, value, grid, body, crit, tol, record)
+    if begin >= wanted:
+        return t, UNTIL_TIME, UNTIL_PEAK, -1e9, t
+    store = np.empty((400, y.size))
+    store_t = np.empty(400)
+    first_row = record.filled[0]
+    # the core itself at the wanted temperature is past the pull: no need to go on
+    end, status, top, top_t, count = run_stage(
+        y, t, duration[s], faces[s], grid, body, crit, UNTIL_CORE, wanted, tol, recording, record, stops, store, store_t
+    )
+    if status == FAILED:
+        return end, FAILED, UNTIL_TIME, top, top_t
+    lo, hi = 0, count - 1
+    p_lo = begin
+    p_hi = peak_after(store[hi], store_t[hi], s + 1, duration, faces, until, value, grid, body, crit, tol, record)
+    if p_hi < wanted:
+        return end, UNTIL_TIME, UNTIL_TIME, top, top_t
+    turn = 0
+    while hi - lo > 1:
+        mid = (lo + hi) // 2
+        if turn % 3 != 2:  # false position, with a bisection now and then
+            at = store_t[lo] + (store_t[hi] - store_t[lo]) * (wanted - p_lo) / (p_hi - p_lo)
+            mid = lo + 1
+            while mid < hi - 1 and store_t[mid] < at:
+                mid += 1
+        turn += 1
+        p = peak_after(store[mid], store_t[mid], s + 1, duration, faces, until, value, grid, body, crit, tol, record)
+        if p < wanted:
+            lo, p_lo = mid, p
+        else:
+            hi, p_hi = mid, p
+    a, b = 0.0, store_t[hi] - store_t[lo]
+    side = 0
+    trial = np.empty_like(y)
+    tau = 0.0
+    for _ in range(30):  # Illinois false position between two stored states
+        tau = (a * (p_hi - wanted) - b * (p_lo - wanted)) / (p_hi - p_lo)
+        trial[:] = store[lo]
+        resume(trial, store_t[lo], t, tau, faces[s], grid, body, crit, tol, record)
+        p = peak_after(trial, store_t[lo] + tau, s + 1, duration, faces, until, value, grid, body, crit, tol, record)
+        if abs(p - wanted) < max(2e-3, tol) or b - a < 1e-3:
+            break
+        if p < wanted:
+            a, p_lo = tau, p
+            if side == -1:
+                p_hi = wanted + 0.5 * (p_hi - wanted)
+            side = -1
+        else:
+            b, p_hi = tau, p
+            if side == 1:
+                p_lo = wanted + 0.5 * (p_lo - wanted)
+            side = 1
+    if recording:
+        while record.filled[0] > first_row and record.t[record.filled[0] - 1] > store_t[lo] + 1e-9:
+            record.filled[0] -= 1
+    y[:] = store[lo]
+    end = store_t[lo] + tau
+    if tau > 0.0:
+        moved = stage_from(faces[s], store_t[lo] - t)
+        run_stage(
+            y,
+            store_t[lo],
+            tau,
+            moved,
+            grid,
+            body,
+            crit,
+            UNTIL_TIME,
+            0.0,
+            tol,
+            recording,
+            record,
+            stops,
+            np.empty((0, 0)),
+            np.empty(0),
+        )
+    temp = np.empty(grid.n)
+    for i in range(grid.n):
+        temp[i], _, _ = temperature_at(y[i], y[grid.n + i], body)
+    return end, UNTIL_TIME, UNTIL_PEAK, core_of(temp, grid), end
+
+
+@njit(cache=True, nogil=True)
+def run_cook(
+    y: Array,
+    duration: Array,
+    faces: Array,
+    until: NDArray[np.int64],
+    value: Array,
+    grid: Grid,
+    body: Body,
+    crit: Criterion,
+    tol: float,
+    recording: bool,
+    record: Record,
+    stops: Array,
+    end_s: Array,
+    ended: NDArray[np.int64],
+    start_state: Array,
+) -> tuple[float, float, int]:
+    """Run all stages in place, solving at most one pull (``UNTIL_PEAK``).
+
+    ``end_s`` and ``ended`` receive each stage's end and cause; ``start_state`` (stages + 1 rows, or
+    none) the states between stages. Returns the highest core, its time, and 0 or ``FAILED``.
+    """
+    none = np.empty(0)
+    no_store = np.empty((0, 0))
+    t = 0.0
+    best, best_t = -1e9, 0.0
+    for s in range(duration.size):
+        if start_state.shape[0] > 0:
+            start_state[s, :] = y
+        span = duration[s]
+        kind = until[s]
+        if kind == UNTIL_PEAK:
+            t, status, found, top, top_t = run_to_pull(
+                y, t, s, duration, faces, until, value, grid, body, crit, tol, recording, record, stops
+            )
+        else:
+            t, status, top, top_t, _ = run_stage(
+                y, t, span, faces[s], grid, body, crit, kind, value[s], tol, recording, record, stops, no_store, none
+            )
+            found = status
+        if status == FAILED:
+            return best, best_t, FAILED
+        end_s[s] = t
+        ended[s] = found
+        if top > best:
+            best, best_t = top, top_t
+    if start_state.shape[0] > 0:
+        start_state[duration.size, :] = y
+    return best, best_t, 0

@@ -1,0 +1,163 @@
+"""Quick entry, the sentence, moves, the verdict and the fold of events."""
+
+from __future__ import annotations
+
+from datetime import time
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from ember_core.entry.book import cuts, name_of, ways
+from ember_core.entry.moves import moves
+from ember_core.entry.quick import parse as quick
+from ember_core.entry.sentence import OWN_WAY, Sentence, from_document
+from ember_core.errors import FormatError
+from ember_core.formats.plan import parse
+from ember_core.formats.result import compute
+from ember_core.line.fold import Event, fold
+from ember_core.safety.verdict import standing
+from tests.conftest import plan_document
+
+
+@pytest.mark.parametrize(
+    ("text", "parts", "serve"),
+    [
+        ("bavette 28mm mr 19:40", {"cut": "bavette", "size_mm": 28.0, "target_c": 55.0}, time(19, 40)),
+        ("BAVETTE 2,8 cm Medium Rare 7.40pm", {"cut": "bavette", "size_mm": 28.0, "target_c": 55.0}, time(19, 40)),
+        (
+            "guinea fowl x6 1 1/8 in from 40f",
+            {"cut": "guinea-fowl-supreme", "count": 6, "size_mm": 28.57, "start_c": 4.44},
+            None,
+        ),
+        ("hake 180 g to 54 low oven", {"cut": "hake-loin", "mass_g": 180.0, "target_c": 54.0, "way": "low-oven"}, None),
+        ("strip 11oz 131f", {"cut": "strip-steak", "mass_g": 311.8, "target_c": 55.0}, None),
+        (
+            "brisk 4.5lb bath susceptible",
+            {"cut": "brisket-point", "mass_g": 2041.2, "way": "bath", "guests": "susceptible"},
+            None,
+        ),
+    ],
+)
+def test_quick_entry(text, parts, serve):
+    """The same sentence typed short, in several units and orders."""
+    reading = quick(text)
+    assert reading.parts == parts
+    assert reading.serve == serve
+    assert reading.unknown == []
+
+
+@given(st.text(max_size=60))
+def test_quick_entry_never_fails(text):
+    """Anything may be typed; what is not understood is given back."""
+    reading = quick("bavette " + text)
+    assert set(reading.parts) <= {"cut", "size_mm", "mass_g", "count", "target_c", "start_c", "way", "guests"}
+
+
+def test_quick_entry_says_what_it_did_not_understand():
+    """Nothing is guessed silently."""
+    assert (
+        quick("bavette with glitter 99:99").unknown == ["99:99", "with", "glitter"]
+        or "glitter" in quick("bavette with glitter").unknown
+    )
+
+
+@pytest.mark.parametrize("cut", sorted(cuts()))
+def test_every_cut_cooks_to_its_target_by_its_way(cut):
+    """The book's own combinations land where they say, and come back from their document as they were."""
+    sentence = Sentence.for_cut(cut, altitude_m=1850.0)
+    outcome = compute(parse(sentence.document()), with_forecast=False)
+    assert outcome.cook.peak_core_c == pytest.approx(sentence.target_c, abs=0.1)
+    assert from_document(outcome.plan.document, 0, 0).way == sentence.way
+    listed = moves(outcome.plan, outcome.cook)
+    assert [m.offset_s for m in listed] == sorted(m.offset_s for m in listed)
+    assert sum(m.verb == "Pull" for m in listed) == 1
+
+
+def test_a_way_refuses_a_shape_it_cannot_cook():
+    """A flat pan does not cook a round piece; the error says what to do."""
+    with pytest.raises(FormatError, match="Choose another way"):
+        Sentence.for_cut("rabbit-saddle", way="hot-pan-basted").document()
+    assert "hot-pan-basted" in ways()
+
+
+def test_own_stages_survive_a_change_of_thickness():
+    """A plan from a file keeps its stages when a part of the sentence changes."""
+    document = plan_document()
+    sentence = from_document(document, 0, 0)
+    assert sentence.way == OWN_WAY
+    again = Sentence(**{**sentence.__dict__, "size_mm": 31.0, "target_c": 58.0}).document()
+    assert [s["kind"] for s in again["stages"]] == ["pan", "pan", "rest"]
+    assert again["piece"]["shape"]["thickness_mm"] == 31.0
+    assert again["stages"][1]["until"]["peak_core_c"] == 58.0
+    assert document["piece"]["shape"]["thickness_mm"] == 28
+
+
+@pytest.mark.parametrize(
+    ("core", "name"), [(55.0, "medium rare"), (54.5, "medium rare"), (40.0, "under blue"), (80.0, "well done")]
+)
+def test_doneness_names(core, name):
+    """The highest name reached."""
+    assert name_of("beef-lean", core) == name
+
+
+@pytest.mark.parametrize(
+    ("form", "guests", "rules", "core", "held", "state"),
+    [
+        ("steak", "general", "us-food-code-2022", 64.0, 20, "met"),
+        ("steak", "general", "us-food-code-2022", 55.0, 600, "advisory"),
+        ("steak", "susceptible", "us-food-code-2022", 55.0, 600, "stop"),
+        ("poultry", "general", "us-food-code-2022", 65.0, 600, "stop"),
+        ("roast", "general", "us-food-code-2022", 55.0, 3600, "short"),
+        ("minced", "general", "anz-fsanz-3.2.2", 71.0, 600, "advisory"),
+        ("poultry", "susceptible", "anz-fsanz-3.2.2", 71.0, 600, "stop"),
+    ],
+)
+def test_verdict_states(form, guests, rules, core, held, state):
+    """Four states; an advisory never stands in for susceptible guests nor where the clause allows none."""
+    import numpy as np
+
+    from ember_core.safety.rules import judge, profiles
+
+    rule = judge(profiles()[rules], form, np.array([0.0, float(held)]), np.full((2, 1), core), interpolate=False)
+    assert standing(rule, form, guests).state == state
+
+
+MOVES = [{"id": "m0", "offset_s": 0}, {"id": "m1", "offset_s": 120}, {"id": "m2", "offset_s": 400}]
+START = Event("s", "start", 1000.0)
+
+
+def test_fold_moves_what_comes_after_a_late_move():
+    """What is to come is due as long after the last move as it was planned."""
+    state = fold([START, Event("a", "move", 1150.0, move="m1")], MOVES)
+    assert [m.due for m in state.moves] == [1000.0, 1150.0, 1430.0]
+    assert state.next == 2
+    state = fold([START, Event("a", "move", 1150.0, move="m1"), Event("x", "extend", 1160.0, seconds=60)], MOVES)
+    assert state.moves[2].due == 1490.0
+
+
+def test_fold_undo_and_undo_of_undo():
+    """An undo is an event; it can be undone itself."""
+    move = Event("a", "move", 1150.0, move="m1")
+    undo = Event("u", "undo", 1160.0, supersedes="a")
+    assert fold([START, move, undo], MOVES).next == 1
+    assert fold([START, move, undo, Event("v", "undo", 1170.0, supersedes="u")], MOVES).next == 2
+
+
+@given(
+    st.permutations(
+        [
+            START,
+            Event("a", "move", 1150.0, move="m1"),
+            Event("b", "extend", 1160.0, seconds=30),
+            Event("c", "move", 1170.0, move="m2"),
+            Event("d", "undo", 1180.0, supersedes="c"),
+        ]
+    ),
+    st.integers(0, 4),
+)
+def test_fold_does_not_care_for_order_or_repeats(events, again):
+    """The same events in any order, one of them twice, fold to the same state."""
+    state = fold([*events, events[again]], MOVES)
+    assert state == fold(sorted(events, key=lambda e: e.at), MOVES)
+    assert state.next == 2

@@ -1,0 +1,179 @@
+"""Properties that hold for every cook, under the conditions stated with each."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+from hypothesis import HealthCheck, given, settings
+from hypothesis import strategies as st
+
+from ember_core.formats.plan import parse
+from ember_core.formats.result import compute
+from ember_core.heat.cook import body_of, run, setup
+from ember_core.heat.kernel import saturation_pressure
+from ember_core.heat.surroundings import iapws_saturation_pressure
+from tests.conftest import conduction, plan_document
+
+FEW = settings(max_examples=25, deadline=None, suppress_health_check=[HealthCheck.too_slow])
+shapes = st.sampled_from(["slab", "cylinder", "sphere"])
+sizes = st.floats(8, 120)
+coefficients = st.floats(5, 1500)
+starts = st.floats(-10, 30)
+media = st.floats(40, 220)
+
+
+@FEW
+@given(shapes, sizes, coefficients, starts, media, st.floats(1, 300))
+def test_field_stays_between_start_and_medium(shape, size, h, start, medium, minutes):
+    """Without evaporation the field stays between the extremes of start and boundaries."""
+    cook = compute(parse(conduction(shape, size, h, start, medium, minutes))).cook
+    assert cook.field.min() >= start - 0.02
+    assert cook.field.max() <= medium + 0.02
+    assert (np.diff(cook.core) > -0.01).all()
+
+
+@FEW
+@given(shapes, sizes, coefficients, starts, media, st.floats(1, 120))
+def test_energy_in_is_energy_stored(shape, size, h, start, medium, minutes):
+    """Energy through the faces equals the change of enthalpy, to 0.01 %."""
+    plan = parse(conduction(shape, size, h, start, medium, minutes))
+    s = setup(plan)
+    cook = run(plan, s)
+    stored = ((cook.field[-1] - start) * s.grid.volume).sum() * s.table.c_ref * s.length
+    assert stored == pytest.approx(cook.heat_in_j_m2, rel=1e-4, abs=1.0)
+
+
+@FEW
+@given(sizes, st.floats(1.02, 1.5), coefficients, starts)
+def test_a_thicker_piece_is_never_sooner(size, factor, h, start):
+    """Time to a target grows with thickness."""
+
+    def time_to(mm):
+        document = conduction("slab", mm, h, start, 70, 20000)
+        document["stages"][0]["until"] = {"core_c": 55}
+        return compute(parse(document)).result["stages"][0]["end_s"]
+
+    assert time_to(size * factor) >= time_to(size)
+
+
+@FEW
+@given(shapes, sizes, coefficients, st.floats(60, 95))
+def test_the_coast_never_passes_the_mean(shape, size, h, medium):
+    """No heat coming in, temperature falling from surface to core, constant c: the later peak is at most the mean at the pull."""
+    document = conduction(shape, size, h, 5, medium, 60)
+    document["stages"][0]["until"] = {"core_c": 40}
+    document["stages"].append({"kind": "rest", "minutes": 60, "medium_c": 5, "surface": {"h_w_m2k": 6}})
+    outcome = compute(parse(document))
+    pull = outcome.result["stages"][0]
+    assert outcome.result["peak"]["core_c"] <= pull["mean_c"] + 0.02
+
+
+@FEW
+@given(sizes, coefficients, media)
+def test_symmetric_conditions_give_a_symmetric_field(size, h, medium):
+    """Both faces alike: the field is its own mirror image."""
+    field = compute(parse(conduction("slab", size, h, 5, medium, 20))).cook.field
+    assert np.abs(field - field[:, ::-1]).max() < 1e-6
+
+
+@settings(max_examples=12, deadline=None)
+@given(st.floats(14, 50), st.floats(48, 66), st.floats(150, 240), st.floats(0, 3000))
+def test_a_solved_pull_lands_the_peak(mm, target, medium, altitude):
+    """The pull is solved, not estimated: the computed peak is the wanted one."""
+    document = plan_document(kitchen={"altitude_m": altitude})
+    document["piece"]["shape"]["thickness_mm"] = mm
+    document["stages"] = [
+        {"kind": "pan", "minutes": 300, "medium_c": medium, "until": {"peak_core_c": target}},
+        {"kind": "rest", "minutes": 20},
+    ]
+    result = compute(parse(document)).result
+    assert result["stages"][0]["ended_by"] == "peak_core_c"
+    assert result["peak"]["core_c"] == pytest.approx(target, abs=0.05)
+    assert result["coast"]["rise_c"] >= 0
+
+
+def test_no_wet_point_passes_the_boiling_point():
+    """Cells that still hold water stay at or below the local boiling point; the crust is what has lost it."""
+    plan = parse(plan_document(stages=[{"kind": "pan", "minutes": 8, "medium_c": 240}, {"kind": "rest", "minutes": 2}]))
+    cook = run(plan, setup(plan))
+    boil = body_of(setup(plan)).boil_c
+    over = cook.field.max(axis=0) > boil + 0.01
+    assert over[0], "a crust forms"
+    assert over[-1], "on both sides"
+    middle = slice(15, -15)
+    assert not over[middle].any()
+
+
+def test_frozen_start_thaws_by_enthalpy():
+    """A frozen slab in a bath lingers near its freezing point and takes far longer than an unfrozen one."""
+
+    def minutes(start):
+        document = plan_document(stages=[{"kind": "bath", "minutes": 2000, "medium_c": 60, "until": {"core_c": 50}}])
+        document["piece"]["start_c"] = start
+        return compute(parse(document)).result["stages"][0]["end_s"] / 60
+
+    assert minutes(-18) > 1.3 * minutes(2)
+
+
+@pytest.mark.parametrize("until", [{"core_c": 55}, {"surface_c": 58}, {"mean_c": 56}])
+def test_until_ends_where_it_says(until):
+    """A stage ends when its quantity is reached, within 0.01 K, heating."""
+    document = conduction("slab", 40, 95, 5, 60, 600)
+    document["stages"][0]["until"] = until
+    stage_end = compute(parse(document)).result
+    key, value = next(iter(until.items()))
+    assert stage_end["stages"][0]["ended_by"] == key
+    assert stage_end["samples"][-1][key] == pytest.approx(value, abs=0.01)
+
+
+def test_until_works_while_cooling():
+    """Reached from either side."""
+    document = conduction("cylinder", 60, 100, 60, 1, 600)
+    document["stages"][0]["until"] = {"core_c": 5}
+    assert compute(parse(document)).result["samples"][-1]["core_c"] == pytest.approx(5, abs=0.01)
+
+
+def test_until_rule_and_log10():
+    """A bath until the rule is met ends when the judge says so; until log10 reaches its number at every depth."""
+    document = plan_document(stages=[{"kind": "bath", "minutes": 900, "medium_c": 60, "until": {"rule": True}}])
+    document["piece"]["form"] = "roast"
+    result = compute(parse(document)).result
+    assert result["stages"][0]["ended_by"] == "rule"
+    assert result["rule"]["met"] is True
+    assert result["rule"]["met_at_s"] == pytest.approx(result["stages"][0]["end_s"], abs=12)
+    document["stages"][0]["until"] = {"log10": 5, "organism": "listeria"}
+    result = compute(parse(document)).result
+    assert result["stages"][0]["ended_by"] == "log10"
+    logs = next(m["log10"] for m in result["model"] if m["organism"] == "listeria")
+    assert 5.0 <= logs < 5.2
+
+
+def test_forecast_repeats_brackets_and_widens(document):
+    """The same seed repeats; the nominal lies in the range; a wider spread widens it."""
+
+    def pull(spread):
+        document["forecast"] = {"members": 64, "seed": 3, "spreads": {"thickness_mm": spread}}
+        outcome = compute(parse(document))
+        return outcome.result["forecast"]["pull_s"], outcome.result["coast"]["pull_s"]
+
+    narrow, nominal = pull(0.5)
+    assert narrow["p5"] < nominal < narrow["p95"]
+    assert pull(0.5)[0] == narrow
+    wide, _ = pull(3)
+    assert wide["p95"] - wide["p5"] > narrow["p95"] - narrow["p5"]
+
+
+def test_pull_that_cannot_be_says_what_would(document):
+    """Too short a stage, and a piece already past its target: findings, not silence."""
+    document["stages"][1]["minutes"] = 0.5
+    findings = compute(parse(document)).result["findings"]
+    assert any(f["code"] == "until-not-reached" and "Allow more minutes" in f["message"] for f in findings)
+    document["piece"]["start_c"] = 70
+    findings = compute(parse(document)).result["findings"]
+    assert any(f["code"] == "pull-already-past" for f in findings)
+
+
+@pytest.mark.parametrize("t", [1.0, 30.0, 60.0, 99.0])
+def test_kernel_vapour_pressure_agrees_with_iapws(t):
+    """The kernel's short form against IAPWS SR1-86, 1 %."""
+    assert saturation_pressure(t) == pytest.approx(iapws_saturation_pressure(t), rel=0.01)
