@@ -198,6 +198,7 @@ def test(arguments: list[str]) -> int:
         cluster = start_database(supervisor, folder, throwaway=True)
         env = web_environment(folder, cluster, "ember")
         env["EMBER_TEST"] = "1"
+        Path(env["EMBER_STATIC_ROOT"]).mkdir()
         code = 0
         if not arguments:
             for words in (["ruff", "check", "."], ["mypy"], ["lint-imports"]):

@@ -98,7 +98,7 @@ class ThermalTable:
         inside = np.interp(t, self.temperature, h)
         low = h[0] + (t - self.temperature[0]) * (h[1] - h[0]) / (self.temperature[1] - self.temperature[0])
         high = h[-1] + (t - self.temperature[-1]) * (h[-1] - h[-2]) / (self.temperature[-1] - self.temperature[-2])
-        return np.where(t < self.temperature[0], low, np.where(t > self.temperature[-1], high, inside))
+        return np.asarray(np.where(t < self.temperature[0], low, np.where(t > self.temperature[-1], high, inside)))
 
 
 @lru_cache(maxsize=1)

@@ -105,7 +105,7 @@ def post_readings(request: HttpRequest, body: ReadingsIn) -> Any:
     answers: list[Answer] = []
     rows: list[Reading] = []
     keys: set[tuple[str, str, int]] = set()
-    wanted = {(r.probe, r.boot, r.sequence) for r in body.readings}
+    wanted = {(r.probe, r.boot, r.sequence) for r in body.readings if "\x00" not in r.boot}
     known = set(
         Reading.objects.filter(
             probe__in=probes.values(), boot_id__in={b for _, b, _ in wanted}, sequence__in={s for _, _, s in wanted}

@@ -61,6 +61,7 @@ def strip(request: KitchenRequest) -> HttpResponse:
     return render(request, "ui/_strip.html")
 
 
+@require_GET
 async def stream(request: HttpRequest, kitchen: str) -> HttpResponse:
     """Server-sent events: a word whenever the state changed. Bounded; the browser reconnects."""
     user = await request.auser()

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from datetime import datetime, timedelta
 from typing import Any
 
@@ -86,22 +85,15 @@ class SentenceForm(forms.Form):
                 cut_choices.append((own, own))
         self.fields["cut"].choices = cut_choices  # type: ignore[attr-defined]
         self.fields["way"].choices = way_choices  # type: ignore[attr-defined]
+        for field in self.fields.values():
+            if isinstance(field, forms.ChoiceField):
+                field.error_messages["invalid_choice"] = f"{str(field.label).capitalize()}: choose one from the list."
         for name, field in self.fields.items():
             field.widget.attrs.setdefault("class", f"part part-{name}")
             field.widget.attrs["aria-label"] = field.label
             if self.is_bound and name in self.errors:
                 field.widget.attrs["aria-invalid"] = "true"
                 field.widget.attrs["aria-describedby"] = f"error-{name}"
-            if isinstance(field, forms.ChoiceField):
-                field.error_messages["invalid_choice"] = f"{str(field.label).capitalize()}: choose one from the list."
-
-
-@dataclass(frozen=True)
-class Parts:
-    """A sentence with the time of day it is served at."""
-
-    sentence: Sentence
-    own: str = ""
 
 
 def initial(sentence: Sentence, kitchen: Kitchen) -> dict[str, Any]:

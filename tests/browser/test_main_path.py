@@ -1,0 +1,184 @@
+"""The main job in a real browser, against the real server, with the kitchen's clock running fast."""
+
+from __future__ import annotations
+
+import json
+import time
+import urllib.request
+
+import pytest
+from selenium.webdriver.common.by import By
+from selenium.webdriver.common.keys import Keys
+from selenium.webdriver.support.ui import Select
+
+from ember_core.formats import log as log_format
+
+pytestmark = [pytest.mark.browser, pytest.mark.xdist_group("browser")]
+
+
+def rate(browser, site, value):
+    """Set the demo kitchen's clock."""
+    if "/line/" not in browser.current_url:
+        browser.get(site.kitchen + "/line/")
+    browser.tap(f'.clock-form button[value="{value}"]')
+    browser.until(
+        lambda: (
+            browser.find_element(By.CSS_SELECTOR, f'.clock-form button[value="{value}"]').get_attribute("aria-current")
+            == "true"
+        )
+    )
+
+
+def download(browser, url):
+    """Fetch an address with the browser's session."""
+    cookie = "; ".join(f"{c['name']}={c['value']}" for c in browser.get_cookies())
+    return urllib.request.urlopen(urllib.request.Request(url, headers={"Cookie": cookie}), timeout=20).read().decode()
+
+
+def start(browser, site, text, probe="p1"):
+    """Quick entry, save, start."""
+    browser.get(site.kitchen + "/plan/")
+    field = browser.one("#q")
+    field.clear()
+    field.send_keys(text + Keys.ENTER)
+    browser.until(lambda: "Quick entry read in full" in browser.text("#plan"))
+    browser.tap("#save")
+    browser.until(lambda: browser.find_element(By.ID, "start"))
+    Select(browser.one("[name=probe]")).select_by_value(probe)
+    browser.tap("#start")
+    browser.until(lambda: "/line/" in browser.current_url and browser.find_element(By.ID, "done"))
+    return browser.current_url
+
+
+def due(browser):
+    """Seconds to the hero's move, by the page's own clock."""
+    return browser.execute_script(
+        "const e = document.querySelector('.h-count'); return e && e.dataset.due ? (Number(e.dataset.due) - emberNow()) / 1000 : null"
+    )
+
+
+def test_from_quick_entry_to_the_judged_csv(browser, site):
+    """Sign in → quick entry → change thickness → save → start → readings → turn → pull → rest → log → CSV."""
+    browser.sign_in(site, "chef")
+    browser.get(site.kitchen + "/plan/")
+    browser.one("#q").send_keys("bavette 28mm mr 19:40" + Keys.ENTER)
+    browser.until(lambda: "Quick entry read in full" in browser.text("#plan"))
+    before = browser.text(".clock")
+    assert before.startswith("19:")
+    thickness = browser.one("[name=size_mm]")
+    thickness.clear()
+    thickness.send_keys("22" + Keys.TAB)
+    browser.until(lambda: browser.text(".clock") not in {"", before})
+    assert "size_mm=22" in browser.current_url
+    browser.until(lambda: "likely" in browser.text("#likely"))
+    assert browser.find_element(By.CSS_SELECTOR, "#ribbon").get_attribute("d").startswith("M")
+    browser.execute_script("document.getElementById('instrument').focus()")
+    at = browser.text("#r-time")
+    browser.one("#instrument").send_keys(Keys.ARROW_RIGHT)
+    assert browser.text("#r-time") != at
+    assert "at=" in browser.current_url
+    browser.tap("#save")
+    browser.until(lambda: browser.find_element(By.ID, "start"))
+    Select(browser.one("[name=probe]")).select_by_value("p1")
+    browser.tap("#start")
+    browser.until(lambda: browser.text(".h-verb") == "Turn and baste")
+    rate(browser, site, 60)
+    verbs = []
+    for _ in range(3):
+        browser.until(lambda: (due(browser) or 99) <= 1, 60)
+        verbs.append(browser.text(".h-verb"))
+        time.sleep(0.75)
+        browser.tap("#done")
+        browser.until(lambda: browser.text(".h-verb") not in {"", verbs[-1]})
+    assert verbs == ["Turn and baste", "Pull", "Serve"]
+    browser.until(lambda: browser.find_elements(By.CSS_SELECTOR, ".h-spark .dot"))
+    time.sleep(0.8)
+    browser.tap("#done")
+    browser.until(lambda: browser.current_url.endswith("/log/"))
+    rate(browser, site, 1)
+    browser.get(site.kitchen + "/log/")
+    browser.tap("table a")
+    browser.until(lambda: "readings" in browser.text(".record"))
+    text = download(browser, browser.one("#csv").get_attribute("href"))
+    log = log_format.loads(text)
+    assert len(log.t_s) > 20
+    assert max(log.core_c) > 30
+    judged = log_format.judge_log(log, rules="us-food-code-2022", food="beef-lean", form="steak")
+    assert judged["rule"]["profile"] == "us-food-code-2022"
+
+
+def test_the_same_plan_without_scripts(plain, site):
+    """Sign in, change the sentence by its form, save, start, do the moves and finish: no JavaScript."""
+    plain.sign_in(site, "chef")
+    plain.get(site.kitchen + "/plan/?cut=bavette&serve=19:40")
+    assert plain.one("image").get_attribute("href").startswith("data:image/png")
+    thickness = plain.one("[name=size_mm]")
+    thickness.clear()
+    thickness.send_keys("22")
+    plain.tap("noscript button, [name=go]")
+    assert plain.one("[name=size_mm]").get_attribute("value") == "22"
+    assert "Pull" in plain.one(".moves").text
+    plain.tap("#save")
+    plain.tap("#start")
+    assert "Turn and baste" in plain.one("#rows").text
+    plain.tap('#rows button[value="move"]')
+    assert "Pull" in plain.one("#rows").text
+    plain.tap('#rows button[value="undo"]')
+    assert "Turn and baste" in plain.one("#rows").text
+    plain.tap('#rows button[value="finish"]')
+    assert "/log/" in plain.current_url
+
+
+def test_two_screens_a_dead_server_and_marks_that_arrive_once(browser, second, site):
+    """The second screen follows within 2 s; with the server killed marks are kept, also over a reload, and arrive once."""
+    browser.sign_in(site, "chef")
+    line = start(browser, site, "hake 32mm", probe="p2")
+    second.sign_in(site, "viewer")
+    second.get(line)
+    second.until(lambda: "Hake loin" in second.text("#board"))
+    mine = "Hake loin"
+    browser.until(lambda: mine in browser.text("#hero"))
+    first = browser.text(".h-verb")
+    time.sleep(0.8)
+    browser.tap("#done")
+    browser.until(lambda: browser.text(".h-verb") != first)
+    begin = time.monotonic()
+    second.until(lambda: browser.text(".h-verb") in second.text("#rows"), 5)
+    assert time.monotonic() - begin < 2.0
+    assert second.find_elements(By.ID, "done") == []
+    site.kill()
+    browser.until(lambda: "No connection" in browser.text("#link"))
+    verb = browser.text(".h-verb")
+    time.sleep(0.8)
+    browser.tap("#extend")
+    browser.tap("#done")
+    browser.until(lambda: browser.text(".h-verb") != verb)
+    kept = json.loads(browser.execute_script("return localStorage.getItem('ember-queue-brackenfold-hut')"))
+    assert [e["kind"] for e in kept] == ["extend", "move"]
+    site.start()
+    browser.until(
+        lambda: browser.execute_script("return localStorage.getItem('ember-queue-brackenfold-hut')") == "[]", 30
+    )
+    state = json.loads(download(browser, site.kitchen + "/line/state/"))
+    hake = next(c for c in state["cooks"] if mine in c["title"])
+    assert sum(m["done"] is not None for m in hake["moves"]) == 3
+    done_at = hake["moves"][2]["done"]
+    assert abs(done_at - kept[1]["occurred_at"]) < 2000  # the time it was done, not the time it arrived
+    browser.refresh()
+    browser.until(lambda: mine in browser.text("#board"))
+    time.sleep(0.8)
+    browser.tap("#done")
+    browser.until(lambda: browser.current_url.endswith("/log/"))
+
+
+@pytest.mark.parametrize("path", ["/plan/", "/line/", "/log/", "/plan/list/", "/plan/import/"])
+@pytest.mark.parametrize("size", [(1280, 800), (820, 1180), (390, 844)])
+def test_nothing_sticks_out(browser, site, path, size):
+    """No page scrolls sideways; fonts and styles are our own; nothing is asked of another host."""
+    browser.size(*size)
+    browser.sign_in(site, "chef")
+    browser.get(site.kitchen + path)
+    assert browser.execute_script("return document.documentElement.scrollWidth") <= size[0]
+    hosts = browser.execute_script("return performance.getEntriesByType('resource').map((e) => new URL(e.name).host)")
+    assert set(hosts) <= {f"127.0.0.1:{site.port}"}
+    assert browser.execute_script("return document.fonts.ready.then(() => document.fonts.check('16px Archivo'))")

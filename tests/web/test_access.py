@@ -1,0 +1,134 @@
+"""Every address with every role, another kitchen's member and nobody; every model keeps to its kitchen."""
+
+from __future__ import annotations
+
+import uuid
+
+import pytest
+from django.apps import apps
+from django.db import IntegrityError, connection, transaction
+from django.urls import URLPattern, URLResolver, get_resolver
+
+from ember_web.kitchens.models import Kitchen, User
+from ember_web.line.models import Cook, Event, Probe
+from ember_web.line.services import take_events
+from ember_web.logbook.models import Record
+from ember_web.plans.models import Plan
+
+# what a role may do: address name → least role to read, least role to write (None: the method is not offered)
+RIGHTS = {
+    "kitchen": ("viewer", None), "clock": (None, "chef"), "plan": ("viewer", None), "plan-quick": ("viewer", None),
+    "plan-forecast": ("viewer", None), "plans": ("viewer", None), "plan-save": (None, "cook"), "plan-import": ("cook", "cook"),
+    "plan-saved": ("viewer", None), "plan-export": ("viewer", None), "line": ("viewer", None), "line-state": ("viewer", None),
+    "line-stream": ("viewer", None), "line-strip": ("viewer", None), "line-events": (None, "cook"), "line-start": (None, "cook"),
+    "line-do": (None, "cook"), "log": ("viewer", None), "record": ("viewer", "cook"), "record-csv": ("viewer", None),
+    "record-json": ("viewer", None),
+}  # fmt: skip
+RANK = {"viewer": 0, "cook": 1, "chef": 2}
+
+
+def addresses():
+    """Name and route of every address below /k/<kitchen>/."""
+
+    def walk(patterns, prefix=""):
+        for p in patterns:
+            route = prefix + str(p.pattern)
+            if isinstance(p, URLResolver):
+                yield from walk(p.url_patterns, route)
+            elif isinstance(p, URLPattern) and route.startswith("k/<slug:kitchen>"):
+                yield p.name, route
+
+    return dict(walk(get_resolver().url_patterns))
+
+
+@pytest.fixture
+def filled(kitchen, stranger, plan, cook):
+    """A kitchen with a row of every kind; returns a function that fills in an address."""
+    finish = {
+        "id": str(uuid.uuid4()),
+        "cook": cook.public_id,
+        "kind": "finish",
+        "occurred_at": kitchen.now().timestamp() * 1000,
+    }
+    assert take_events(kitchen, User.objects.get(username="cook"), [finish])[0]["status"] == "taken"
+    record = Record.objects.get()
+
+    def fill(route):
+        for name, value in (
+            ("kitchen", kitchen.public_id),
+            ("plan", plan.public_id),
+            ("cook", cook.public_id),
+            ("record", record.public_id),
+        ):
+            route = route.replace(f"<slug:{name}>", value)
+        return "/" + route
+
+    return fill
+
+
+def test_the_table_of_rights_is_complete():
+    """A new address must be entered here."""
+    assert set(addresses()) == set(RIGHTS)
+
+
+@pytest.mark.parametrize("name", sorted(RIGHTS))
+@pytest.mark.parametrize("who", ["chef", "cook", "viewer", "stranger", None])
+@pytest.mark.parametrize("method", ["get", "post"])
+def test_rights(filled, as_, name, who, method):
+    """Strangers see nothing at all, members what their role allows, nobody the sign-in page."""
+    if name == "line-stream" and method == "get" and who in RANK:
+        pytest.skip("an endless stream; tested against the real server")
+    reply = getattr(as_(who), method)(filled(addresses()[name]))
+    least = RIGHTS[name][0 if method == "get" else 1]
+    if name == "line-stream":
+        assert reply.status_code == (405 if method == "post" else 404 if who else 403)
+    elif who is None:
+        assert reply.status_code in ({302} if least or name not in RIGHTS else {302, 405})
+        if reply.status_code == 302:
+            assert reply["Location"].startswith("/sign-in/")
+    elif who == "stranger":
+        assert reply.status_code == 404
+        assert b"Hut" not in reply.content
+    elif least is None:
+        assert reply.status_code in {403, 405}
+    elif RANK[who] < RANK[least]:
+        assert reply.status_code == 403
+    else:
+        assert reply.status_code in {200, 302, 400, 404, 422}, reply.content[:300]
+
+
+def test_every_model_of_ours_belongs_to_a_kitchen():
+    """Tenancy is a column on every row, and rows of two kitchens cannot be tied together."""
+    free = {"User", "Kitchen"}
+    for model in apps.get_models():
+        if model.__module__.startswith("ember_web.") and model.__name__ not in free:
+            assert any(f.name == "kitchen" for f in model._meta.fields), model
+
+
+@pytest.mark.parametrize("model", [Event, Cook])
+def test_the_database_keeps_kitchens_apart(kitchen, stranger, cook, model):
+    """Composite foreign keys refuse a row that points into another kitchen."""
+    barn = Kitchen.objects.get(public_id="barn")
+    with pytest.raises(IntegrityError), transaction.atomic():
+        if model is Event:
+            Event.objects.create(kitchen=barn, cook=cook, kind="note", occurred_at=barn.now())
+        else:
+            Cook.objects.filter(pk=cook.pk).update(probe=Probe.objects.create(kitchen=barn, name="px"))
+        with connection.cursor() as cursor:
+            cursor.execute("SET CONSTRAINTS ALL IMMEDIATE")
+
+
+def test_another_kitchens_plan_cannot_be_started_or_saved_over(kitchen, stranger, plan, as_):
+    """By its id inside one's own kitchen, either."""
+    client = as_("stranger")
+    assert client.post("/k/barn/line/start/", {"plan": plan.public_id}).status_code == 404
+    assert client.post("/k/barn/plan/save/", {"plan": plan.public_id, "cut": "bavette"}).status_code == 404
+    assert client.get(f"/k/barn/plan/{plan.public_id}/").status_code == 404
+    assert not Plan.objects.exclude(kitchen=kitchen).exists()
+
+
+def test_security_headers(as_):
+    """A strict policy: own scripts and styles only."""
+    policy = as_(None).get("/sign-in/")["Content-Security-Policy"]
+    assert "default-src 'none'" in policy
+    assert "unsafe" not in policy

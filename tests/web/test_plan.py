@@ -1,0 +1,147 @@
+"""Plan pages: computing, bad input beside the field, saving, files."""
+
+from __future__ import annotations
+
+import json
+
+import pytest
+from django.core.files.uploadedfile import SimpleUploadedFile
+
+from ember_web.plans.models import Plan
+from tests.conftest import plan_document
+
+pytestmark = pytest.mark.django_db
+SENTENCE = {
+    "cut": "bavette", "count": "1", "size_mm": "28", "mass_g": "310", "start_c": "4", "target_c": "55", "way": "hot-pan-basted",
+    "serve": "19:40", "rules": "us-food-code-2022", "guests": "general", "title": "",
+}  # fmt: skip
+
+
+@pytest.mark.parametrize(
+    ("part", "value", "says"),
+    [
+        ("size_mm", "-3", "Thickness: give at least 1 mm"), ("size_mm", "thick", "Thickness: write a number in mm"),
+        ("size_mm", "", "Thickness: give a number"), ("mass_g", "0", "Mass: give at least 1 g"), ("start_c", "900", "Start: give at most 100"),
+        ("target_c", "nan", "Target: write a number"), ("serve", "tonight", "write a time such as 19:40"), ("way", "boiled-shoe", "Way: choose one"),
+        ("count", "1.5", "Count: write a whole number"), ("cut", "unicorn", "Cut: choose one"), ("rules", "\x00", "choose one"), ("size_mm", "1e999", "Thickness"),
+    ],
+)  # fmt: skip
+def test_bad_parts_are_named_and_kept(kitchen, as_, part, value, says):
+    """A clear message, everything typed still there, never an error page."""
+    reply = as_("cook").get("/k/hut/plan/", SENTENCE | {part: value})
+    page = reply.content.decode()
+    assert reply.status_code == 200
+    assert says in page
+    assert "19:40" in page
+    assert 'name="start_c"' in page
+    if value and value.isprintable() and part not in {"way", "cut", "rules"}:
+        assert f'value="{value}"' in page
+
+
+def test_a_way_that_cannot_cook_the_shape_is_an_error_beside_it(kitchen, as_):
+    """Errors of the core find their part of the sentence."""
+    page = as_("cook").get("/k/hut/plan/", SENTENCE | {"cut": "rabbit-saddle", "size_mm": "38"}).content.decode()
+    assert "Choose another way" in page
+
+
+def test_changing_the_cut_brings_its_own_values(kitchen, as_):
+    """Another cut brings its size, doneness and way; the time of service stays."""
+    page = as_("cook").get("/k/hut/plan/", SENTENCE | {"cut": "hake-loin", "was": "bavette"}).content.decode()
+    for value in ('name="size_mm" value="32"', 'name="target_c" value="54"', 'value="19:40"'):
+        assert value in page
+    assert '<option value="hot-oven" selected>' in page
+
+
+def test_page_and_fragment_are_the_same_plan(kitchen, as_):
+    """htmx gets the fragment that the full page includes."""
+    client = as_("viewer")
+    full = client.get("/k/hut/plan/", SENTENCE).content.decode()
+    part = client.get("/k/hut/plan/", SENTENCE, headers={"HX-Request": "true"}).content.decode()
+    assert "<html" in full
+    assert "<html" not in part
+    pull = part.split('class="clock">')[1].split("<")[0]
+    assert f'class="clock">{pull}<' in full
+    assert "served with advisory" in part
+
+
+def test_forecast_part_gives_clock_times(kitchen, as_):
+    """Earliest and latest likely pull, as a fragment."""
+    part = as_("viewer").get("/k/hut/plan/forecast/", SENTENCE).content.decode()
+    assert "likely 19:" in part
+    assert "data-ribbon" in part
+
+
+def test_save_change_export_import(kitchen, as_):
+    """A plan saved, changed in the address, saved over, exported and taken in again."""
+    client = as_("cook")
+    saved = client.post("/k/hut/plan/save/", SENTENCE)
+    plan = Plan.objects.get()
+    assert saved["Location"] == f"/k/hut/plan/{plan.public_id}/"
+    changed = SENTENCE | {"size_mm": "33"}
+    assert "Save changes" in client.get(saved["Location"], changed).content.decode()
+    client.post("/k/hut/plan/save/", changed | {"plan": plan.public_id})
+    plan.refresh_from_db()
+    assert plan.document["piece"]["shape"]["thickness_mm"] == 33
+    file = client.get(f"{saved['Location']}file/")
+    assert json.loads(file.content) == plan.document
+    client.post("/k/hut/plan/import/", {"file": SimpleUploadedFile("plan.json", file.content)})
+    assert Plan.objects.count() == 2
+    assert Plan.objects.first().document == plan.document
+
+
+@pytest.mark.parametrize(
+    ("text", "says"),
+    [
+        ("{", "Not readable as JSON"), (json.dumps(plan_document() | {"odd": 1}), "Unknown key"), ("[]", "must be a"),
+        (json.dumps(plan_document(stages=[{"kind": "bath", "minutes": 5, "medium_c": 900}])), "give at most 400"), ("x" * 1_500_000, "may have"),
+    ],
+)  # fmt: skip
+def test_import_refusals(kitchen, as_, text, says):
+    """A bad file is refused with its place; pasted text is kept."""
+    reply = as_("cook").post("/k/hut/plan/import/", {"text": text})
+    assert reply.status_code == 422
+    assert says in reply.content.decode()
+    assert text[:20].replace('"', "&quot;") in reply.content.decode()
+
+
+def test_import_of_a_large_file(kitchen, as_):
+    """2 MB: refused with words, not with an error page."""
+    reply = as_("cook").post("/k/hut/plan/import/", {"file": SimpleUploadedFile("plan.json", b"x" * 2_000_000)})
+    assert reply.status_code == 422
+    assert "a plan may have" in reply.content.decode()
+
+
+@pytest.mark.parametrize("text", ["bavette 28mm mr 19:40", "glitter", "", "\x00", "x" * 5000])
+def test_quick_entry_page(kitchen, as_, text):
+    """Understood, or told what to begin with."""
+    page = as_("cook").get("/k/hut/plan/quick/", {"q": text}).content.decode()
+    assert ("Quick entry read" in page) is text.startswith("bavette")
+    assert "No cut was recognised" in page or text.startswith("bavette")
+
+
+def test_list_and_search(kitchen, plan, as_):
+    """Plans are found by title; an empty list teaches."""
+    client = as_("viewer")
+    assert plan.title in client.get("/k/hut/plan/list/", {"q": "bav"}).content.decode()
+    assert "No plan is called that" in client.get("/k/hut/plan/list/", {"q": "\x00zz"}).content.decode()
+
+
+def test_sign_in_locks_out(kitchen, client, settings):
+    """Many wrong passwords lock the name for a while."""
+    settings.AXES_ENABLED = True
+    for _ in range(8):
+        reply = client.post("/sign-in/", {"username": "chef", "password": "wrong"})
+    assert reply.status_code == 429
+    assert "Wait 15 minutes" in reply.content.decode()
+
+
+def test_clock_can_run_fast_without_a_jump(kitchen, as_):
+    """The chef of a simulated kitchen changes the rate; the time does not jump."""
+    before = kitchen.now()
+    assert as_("chef").post("/k/hut/clock/", {"rate": "60"}).status_code == 302
+    kitchen.refresh_from_db()
+    assert kitchen.clock_rate == 60
+    assert 0 <= (kitchen.now() - before).total_seconds() < 300
+    as_("chef").post("/k/hut/clock/", {"rate": "7"})
+    kitchen.refresh_from_db()
+    assert kitchen.clock_rate == 60
