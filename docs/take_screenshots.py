@@ -15,10 +15,19 @@ from selenium.webdriver.common.keys import Keys
 from selenium.webdriver.support.ui import Select, WebDriverWait
 
 HERE = Path(__file__).resolve().parent / "screenshots"
-FLAGS = (
-    "--headless --no-sandbox --disable-gpu --disable-quic --no-first-run --disable-background-networking "
-    "--disable-component-update --disable-sync --disable-dev-shm-usage --hide-scrollbars --force-device-scale-factor=1"
-).split()
+FLAGS = [
+    "--headless",
+    "--no-sandbox",
+    "--disable-gpu",
+    "--disable-quic",
+    "--no-first-run",
+    "--disable-background-networking",
+    "--disable-component-update",
+    "--disable-sync",
+    "--disable-dev-shm-usage",
+    "--hide-scrollbars",
+    "--force-device-scale-factor=1",
+]
 WIDE, PHONE = (1280, 800), (390, 844)
 
 
@@ -39,7 +48,7 @@ class Camera:
         metrics = {"width": size[0], "height": size[1], "deviceScaleFactor": 1, "mobile": size[0] < 500}
         self.page.execute_cdp_cmd("Emulation.setDeviceMetricsOverride", metrics)
 
-    def one(self, css: str):  # noqa: ANN201 - a selenium element
+    def one(self, css: str):
         """The first element, waited for."""
         return WebDriverWait(self.page, 20).until(lambda d: d.find_element(By.CSS_SELECTOR, css))
 

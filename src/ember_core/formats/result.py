@@ -58,6 +58,7 @@ def compute(plan: Plan, *, with_forecast: bool | None = None) -> Outcome:
             spreads=options.get("spreads"),
             end_s=float(cook.t[-1]),
             pull_stage=cook.pull_stage,
+            nominal_cook=cook,
         )
     return Outcome(plan, cook, ahead, _document(plan, cook, ahead))
 

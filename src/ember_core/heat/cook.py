@@ -260,6 +260,7 @@ def body_of(
         length=s.length if length is None else length,
         h0=t.h0 * c_scale,
         dh=t.dh * c_scale,
+        per_dh=1.0 / (t.dh * c_scale),
         temperature=t.temperature,
         conductivity=t.conductivity,
         k_scale=k_scale,

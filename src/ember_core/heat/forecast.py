@@ -15,7 +15,7 @@ from numba import njit
 from numpy.typing import NDArray
 from scipy.stats import norm, qmc
 
-from ember_core.heat.cook import DRYING_SCALE, Setup, body_of, empty_record, start_state
+from ember_core.heat.cook import DRYING_SCALE, Cook, Setup, body_of, empty_record, start_state
 from ember_core.heat.kernel import F_H, F_TDELTA, F_TINF, Array, Body, Criterion, Grid, Record
 from ember_core.heat.program import run_cook
 from ember_core.heat.stepper import FAILED
@@ -100,6 +100,7 @@ def _run_members(
             length[m],
             nominal.h0 * c_scale[m],
             nominal.dh * c_scale[m],
+            nominal.per_dh / c_scale[m],
             nominal.temperature,
             nominal.conductivity,
             k_scale[m],
@@ -163,6 +164,7 @@ def forecast(
     spreads: Mapping[str, float] | None = None,
     end_s: float | None = None,
     pull_stage: int | None = None,
+    nominal_cook: Cook | None = None,
     threads: int = 2,
 ) -> Forecast:
     """Run the ensemble of a setup.
@@ -181,11 +183,14 @@ def forecast(
         Length of the quantile curves, s; default the sum of the stages.
     pull_stage : int, optional
         Index of the stage whose end is the pull.
+    nominal_cook : Cook, optional
+        The nominal run on the fine grid, to which the ensemble is corrected: pull, peak and curve.
     threads : int
         Worker threads; the kernels release the interpreter lock.
     """
     spread = {**DEFAULT_SPREADS, **{k: v for k, v in (spreads or {}).items() if not k.startswith("x-")}}
-    z = draw(members, seed, 7)
+    z = np.vstack([np.zeros(7), draw(members, seed, 7)])  # the first is the nominal piece on the members' grid
+    members += 1
     per_mm = 0.0005 if s.grid.closed_a else 0.001  # the spread is of the diameter or the thickness
     length = np.maximum(s.length + z[:, 0] * spread["thickness_mm"] * per_mm, 0.3 * s.length)
     start = s.start_c + z[:, 1] * spread["start_c"]
@@ -235,14 +240,21 @@ def forecast(
     with ThreadPoolExecutor(threads) as pool:
         list(pool.map(work, edges[:-1], edges[1:]))
     good = np.isfinite(peak)
-    pull = end[good, pull_stage] if pull_stage is not None else np.full(int(good.sum()), np.nan)
+    good[0] = False
     curve[:, 0] = start
+    pull = end[:, pull_stage] if pull_stage is not None else np.full(members, np.nan)
+    if nominal_cook is not None and np.isfinite(peak[0]):
+        # the coarse grid's own error is taken out by what it makes of the nominal piece
+        if nominal_cook.pull_s is not None and pull[0] > 0:
+            pull = pull * nominal_cook.pull_s / pull[0]
+        peak = peak + nominal_cook.peak_core_c - peak[0]
+        curve = curve + np.interp(wanted, nominal_cook.t, nominal_cook.core) - curve[0]
     return Forecast(
-        pull_s=pull,
+        pull_s=pull[good],
         peak_core_c=peak[good],
         curve_t=wanted,
         curve_core=np.quantile(curve[good], [0.05, 0.5, 0.95], axis=0),
-        failed=int((~good).sum()),
+        failed=int((~good[1:]).sum()),
     )
 
 

@@ -54,6 +54,7 @@ class Body(NamedTuple):
     length: float  # m, full thickness or radius
     h0: float  # J/m³, enthalpy of the first table row
     dh: float  # J/m³ between rows
+    per_dh: float  # 1/dh
     temperature: Array  # °C by row
     conductivity: Array  # W/(m K) by row
     k_scale: float
@@ -102,14 +103,14 @@ def temperature_at(h: float, w: float, body: Body) -> tuple[float, float, float]
         latent = w * 2.257e6
         fraction = w / body.water if body.water > 0.0 else 0.0
         top = body.conductivity.size - 1
-        row = int((body.boil_h - body.h0) / body.dh)
+        row = int((body.boil_h - body.h0) * body.per_dh)
         wet_k = body.conductivity[min(max(row, 0), top)]
         k = body.k_scale * (body.k_dry + (wet_k - body.k_dry) * fraction)
         if excess <= latent:
             return body.boil_c, 0.0, k
         return body.boil_c + (excess - latent) / body.c_dry, 1.0 / body.c_dry, k
-    position = (h - body.h0) / body.dh
-    i = int(np.floor(position))
+    position = (h - body.h0) * body.per_dh
+    i = int(position)  # towards zero; below the table it is clipped all the same
     last = body.temperature.size - 2
     if i < 0:
         i = 0
@@ -120,7 +121,7 @@ def temperature_at(h: float, w: float, body: Body) -> tuple[float, float, float]
     k = body.conductivity[i] + min(max(part, 0.0), 1.0) * (body.conductivity[i + 1] - body.conductivity[i])
     if w < body.water:
         k = body.k_dry + (k - body.k_dry) * w / body.water
-    return body.temperature[i] + part * slope, slope / body.dh, k * body.k_scale
+    return body.temperature[i] + part * slope, slope * body.per_dh, k * body.k_scale
 
 
 @njit(cache=True, nogil=True)

@@ -243,6 +243,7 @@ def run_stage(
     ended = UNTIL_TIME
     trial_tau = -1.0
     tries = 0
+    smooth = 0  # steps taken in a row without a rejection: then an explicit guess is a good one
     while t < end - 1e-9:
         step = min(dt, largest)
         clipped = False
@@ -261,7 +262,7 @@ def run_stage(
         beta = step * D_
         for i in range(n):
             base[i] = h[i] + beta * f1[i]
-            y2[i] = h[i]
+            y2[i] = h[i] + GAMMA * step * f1[i] if smooth >= 3 else h[i]
         ok, _, _, heat2, ev_a2, ev_b2, st_a2, st_b2 = newton(
             base, beta, y2, w, y[2 * n], y[2 * n + 1], clock + GAMMA * step, faces, grid, body, exact, 0.1 * tol, work
         )
@@ -276,6 +277,7 @@ def run_stage(
         if not ok:
             dt = 0.25 * step
             trial_tau = -1.0
+            smooth = 0
             if dt < 1e-8:
                 return t, FAILED, peak, peak_t, stored
             continue
@@ -290,6 +292,7 @@ def run_stage(
         if size > 1.0 and step > 1e-7:
             dt = step * max(factor, 0.2)
             trial_tau = -1.0
+            smooth = 0
             continue
         rate1 = 0.0
         for i in range(n):
@@ -313,6 +316,7 @@ def run_stage(
             trial_tau = min(max(trial_tau, 1e-6 * step), 0.999999 * step)
             continue
         # the step stands
+        smooth += 1
         if not clipped and trial_tau < 0.0:
             dt = step * min(factor, 4.0)
         elif factor < 1.0:

@@ -72,7 +72,7 @@ def _compute(form: SentenceForm, kitchen: Kitchen, base: dict[str, Any], *, fore
     try:
         document = sentence_of(form, kitchen, base).document()
         if forecast:
-            document["forecast"] = {"members": 128, "seed": 7}
+            document["forecast"] = {"members": 64, "seed": 7}
         return compute(parse_plan(document))
     except EmberError as error:
         form.add_error(FORM_OF_PATH.get(error.path), error.message)
@@ -115,7 +115,12 @@ def _page(
     }
     htmx = getattr(request, "htmx", None)
     template = "plans/_plan.html" if htmx and not htmx.boosted else "plans/plan.html"
-    return render(request, template, context, status=status)
+    reply = render(request, template, context, status=status)
+    if view is None and template == "plans/_plan.html" and quick is None:
+        # only the sentence is replaced: the picture of the last plan that made sense stays
+        reply["HX-Retarget"] = reply["HX-Reselect"] = "#sentence"
+        reply["HX-Reswap"] = "outerHTML"
+    return reply
 
 
 def _cautions(view: Any) -> list[str]:

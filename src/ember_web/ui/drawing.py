@@ -127,13 +127,13 @@ def draw(
     def x(t: Any) -> Any:
         return LEFT + np.asarray(t) / total * inner
 
-    wide, high = 240, 120
+    wide, high = 200, 96
     when = np.linspace(0.0, total, wide)
     rows = np.searchsorted(cook.t, when).clip(0, len(cook.t) - 1)
     where = (np.arange(high) + 0.5) / high * thick
     grid = np.stack([np.interp(where, depth, hottest[i]) for i in rows], axis=1)
     buffer = io.BytesIO()
-    Image.fromarray(colours(ramp, grid), "RGB").save(buffer, "PNG", optimize=True)
+    Image.fromarray(colours(ramp, grid), "RGB").save(buffer, "PNG", compress_level=1)
     image = "data:image/png;base64," + base64.b64encode(buffer.getvalue()).decode()
     isotherm = ""
     if target_c is not None:
