@@ -8,6 +8,7 @@ within 0.05 °C, the rounding of °F to °C.
 from __future__ import annotations
 
 import csv
+from collections.abc import Sequence
 from dataclasses import dataclass
 from functools import lru_cache
 
@@ -92,21 +93,21 @@ def profiles(log: float = 6.5) -> dict[str, Profile]:
 def met_times(
     t_s: Array,
     temperature_c: Array,
-    row_c: float,
-    row_s: float,
+    rows: Sequence[tuple[float, float]],
     *,
     interpolate: bool,
-    breaks: Array | None = None,
+    breaks: NDArray[np.bool_] | None = None,
 ) -> tuple[Array, Array]:
-    """When each depth satisfies one row, and the longest run it had.
+    """When each depth satisfies each row, and the longest run it had.
 
     Parameters
     ----------
     t_s : ndarray (n,)
-        Times, s.
+        Times, s, increasing.
     temperature_c : ndarray (n, depths)
-    row_c, row_s : float
-        The row: °C and s.
+        °C.
+    rows : sequence of (°C, s)
+        The rows of a clause.
     interpolate : bool
         True for a computed history (the crossing lies between samples); False for a measured log,
         where the clock starts at the first reading at or above the row.
@@ -115,36 +116,33 @@ def met_times(
 
     Returns
     -------
-    (ndarray, ndarray)
-        First time the row is satisfied (inf if never) and longest run, s, per depth.
+    (ndarray, ndarray), each (rows, depths)
+        First time the row is satisfied (inf if never) and the longest run, s.
     """
-    limit = row_c - TOLERANCE_C
-    depths = temperature_c.shape[1]
-    clock = np.zeros(depths)
-    met = np.where((temperature_c[0] >= limit) & (row_s <= 0), t_s[0], np.inf)
-    longest = np.zeros(depths)
-    above = temperature_c >= limit
+    limit = np.array([c for c, _ in rows])[:, None] - TOLERANCE_C
+    need = np.array([s for _, s in rows])[:, None]
+    above = temperature_c[0] >= limit
+    met = np.where(above & (need <= 0), t_s[0], np.inf)
+    longest, clock = np.zeros_like(met), np.zeros_like(met)
     for i in range(len(t_s) - 1):
         a, b = temperature_c[i], temperature_c[i + 1]
         dt = t_s[i + 1] - t_s[i]
+        after = b >= limit
+        part = np.where(above & after, dt, 0.0)
         if breaks is not None and breaks[i]:
-            clock = np.zeros(depths)
-            part = np.zeros(depths)
-        elif interpolate:
+            clock, part = np.zeros_like(clock), np.zeros_like(part)
+        elif interpolate and (above != after).any():
             change = np.where(np.abs(b - a) > 1e-12, b - a, 1.0)
-            rising = np.where(above[i + 1], np.clip((b - limit) / change, 0, 1), 0.0)
-            falling = np.where(above[i], np.clip((limit - a) / change, 0, 1), 0.0)
-            part = np.where(above[i] & above[i + 1], 1.0, np.where(above[i + 1], rising, falling)) * dt
-            clock = np.where(above[i], clock, 0.0)
-        else:
-            part = np.where(above[i] & above[i + 1], dt, 0.0)
-            clock = np.where(above[i], clock, 0.0)
+            part = np.where(after & ~above, (b - limit) / change * dt, part)
+            part = np.where(above & ~after, (limit - a) / change * dt, part)
         total = clock + part
-        done = (total >= row_s - 1e-6) & (above[i] | above[i + 1]) & np.isinf(met)
-        begins = np.where(above[i], t_s[i] - clock, t_s[i + 1] - part)
-        met = np.where(done, begins + row_s, met)
+        done = (total >= need - 1e-6) & (above | after) & np.isinf(met)
+        if done.any():
+            begins = np.where(above, t_s[i] - clock, t_s[i + 1] - part)
+            met = np.where(done, begins + need, met)
         longest = np.maximum(longest, total)
-        clock = np.where(above[i + 1], total, 0.0)
+        clock = np.where(after, total, 0.0)
+        above = after
     return met, longest
 
 
@@ -155,7 +153,7 @@ def judge(
     field_c: Array,
     *,
     interpolate: bool = True,
-    breaks: Array | None = None,
+    breaks: NDArray[np.bool_] | None = None,
 ) -> dict[str, object]:
     """The ``rule`` object of a result, with the clause that is met, or that is nearest to it.
 
@@ -172,8 +170,10 @@ def judge(
     peak = float(field_c.max(axis=0).min())
     ranked: list[tuple[tuple[int, float], dict[str, object]]] = []
     for clause in clauses:
-        results = [met_times(t_s, field_c, c, s, interpolate=interpolate, breaks=breaks) for c, s in clause.rows]
-        first = np.min([m for m, _ in results], axis=0).max()
+        within_reach = peak >= clause.rows[0][0] - TOLERANCE_C
+        if within_reach:
+            met, longest = met_times(t_s, field_c, clause.rows, interpolate=interpolate, breaks=breaks)
+        first = met.min(axis=0).max() if within_reach else np.inf
         if np.isfinite(first):
             return base | {
                 "clause": clause.id,
@@ -183,9 +183,9 @@ def judge(
                 "needs": f"Met.{' ' + clause.note if clause.note else ''}",
             }
         options = [
-            (s - float(longest.min()), c, s)
-            for (c, s), (_, longest) in zip(clause.rows, results, strict=True)
-            if peak >= c - TOLERANCE_C
+            (row_s - float(longest[i].min()), row_c, row_s)
+            for i, (row_c, row_s) in enumerate(clause.rows)
+            if peak >= row_c - TOLERANCE_C
         ]
         lowest_c, lowest_s = clause.rows[0]
         if options:
