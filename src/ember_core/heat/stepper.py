@@ -399,12 +399,12 @@ def run_stage(
             if y[3 * n + 4 : 4 * n + 4].min() >= 1.0:
                 ended = until
                 break
-            largest = min(largest, 5.0)
+            largest = max(5.0, 0.005 * (t - t0))  # so the end is found within 5 s, or half a percent of the wait
         elif until == UNTIL_LOG10:
             have = y[2 * n + 4 : 3 * n + 4].min()
             if have >= value:
                 ended = until
                 break
             if have > 0.8 * value:
-                largest = min(largest, 5.0)
+                largest = max(5.0, 0.005 * (t - t0))
     return t, ended, peak, peak_t, stored
