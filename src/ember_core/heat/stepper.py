@@ -173,6 +173,23 @@ def accumulate(y: Array, before: Array, after: Array, dt: float, n: int, crit: C
 
 
 @njit(cache=True, nogil=True)
+def time_to_met(y: Array, n: int, crit: Criterion) -> float:
+    """Seconds until every cell has met the rule by a row whose clock runs; inf when one has no such row."""
+    rows = crit.row_c.size
+    longest = 0.0
+    for i in range(n):
+        if y[3 * n + 4 + i] >= 1.0:
+            continue
+        nearest = np.inf
+        for r in range(rows):
+            clock = y[4 * n + 4 + i * rows + r]
+            if clock > 0.0:
+                nearest = min(nearest, crit.row_s[r] - clock)
+        longest = max(longest, nearest)
+    return longest
+
+
+@njit(cache=True, nogil=True)
 def run_stage(
     y: Array,
     t0: float,
@@ -399,7 +416,7 @@ def run_stage(
             if y[3 * n + 4 : 4 * n + 4].min() >= 1.0:
                 ended = until
                 break
-            largest = max(5.0, 0.005 * (t - t0))  # so the end is found within 5 s, or half a percent of the wait
+            largest = max(1.0, min(time_to_met(y, n, crit), max(5.0, 0.005 * (t - t0))))
         elif until == UNTIL_LOG10:
             have = y[2 * n + 4 : 3 * n + 4].min()
             if have >= value:
