@@ -23,6 +23,7 @@ from ember_core.heat.kernel import (
 
 UNTIL_TIME, UNTIL_CORE, UNTIL_SURFACE, UNTIL_MEAN, UNTIL_LOG10, UNTIL_RULE, UNTIL_PEAK, UNTIL_TURN = range(8)
 FAILED = -1  # a stage whose step size underflowed
+MARGIN_S = 0.01  # a clock must be this far past its row, so that the judge of the samples agrees
 RULE_TOLERANCE_K = 0.05  # a row is met within the rounding of °F to °C
 
 # The state of a piece is one flat array, so that it can be stored and resumed:
@@ -166,7 +167,7 @@ def accumulate(y: Array, before: Array, after: Array, dt: float, n: int, crit: C
                 y[at] = dt * (b - limit) / (b - a)
             elif a >= limit:
                 y[at] += dt * (a - limit) / (a - b)
-            if y[at] >= crit.row_s[r] and (a >= limit or b >= limit):
+            if y[at] >= crit.row_s[r] + MARGIN_S and (a >= limit or b >= limit):
                 y[off + n + i] = 1.0
             if b < limit:
                 y[at] = 0.0
@@ -184,7 +185,7 @@ def time_to_met(y: Array, n: int, crit: Criterion) -> float:
         for r in range(rows):
             clock = y[4 * n + 4 + i * rows + r]
             if clock > 0.0:
-                nearest = min(nearest, crit.row_s[r] - clock)
+                nearest = min(nearest, crit.row_s[r] + MARGIN_S - clock)
         longest = max(longest, nearest)
     return longest
 
