@@ -10,13 +10,14 @@ import numpy as np
 ROOT = Path(__file__).resolve().parents[2]
 sys.path[:0] = [str(ROOT), str(ROOT / "src")]
 
+from tests.conftest import conduction  # noqa: E402
+from tests.validation.series import unaccomplished  # noqa: E402
+
 from ember_core.benchmark import bench  # noqa: E402
 from ember_core.entry.sentence import Sentence  # noqa: E402
 from ember_core.formats.plan import parse  # noqa: E402
 from ember_core.formats.result import compute  # noqa: E402
 from ember_core.heat.cook import run, setup  # noqa: E402
-from tests.conftest import conduction  # noqa: E402
-from tests.validation.series import unaccomplished  # noqa: E402
 
 BIOT = (0.1, 0.3, 1.0, 3.0, 10.0, 30.0, 100.0)
 FOURIER = np.array([0.05, 0.06, 0.08, 0.1, 0.15, 0.2, 0.3, 0.5, 0.8, 1.2, 2.0, 3.0])

@@ -117,10 +117,12 @@ SPOTS = [p for p in spots(plan_document()) if p]
 @given(st.sampled_from(SPOTS), junk)
 def test_malformed_plans_give_errors_not_tracebacks(path, value):
     """Junk at any place: refused with an error of ours, or a plan that means something."""
+    said = None
     try:
         parse(changed(path, copy.deepcopy(value)))
     except EmberError as error:
-        json.dumps(error.as_dict())
+        said = json.loads(json.dumps(error.as_dict()))["error"]
+    assert said is None or (said["message"] and said["code"])
 
 
 @pytest.mark.parametrize("name", ["plan-1", "result-1"])

@@ -1,0 +1,84 @@
+"""Server-sent events against the real server."""
+
+from __future__ import annotations
+
+import json
+import threading
+import urllib.error
+import urllib.request
+from contextlib import closing
+
+import httpx
+import pytest
+
+pytestmark = [pytest.mark.browser, pytest.mark.xdist_group("browser")]
+
+
+def signed_in(site, name):
+    """An HTTP client with a session."""
+    client = httpx.Client(base_url=site.address, trust_env=False, timeout=10, follow_redirects=True)
+    client.get("/sign-in/")
+    data = {"username": name, "password": "brackenfold", "csrfmiddlewaretoken": client.cookies["csrftoken"]}
+    assert client.post("/sign-in/", data=data, headers={"Referer": site.address}).status_code == 200
+    return client
+
+
+def test_stream_says_when_something_changed(site):
+    """A word at the opening, another one within 2 s of a reading arriving."""
+    heard = []
+    opened, changed = threading.Event(), threading.Event()
+
+    def listen():
+        with (
+            closing(signed_in(site, "viewer")) as client,
+            client.stream("GET", "/k/brackenfold-hut/line/stream/") as reply,
+        ):
+            for line in reply.iter_lines():
+                if line.startswith("data:"):
+                    heard.append(line)
+                    (changed if opened.is_set() else opened).set()
+                if changed.is_set():
+                    return
+
+    thread = threading.Thread(target=listen, daemon=True)
+    thread.start()
+    assert opened.wait(10)
+    with closing(signed_in(site, "chef")) as client:
+        page = client.get("/k/brackenfold-hut/line/state/").json()
+    body = {
+        "readings": [{"probe": "p3", "boot": "stream", "sequence": page["now"], "core_c": 20.0, "at": iso(page["now"])}]
+    }
+    request = urllib.request.Request(
+        site.address + "/api/v1/readings",
+        json.dumps(body).encode(),
+        {"Authorization": f"Bearer {site.token}", "Content-Type": "application/json"},
+    )
+    answers = json.loads(urllib.request.urlopen(request, timeout=10).read())["answers"]
+    assert answers[0]["status"] == "taken"
+    assert changed.wait(2)
+    thread.join(5)
+    assert heard[0] == "data: open"
+
+
+def iso(milliseconds):
+    """ISO time of an epoch."""
+    from datetime import UTC, datetime
+
+    return datetime.fromtimestamp(milliseconds / 1000, UTC).isoformat()
+
+
+@pytest.mark.parametrize(("name", "status"), [("other-chef", 404), (None, 403)])
+def test_stream_is_for_members(site, name, status):
+    """Strangers and nobody hear nothing."""
+    with closing(signed_in(site, name) if name else httpx.Client(base_url=site.address, trust_env=False)) as client:
+        assert client.get("/k/brackenfold-hut/line/stream/").status_code == status
+
+
+def test_the_api_describes_itself(site):
+    """The schema is served without a token, the data are not."""
+    described = json.loads(urllib.request.urlopen(site.address + "/api/v1/openapi.json", timeout=10).read())
+    assert "/api/v1/readings" in described["paths"]
+    with pytest.raises(urllib.error.HTTPError) as refused:
+        urllib.request.urlopen(site.address + "/api/v1/probes", timeout=10)
+    refused.value.close()
+    assert refused.value.code == 401

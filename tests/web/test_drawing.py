@@ -1,0 +1,70 @@
+"""The picture: everything lies inside its frame, for every cut of the book, and says what the cook is."""
+
+from __future__ import annotations
+
+import base64
+import json
+import re
+
+import pytest
+
+from ember_core.entry.book import cuts
+from ember_core.entry.sentence import Sentence
+from ember_core.formats.plan import parse
+from ember_core.formats.result import compute
+from ember_web.ui.drawing import GRAIN_H, LEFT, TRACE_H, WIDTH, draw
+from ember_web.ui.templatetags.ember import core, json_block, logs, span
+
+
+@pytest.mark.parametrize("cut", sorted(cuts()))
+def test_all_marks_lie_in_the_frame(cut):
+    """No coordinate outside, none missing; the cursor stands at the pull; the image is a picture."""
+    outcome = compute(parse(Sentence.for_cut(cut, altitude_m=1850.0).document()), with_forecast=False)
+    cook = outcome.cook
+    p = draw(
+        cook,
+        ramp="meat",
+        target_c=60.0,
+        round_=cuts()[cut]["shape"] != "slab",
+        ticks=[(0.0, "Lay in")],
+        met_at_s=30.0,
+        cursor_s=None,
+        ribbon=None,
+    )
+    for path, high in ((p.core, TRACE_H), (p.mean, TRACE_H), (p.surface, TRACE_H), (p.isotherm, GRAIN_H)):
+        points = [float(v) for v in re.findall(r"-?\d+\.?\d*", path)]
+        assert all(LEFT - 0.1 <= x <= WIDTH for x in points[::2])
+        assert all(-0.1 <= y <= high + 0.1 for y in points[1::2])
+    assert p.cursor["t"] == pytest.approx(cook.pull_s)
+    assert base64.b64decode(p.image.split(",")[1])[:4] == b"\x89PNG"
+    numbers = json.loads(json.dumps(p.data, allow_nan=False))
+    assert len(numbers["core"]) == len(numbers["t"]) == len(numbers["layers"])
+    assert len(p.cut) == len(numbers["layers"][0]) // (2 if p.round_ else 1)
+    hottest = [max(row) for row in numbers["layers"]]
+    assert hottest == sorted(hottest)  # doneness never goes back
+
+
+@pytest.mark.parametrize(
+    ("seconds", "text"),
+    [
+        (0, "0:00"),
+        (59.6, "1:00"),
+        (599, "9:59"),
+        (600, "10 min"),
+        (7199, "120 min"),
+        (7200, "2 h 00"),
+        (-75, "−1:15"),
+        (None, "–"),
+    ],
+)
+def test_durations(seconds, text):
+    """m:ss below ten minutes, whole minutes above, hours from two."""
+    assert span(seconds) == text
+
+
+def test_numbers_and_data_blocks():
+    """One decimal for a core; no claim beyond the data; no way out of a data block."""
+    assert (core(54.96), core(-0.04), core(None)) == ("55.0", "−0.0", "–")
+    assert (logs(3.14), logs(1e6)) == ("3.1", "over 12")
+    block = json_block({"a": "</script><b>&"}, "x")
+    assert "</script><b>" not in block
