@@ -204,7 +204,7 @@ def test(arguments: list[str]) -> int:
             for words in (["ruff", "check", "."], ["mypy"], ["lint-imports"]):
                 say(f"$ {' '.join(words)}")
                 code |= subprocess.run([PYTHON.parent / words[0], *words[1:]], cwd=ROOT, env=env).returncode
-        pytest = [PYTHON, "-m", "pytest", *(arguments or ["-n", "2", "--dist", "loadgroup", "-q"])]
+        pytest = [PYTHON, "-m", "pytest", *(arguments or ["-n", "2", "--dist", "loadgroup", "-q", "--durations", "5"])]
         code |= subprocess.run(pytest, cwd=ROOT, env=env).returncode
         return 1 if code else 0
     finally:

@@ -65,9 +65,7 @@ def test_from_quick_entry_to_the_judged_csv(browser, site):
     browser.until(lambda: "Quick entry read in full" in browser.text("#plan"))
     assert browser.text(".clock") == "19:32"  # eight minutes of rest before 19:40
     before = browser.text(".moves .m-time")
-    thickness = browser.one("[name=size_mm]")
-    thickness.clear()
-    thickness.send_keys("22" + Keys.TAB)
+    browser.one(".say [name=size_mm]").send_keys(Keys.CONTROL + "a" + Keys.NULL + "22" + Keys.TAB)
     browser.until(lambda: browser.text(".moves .m-time") not in {"", before})
     assert "size_mm=22" in browser.current_url
     browser.until(lambda: "likely" in browser.text("#likely"))

@@ -58,6 +58,7 @@ def _context(request: KitchenRequest, record: Record, note: str) -> dict[str, An
         gap = float(np.max(core)) - float(np.max(planned[1]))
     return {
         "record": record,
+        "planned": planned_words(d["plan"]),
         "d": d,
         "note": note,
         "picture": compare(d),
@@ -68,6 +69,23 @@ def _context(request: KitchenRequest, record: Record, note: str) -> dict[str, An
         "model": (d["judged"] or {}).get("model", []),
         "findings": (d["judged"] or {}).get("findings", []),
     }
+
+
+def planned_words(plan: dict[str, Any]) -> str:
+    """The plan as it was, in one line."""
+    piece = plan["piece"]
+    shape = piece["shape"]
+    size = shape.get("thickness_mm", shape.get("diameter_mm"))
+    words = [f"{piece.get('count', 1)} × {str(piece.get('cut') or piece.get('food') or 'own piece').replace('-', ' ')}"]
+    if size is not None:
+        words.append(f"{size:g} mm")
+    words.append(f"from {piece['start_c']:g} °C")
+    target = plan.get("target", {}).get("core_c")
+    if target is not None:
+        words.append(f"to {target:g} °C")
+    way = plan.get("way", {}).get("id")
+    words.append(f"by {way.replace('-', ' ')}" if way else "by its own stages")
+    return ", ".join(words)
 
 
 @in_kitchen()
