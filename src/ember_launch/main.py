@@ -218,6 +218,8 @@ def command_line(arguments: list[str]) -> int:
     env = setup.tool_environment()
     if arguments[0] == "bench":
         setup.ensure_kernels()
+    elif arguments[0] == "simulate" and not (setup.kernel_cache() / "warm").exists():
+        say("The solver is compiled at its first use (about a minute, once).")
     return subprocess.run([PYTHON, "-m", "ember_cli", *arguments], env=env).returncode
 
 

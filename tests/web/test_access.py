@@ -132,3 +132,12 @@ def test_security_headers(as_):
     policy = as_(None).get("/sign-in/")["Content-Security-Policy"]
     assert "default-src 'none'" in policy
     assert "unsafe" not in policy
+
+
+@pytest.mark.parametrize("name", ["plan-save", "line-start", "plan-forecast"])
+def test_hostile_ids(kitchen, as_, name):
+    """An id with a null character is not found; it does not break the database."""
+    path = "/" + addresses()[name].replace("<slug:kitchen>", "hut")
+    client = as_("cook")
+    reply = client.get(path, {"plan": "a\x00"}) if name == "plan-forecast" else client.post(path, {"plan": "a\x00"})
+    assert reply.status_code == 404

@@ -111,7 +111,7 @@ def events(request: KitchenRequest) -> HttpResponse:
 def start(request: KitchenRequest) -> HttpResponse:
     """Start a saved plan."""
     kitchen = request.kitchen
-    plan = get_object_or_404(Plan, kitchen=kitchen, public_id=request.POST.get("plan", ""))
+    plan = get_object_or_404(Plan, kitchen=kitchen, public_id=request.POST.get("plan", "").replace("\x00", ""))
     probe = None
     if request.POST.get("probe"):
         probe = Probe.objects.filter(kitchen=kitchen, name=request.POST["probe"][:40].replace("\x00", "")).first()

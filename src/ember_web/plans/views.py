@@ -182,7 +182,7 @@ def forecast_part(request: KitchenRequest) -> HttpResponse:
     """The likely range and the ribbon, computed after the page is already there."""
     plan = None
     if request.GET.get("plan"):
-        plan = get_object_or_404(Plan, kitchen=request.kitchen, public_id=request.GET["plan"])
+        plan = get_object_or_404(Plan, kitchen=request.kitchen, public_id=request.GET["plan"].replace("\x00", ""))
     form, base = _form(request, request.kitchen, plan, request.GET)
     outcome = _compute(form, request.kitchen, base, forecast=True)
     view = None if outcome is None else build(outcome, request.kitchen, request.kitchen.now(), _cursor(request))
@@ -215,7 +215,7 @@ def save(request: KitchenRequest) -> HttpResponse:
     kitchen = request.kitchen
     plan = None
     if request.POST.get("plan"):
-        plan = get_object_or_404(Plan, kitchen=kitchen, public_id=request.POST["plan"])
+        plan = get_object_or_404(Plan, kitchen=kitchen, public_id=request.POST["plan"].replace("\x00", ""))
     form, base = _form(request, kitchen, plan, request.POST)
     outcome = _compute(form, kitchen, base)
     if outcome is None:
