@@ -105,6 +105,14 @@ def web_environment(folder: Path, cluster: Cluster, database: str) -> dict[str, 
     }
 
 
+def wanted_port() -> int:
+    """EMBER_PORT, or the usual one."""
+    text = os.environ.get("EMBER_PORT", str(PORT))
+    if not text.isdecimal() or not 1 <= int(text) <= 65535:
+        raise Stop(f"EMBER_PORT is {text!r}; give a port from 1 to 65535.")
+    return int(text)
+
+
 def serve(*, demo: bool) -> int:
     """Start everything, print the address, stay until Ctrl-C."""
     setup.ensure_packages(database=True)
@@ -116,7 +124,7 @@ def serve(*, demo: bool) -> int:
         try:
             cluster = start_database(supervisor, folder)
             env = web_environment(folder, cluster, "ember_demo" if demo else "ember")
-            wanted = int(os.environ.get("EMBER_PORT", PORT))
+            wanted = wanted_port()
             port = free_port(wanted)
             if port != wanted:
                 say(f"Port {wanted} is taken; using {port}.")
@@ -128,29 +136,7 @@ def serve(*, demo: bool) -> int:
                 raise Stop("preparing the database failed; the message above says why.", code=1)
             address = f"http://127.0.0.1:{port}"
             (folder / "address").write_text(address + "\n")
-            supervisor.add(
-                Child(
-                    "server",
-                    lambda: [
-                        str(PYTHON),
-                        "-m",
-                        "uvicorn",
-                        "ember_web.config.asgi:application",
-                        "--host",
-                        "127.0.0.1",
-                        "--port",
-                        str(port),
-                        "--timeout-graceful-shutdown",
-                        "3",
-                        "--no-access-log",
-                        "--lifespan",
-                        "off",
-                    ],
-                    folder / "server.log",
-                    env=env,
-                    ready=lambda: answers(f"{address}/healthz"),
-                )
-            )
+            supervisor.add(web_server(address, port, folder, env))
             if demo:
                 supervisor.add(
                     Child(
@@ -184,32 +170,39 @@ def serve(*, demo: bool) -> int:
     return 0
 
 
-def test(arguments: list[str]) -> int:
-    """Static checks and all tests, on a throw-away database cluster."""
+@contextmanager
+def throwaway(name: str, database: str) -> Iterator[tuple[Supervisor, dict[str, str], Path]]:
+    """A database cluster of its own for one command, gone afterwards: supervisor, environment, folder."""
     setup.ensure_packages(database=True, browser=True)
     setup.ensure_python(tests=True)
     setup.ensure_kernels()
     base = Path("/var/lib/open-ember") if is_root() else Path(tempfile.gettempdir())
     base.mkdir(parents=True, exist_ok=True)
-    folder = Path(tempfile.mkdtemp(prefix="test-", dir=base))
+    folder = Path(tempfile.mkdtemp(prefix=f"{name}-", dir=base))
     folder.chmod(0o755)
     supervisor = Supervisor()
     try:
         cluster = start_database(supervisor, folder, throwaway=True)
-        env = web_environment(folder, cluster, "ember")
-        env["EMBER_TEST"] = "1"
+        env = web_environment(folder, cluster, database)
         Path(env["EMBER_STATIC_ROOT"]).mkdir()
+        yield supervisor, env, folder
+    finally:
+        supervisor.stop()
+        shutil.rmtree(folder, ignore_errors=True)
+
+
+def test(arguments: list[str]) -> int:
+    """Static checks and all tests, on a throw-away database cluster."""
+    with throwaway("test", "ember") as (_, env, _folder):
+        env["EMBER_TEST"] = "1"
         code = 0
         if not arguments:
-            for words in (["ruff", "check", "."], ["mypy"], ["lint-imports"]):
+            for words in (["ruff", "check", "."], ["ruff", "format", "--check", "-q", "."], ["mypy"], ["lint-imports"]):
                 say(f"$ {' '.join(words)}")
                 code |= subprocess.run([PYTHON.parent / words[0], *words[1:]], cwd=ROOT, env=env).returncode
         pytest = [PYTHON, "-m", "pytest", *(arguments or ["-n", "2", "--dist", "loadgroup", "-q", "--durations", "5"])]
         code |= subprocess.run(pytest, cwd=ROOT, env=env).returncode
         return 1 if code else 0
-    finally:
-        supervisor.stop()
-        shutil.rmtree(folder, ignore_errors=True)
 
 
 def command_line(arguments: list[str]) -> int:
@@ -223,7 +216,7 @@ def command_line(arguments: list[str]) -> int:
     return subprocess.run([PYTHON, "-m", "ember_cli", *arguments], env=env).returncode
 
 
-def manage(arguments: list[str], *, demo: bool = False) -> int:
+def manage(arguments: list[str]) -> int:
     """A management command, with the database started if it is not running."""
     setup.ensure_packages(database=True)
     setup.ensure_python()
@@ -232,7 +225,7 @@ def manage(arguments: list[str], *, demo: bool = False) -> int:
         supervisor = Supervisor()
         try:
             cluster = start_database(supervisor, folder)
-            env = web_environment(folder, cluster, "ember_demo" if demo else "ember")
+            env = web_environment(folder, cluster, "ember")
             subprocess.run([PYTHON, "-m", "ember_web.manage", "prepare"], env=env, stdout=sys.stderr, check=True)
             return subprocess.run([PYTHON, "-m", "ember_web.manage", *arguments], env=env).returncode
         finally:
@@ -241,48 +234,24 @@ def manage(arguments: list[str], *, demo: bool = False) -> int:
 
 def shots(arguments: list[str]) -> int:
     """Renew the screenshots on a throw-away copy of the demo."""
-    setup.ensure_packages(database=True, browser=True)
-    setup.ensure_python(tests=True)
-    setup.ensure_kernels()
-    base = Path("/var/lib/open-ember") if is_root() else Path(tempfile.gettempdir())
-    base.mkdir(parents=True, exist_ok=True)
-    folder = Path(tempfile.mkdtemp(prefix="shots-", dir=base))
-    folder.chmod(0o755)
-    supervisor = Supervisor()
-    try:
-        cluster = start_database(supervisor, folder, throwaway=True)
-        env = web_environment(folder, cluster, "ember_shots")
+    with throwaway("shots", "ember_shots") as (supervisor, env, folder):
         token = folder / "hub-token"
         prepare = [PYTHON, "-m", "ember_web.manage", "prepare", "--demo", "--hub-token-file", token]
         subprocess.run(prepare, env=env, stdout=sys.stderr, check=True)
         port = free_port()
         address = f"http://127.0.0.1:{port}"
-        supervisor.add(
-            Child(
-                "server",
-                lambda: [
-                    str(PYTHON),
-                    "-m",
-                    "uvicorn",
-                    "ember_web.config.asgi:application",
-                    "--host",
-                    "127.0.0.1",
-                    "--port",
-                    str(port),
-                    "--lifespan",
-                    "off",
-                ],
-                folder / "server.log",
-                env=env,
-                ready=lambda: answers(f"{address}/healthz"),
-            )
-        )
-        return subprocess.run(
-            [PYTHON, ROOT / "docs" / "take_screenshots.py", address, str(token), *arguments], env=env
-        ).returncode
-    finally:
-        supervisor.stop()
-        shutil.rmtree(folder, ignore_errors=True)
+        supervisor.add(web_server(address, port, folder, env))
+        script = ROOT / "docs" / "take_screenshots.py"
+        return subprocess.run([PYTHON, script, address, str(token), *arguments], env=env).returncode
+
+
+def web_server(address: str, port: int, folder: Path, env: dict[str, str]) -> Child:
+    """The application server as a child process."""
+    command = [
+        str(PYTHON), "-m", "uvicorn", "ember_web.config.asgi:application", "--host", "127.0.0.1", "--port", str(port),
+        "--timeout-graceful-shutdown", "3", "--no-access-log", "--lifespan", "off",
+    ]  # fmt: skip
+    return Child("server", lambda: command, folder / "server.log", env=env, ready=lambda: answers(f"{address}/healthz"))
 
 
 def main(argv: list[str] | None = None) -> int:
@@ -292,15 +261,19 @@ def main(argv: list[str] | None = None) -> int:
         print(USAGE)
         return 0 if words else 2
     name, rest = words[0], words[1:]
-    if name in {"simulate", "judge", "bench"}:
-        return command_line(words)
-    if name in {"demo", "run"}:
-        return serve(demo=name == "demo")
-    if name == "test":
-        return test(rest)
-    if name == "shots":
-        return shots(rest)
-    if name == "manage":
-        return manage(rest)
+    commands = {
+        "demo": lambda: serve(demo=True),
+        "run": lambda: serve(demo=False),
+        "test": lambda: test(rest),
+        "shots": lambda: shots(rest),
+        "manage": lambda: manage(rest),
+        **dict.fromkeys(("simulate", "judge", "bench"), lambda: command_line(words)),
+    }
+    if name in commands:
+        try:
+            return commands[name]()
+        except KeyboardInterrupt:
+            say("Stopped")
+            return 130
     say(USAGE)
     raise Stop(f"unknown command {name!r}.")

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Any
@@ -35,7 +36,7 @@ def standing(rule: Mapping[str, Any], form: str, guests: str) -> Standing:
         return Standing(state, "no number in this rule", rule["needs"], profile)
     if rule["remaining_s"] is not None:
         minutes = rule["remaining_s"] / 60.0
-        amount = f"{rule['remaining_s']:.0f} s" if minutes < 2 else f"{minutes:.0f} min"
+        amount = f"{rule['remaining_s']:.0f} s" if minutes < 2 else f"{math.ceil(minutes - 1e-9)} min"
         return Standing(SHORT, f"short by {amount}", f"{rule['clause']}: {rule['needs']}", profile)
     clause = next((c for c in profile.clauses_for(form) if c.id == rule["clause"]), None)
     detail = f"{rule['clause']}: {rule['needs']}"
