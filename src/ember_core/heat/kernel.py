@@ -25,6 +25,7 @@ D_ = GAMMA / 2.0
 W_ = np.sqrt(2.0) / 4.0
 SIGMA = 5.670374419e-8  # W/(m² K⁴), CODATA 2018, exact by definition of the SI
 LEWIS_AIR = 1.0 / (1.06 * 1007.0 * 0.9)  # 1/(rho cp Le^(2/3)) of humid air near 60 °C, m³ K/J
+LATENT_BOILING = 2.257e6  # J/kg at 100 °C (steam tables, from memory)
 VAPOUR_GAS_CONSTANT = 461.5  # J/(kg K)
 
 # columns of a face's parameters
@@ -100,7 +101,7 @@ def temperature_at(h: float, w: float, body: Body) -> tuple[float, float, float]
     """Temperature, dT/dH and conductivity of a cell with enthalpy ``h`` and ``w`` kg/m³ of water left."""
     if h > body.boil_h:
         excess = h - body.boil_h
-        latent = w * 2.257e6
+        latent = w * LATENT_BOILING
         fraction = w / body.water if body.water > 0.0 else 0.0
         top = body.conductivity.size - 1
         row = int((body.boil_h - body.h0) * body.per_dh)
@@ -180,7 +181,7 @@ def surface_balance(
         outside = h * (medium - ts)
         if face[F_EPS] > 0.0:
             outside += face[F_EPS] * SIGMA * ((medium + 273.15) ** 4 - (ts + 273.15) ** 4)
-        return ts, q, -k_l * b, k_l * c, 0.0, max(outside - q, 0.0) / 2.257e6
+        return ts, q, -k_l * b, k_l * c, 0.0, max(outside - q, 0.0) / LATENT_BOILING
     q = k_l * (a * ts - b * t1 + c * t2)
     share = total / (total + k_l * a)
     return ts, q, -k_l * b * share, k_l * c * share, evaporation, 0.0

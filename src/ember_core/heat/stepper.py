@@ -11,6 +11,7 @@ from ember_core.heat.kernel import (
     F_TDELTA,
     F_WET,
     GAMMA,
+    LATENT_BOILING,
     W_,
     Array,
     Body,
@@ -47,18 +48,20 @@ def core_of(values: Array, grid: Grid) -> float:
 
 
 @njit(cache=True, nogil=True)
+def hermite(u: float, v0: float, s0: float, v1: float, s1: float, dt: float) -> float:
+    """Cubic with values v0, v1 and slopes s0, s1 (per s) at the ends of ``dt`` s, at the share ``u`` of it."""
+    start = (1 + 2 * u) * (1 - u) ** 2 * v0 + u * (1 - u) ** 2 * dt * s0
+    return start + u * u * (3 - 2 * u) * v1 + u * u * (u - 1) * dt * s1
+
+
+@njit(cache=True, nogil=True)
 def hermite_root(v0: float, s0: float, v1: float, s1: float, dt: float, target: float) -> float:
     """Where the cubic through (v0, s0), (v1, s1) over ``dt`` meets ``target``; it lies between."""
     lo, hi = 0.0, 1.0
     rising = v1 > v0
     for _ in range(50):
         u = 0.5 * (lo + hi)
-        value = (
-            (1 + 2 * u) * (1 - u) ** 2 * v0
-            + u * (1 - u) ** 2 * dt * s0
-            + u * u * (3 - 2 * u) * v1
-            + u * u * (u - 1) * dt * s1
-        )
+        value = hermite(u, v0, s0, v1, s1, dt)
         if (value < target) == rising:
             lo = u
         else:
@@ -78,12 +81,7 @@ def hermite_peak(v0: float, s0: float, v1: float, s1: float, dt: float) -> tuple
         else:
             hi = u
     u = 0.5 * (lo + hi)
-    value = (
-        (1 + 2 * u) * (1 - u) ** 2 * v0
-        + u * (1 - u) ** 2 * dt * s0
-        + u * u * (3 - 2 * u) * v1
-        + u * u * (u - 1) * dt * s1
-    )
+    value = hermite(u, v0, s0, v1, s1, dt)
     return value, u * dt
 
 
@@ -359,10 +357,10 @@ def run_stage(
             for i in range(n):
                 excess = y3[i] - body.boil_h
                 if excess > 0.0 and w[i] > 0.0:
-                    gone = min(excess / 2.257e6, w[i])
+                    gone = min(excess / LATENT_BOILING, w[i])
                     w[i] -= gone
-                    y3[i] -= gone * 2.257e6
-                    y[2 * n + 3] += gone * 2.257e6 * grid.volume[i] * body.length
+                    y3[i] -= gone * LATENT_BOILING
+                    y[2 * n + 3] += gone * LATENT_BOILING * grid.volume[i] * body.length
                     if w[i] < 1e-6 * body.water:
                         w[i] = 0.0
         t += step
