@@ -128,9 +128,9 @@ class Browser(webdriver.Chrome):
 
     def one(self, css):
         """The first element, waited for."""
-        return WebDriverWait(self, 15).until(lambda d: d.find_element(By.CSS_SELECTOR, css))
+        return WebDriverWait(self, 60).until(lambda d: d.find_element(By.CSS_SELECTOR, css))
 
-    def until(self, check, seconds=20):
+    def until(self, check, seconds=60):
         """Wait until ``check`` is true."""
         return WebDriverWait(self, seconds, ignored_exceptions=[Exception]).until(lambda _d: check())
 
