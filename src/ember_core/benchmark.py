@@ -15,7 +15,7 @@ from scipy.integrate import solve_ivp
 
 from ember_core.formats.plan import Plan, parse
 from ember_core.heat.cook import Setup, body_of, empty_record, run, setup, start_state
-from ember_core.heat.kernel import F_H, F_TINF, Array
+from ember_core.heat.kernel import F_H, F_TINF, Array, Grid
 from ember_core.heat.program import run_cook
 
 CELLS = 40
@@ -46,6 +46,7 @@ def linear_plan() -> Plan:
 
 def reference(s: Setup, tol: float) -> Array:
     """Core temperature at the end by LSODA on the same cells; all faces plain convection."""
+    assert isinstance(s.grid, Grid)
     grid, k, rho_c = s.grid, float(s.table.conductivity[0]), s.table.c_ref
     inner = k * grid.area[1:-1] / (grid.spacing[1:-1] * s.length)
     scale = 1.0 / (grid.volume * s.length * rho_c)

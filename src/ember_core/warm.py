@@ -24,3 +24,16 @@ def warm() -> None:
             }
         )
     )
+    compute(
+        parse(
+            {
+                "format": "open-ember.plan/1",
+                "piece": {"food": "egg-whole", "shape": {"kind": "egg", "mass_g": 58}, "start_c": 5},
+                "stages": [
+                    {"kind": "boil", "minutes": 20, "until": {"peak_core_c": 60}},
+                    {"kind": "rest", "minutes": 5},
+                ],
+                "forecast": {"members": 8},
+            }
+        )
+    )

@@ -71,8 +71,9 @@ class Piece:
         kitchen = plan.get("kitchen", {})
         self.air_c = float(kitchen.get("air_c", 22.0))
         self.boil_c = 100.0 - 0.00335 * float(kitchen.get("altitude_m", 0.0))
-        self.exponent = {"slab": 0, "cylinder": 1, "sphere": 2}[shape["kind"]]
-        size = shape.get("thickness_mm", shape.get("diameter_mm", 30.0)) / 1000.0 * self.hidden.thickness
+        self.exponent = {"slab": 0, "box": 0, "cylinder": 1}.get(shape["kind"], 2)
+        egg_mm = 25.4 * (shape.get("mass_g", 58.0) / 58.0) ** (1 / 3) * 1.7  # its breadth
+        size = shape.get("thickness_mm", shape.get("diameter_mm", egg_mm)) / 1000.0 * self.hidden.thickness
         self.size = size if self.exponent == 0 else size / 2.0
         self.temperature = np.full(LAYERS, float(plan["piece"]["start_c"]) + self.hidden.start_c)
         self.dx = self.size / LAYERS

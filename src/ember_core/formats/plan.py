@@ -5,6 +5,7 @@ Nothing heavy is imported here, so that a bad file is refused before the solver 
 
 from __future__ import annotations
 
+import csv
 import json
 import math
 from collections.abc import Mapping
@@ -14,7 +15,7 @@ from functools import lru_cache
 from importlib.resources import files
 from typing import Any
 
-from ember_core.data.loader import read_toml
+from ember_core.data.loader import read_text, read_toml
 from ember_core.errors import FormatError, InputError, ValueRangeError
 
 FORMAT = "open-ember.plan/1"
@@ -42,6 +43,7 @@ class StageSpec:
     minutes: float
     face_a: FaceSpec
     face_b: FaceSpec
+    face_side: FaceSpec
     until: str | None = None
     until_value: float = 0.0
     organism: str = "salmonella"
@@ -90,10 +92,22 @@ def _validator(name: str) -> Any:
     return Draft202012Validator(schema(name))
 
 
+@lru_cache(maxsize=1)
+def foods() -> dict[str, dict[str, Any]]:
+    """The food table by id; ``parts`` are mass %, of the edible part, raw."""
+    lines = [line for line in read_text("foods.csv").splitlines() if not line.startswith("#")]
+    out: dict[str, dict[str, Any]] = {}
+    for raw in csv.DictReader(lines):
+        row: dict[str, Any] = {k: raw[k] for k in ("id", "name", "species", "form", "ramp", "targets", "source")}
+        row["parts"] = {k: float(raw[k]) for k in ("water", "protein", "fat", "carbohydrate", "fibre", "ash")}
+        row |= {k: float(raw[k]) for k in ("freezing_c", "confidence")}
+        out[row["id"]] = row
+    return out
+
+
 def food_row(food_id: str) -> dict[str, Any] | None:
     """A row of the food table, or None."""
-    rows: list[dict[str, Any]] = read_toml("foods.toml")["food"]
-    return next((r for r in rows if r["id"] == food_id), None)
+    return foods().get(food_id)
 
 
 def _reject_constant(token: str) -> float:
@@ -192,7 +206,7 @@ def parse(document: Any) -> Plan:
     if "food" in piece:
         row = food_row(piece["food"])
         if row is None:
-            ids = ", ".join(r["id"] for r in read_toml("foods.toml")["food"])
+            ids = ", ".join(foods())
             raise FormatError(
                 f"Unknown food {piece['food']!r}; choose one of {ids}.", path="/piece/food", code="choice"
             )
@@ -206,8 +220,7 @@ def parse(document: Any) -> Plan:
                 f"The parts sum to {total:.3f}; mass fractions must sum to 1 (within 0.03).", path="/piece/composition"
             )
     form = piece.get("form") or (row["form"] if row else "steak")
-    round_ = piece["shape"]["kind"] not in {"slab", "box"}
-    stages = tuple(_stage(s, i, round_) for i, s in enumerate(document["stages"]))
+    stages = tuple(_stage(s, i, faces_of(piece["shape"])) for i, s in enumerate(document["stages"]))
     peaks = [i for i, s in enumerate(stages) if s.until == "peak_core_c"]
     if len(peaks) > 1:
         raise FormatError(
@@ -251,22 +264,33 @@ def _serve_at(text: str | None) -> datetime | None:
         ) from None
 
 
-def _stage(raw: Mapping[str, Any], index: int, round_: bool) -> StageSpec:
+def faces_of(shape: Mapping[str, Any]) -> tuple[str, ...]:
+    """The faces a stage may describe one by one: a slab's two; also the side of a box or a short cylinder."""
+    kind = shape["kind"]
+    if kind == "sphere" or (kind == "cylinder" and "length_mm" not in shape):
+        return ("a",)
+    return ("a", "b", "side") if kind in {"box", "cylinder"} else ("a", "b")
+
+
+def _stage(raw: Mapping[str, Any], index: int, known: tuple[str, ...]) -> StageSpec:
     at = f"/stages/{index}"
     kind = raw["kind"]
     shared = {k: raw[k] for k in ("medium_c", "surface", "cover", "variant") if k in raw}
     faces = raw.get("faces")
-    if faces and round_ and "b" in faces:
-        raise FormatError("This shape has one face; describe it as a.", path=f"{at}/faces/b", code="face")
+    for name in faces or ():
+        if name not in known:
+            words = "one face; describe it as a" if known == ("a",) else f"the faces {', '.join(known)}"
+            raise FormatError(f"This shape has {words}.", path=f"{at}/faces/{name}", code="face")
     specs = []
-    for name in ("a", "b"):
-        own = None if faces is None else faces.get("a" if round_ else name)
+    for name in ("a", "b", "side"):
+        described = name if name in known else "a"
+        own = None if faces is None else faces.get(described)
         if faces is not None and own is None and not any(k in shared for k in ("medium_c", "surface", "cover")):
             specs.append(FaceSpec("rest", cover="bare"))
             continue
         merged = {**shared, **{k: v for k, v in (own or {}).items() if not k.startswith("x-")}}
         face_kind = merged.pop("kind", kind)
-        where = f"{at}/faces/{name}/medium_c" if own is not None else f"{at}/medium_c"
+        where = f"{at}/faces/{described}/medium_c" if own is not None else f"{at}/medium_c"
         if face_kind in NEEDS_MEDIUM and "medium_c" not in merged:
             raise FormatError(
                 f"A {face_kind} stage needs medium_c, the temperature of what the face meets; add it.",
@@ -276,7 +300,7 @@ def _stage(raw: Mapping[str, Any], index: int, round_: bool) -> StageSpec:
         _check_variant(face_kind, merged.get("variant"), at)
         specs.append(FaceSpec(face_kind, **merged))
     until, value, organism = _until(raw.get("until"), at)
-    return StageSpec(kind, float(raw["minutes"]), specs[0], specs[1], until, value, organism)
+    return StageSpec(kind, float(raw["minutes"]), specs[0], specs[1], specs[2], until, value, organism)
 
 
 def _check_variant(kind: str, variant: str | None, at: str) -> None:

@@ -11,7 +11,7 @@ from ember_core import __version__
 from ember_core.data.loader import data_version
 from ember_core.formats.plan import Plan, food_row
 from ember_core.heat.cook import Cook, finding, run, setup
-from ember_core.heat.forecast import MEMBER_CELLS, Forecast, forecast, quantiles
+from ember_core.heat.forecast import MEMBER_CELLS, MEMBER_REFINE, Forecast, forecast, quantiles
 from ember_core.safety.lethality import for_food, organisms, statement
 from ember_core.safety.rules import judge, profiles
 
@@ -51,8 +51,8 @@ def compute(plan: Plan, *, with_forecast: bool | None = None) -> Outcome:
     if asked:
         options = plan.forecast or {}
         ahead = forecast(
-            setup(plan, cells=MEMBER_CELLS, rows=rows, lethality=lethality),
-            tuple((s.face_a.kind, s.face_b.kind) for s in plan.stages),
+            setup(plan, cells=MEMBER_CELLS, refine=MEMBER_REFINE, rows=rows, lethality=lethality),
+            tuple((s.face_a.kind, s.face_b.kind, s.face_side.kind) for s in plan.stages),
             members=options.get("members", 256),
             seed=options.get("seed", 7),
             spreads=options.get("spreads"),
@@ -83,7 +83,7 @@ def _document(plan: Plan, cook: Cook, ahead: Forecast | None) -> dict[str, Any]:
     findings = list(cook.findings)
     rule = None
     if plan.rules is not None:
-        rule = judge(profiles()[plan.rules], plan.form, cook.t, cook.field)
+        rule = judge(profiles()[plan.rules], plan.form, cook.t, cook.everywhere)
     coast = None
     if cook.pull_stage is not None:
         pull = cook.stages[cook.pull_stage]
@@ -131,13 +131,14 @@ def _document(plan: Plan, cook: Cook, ahead: Forecast | None) -> dict[str, Any]:
         "peak": {"core_c": round(cook.peak_core_c, 4), "t_s": round(cook.peak_t_s, 3)},
         "coast": coast,
         "rule": rule,
-        "model": [statement(cook.t, cook.field, o) for o in for_food(species)],
+        "model": [statement(cook.t, cook.everywhere, o) for o in for_food(species)],
         "forecast": None
         if ahead is None
         else {
             "pull_s": quantiles(ahead.pull_s),
             "peak_core_c": quantiles(ahead.peak_core_c),
             "members": int(ahead.peak_core_c.size),
+            "grid_error": {k: round(v, 4) for k, v in ahead.grid_error.items()},
         },
         "findings": findings,
     }

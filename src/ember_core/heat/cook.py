@@ -2,16 +2,18 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
-from ember_core.errors import ComputationError, InputError
+from ember_core.errors import ComputationError
 from ember_core.formats.plan import FaceSpec, Plan, StageSpec, food_row
 from ember_core.heat.grid import CYLINDER, SLAB, SPHERE, unit_grid
-from ember_core.heat.kernel import Array, Body, Criterion, Grid, Record
+from ember_core.heat.kernel import F_H, F_TINF, N_FACE, Array, Body, Criterion, Grid, Record
+from ember_core.heat.mesh import Layers, Mesh, box, egg, egg_sizes, ellipsoid, short_cylinder
 from ember_core.heat.program import run_cook
 from ember_core.heat.properties import (
     DEFAULT_FREEZING_C,
@@ -30,7 +32,6 @@ from ember_core.heat.stepper import (
     UNTIL_RULE,
     UNTIL_SURFACE,
     UNTIL_TIME,
-    state_size,
 )
 from ember_core.heat.surroundings import (
     HEAT_KINDS,
@@ -43,6 +44,11 @@ from ember_core.heat.surroundings import (
 CELLS = 80
 TOLERANCE_K = 2e-3
 FOOD_TOLERANCE_K = 8e-3  # with crust and drying the step is held by the boiling front, not by smoothness
+MESH_CELLS = {"box": 8, "cylinder": 10, "ellipsoid": 11, "egg": 10}  # over half of each direction
+MESH_FINEST = 0.07  # the outermost cell's share of half the thickness
+MESH_FINEST_CRUST = {"box": 0.03, "cylinder": 0.025}  # the same where a crust forms
+MESH_CLUSTER = 0.2  # how far the nodes of ellipsoids and eggs are drawn towards the skin
+MESH_TOLERANCE_K = 0.05
 DRYING_SCALE = 1.0  # kg/m², m0 of the drying factor; tuned on one large bird (see docs/method)
 UNTIL_CODE = {
     None: UNTIL_TIME,
@@ -54,7 +60,6 @@ UNTIL_CODE = {
     "peak_core_c": UNTIL_PEAK,
 }
 UNTIL_WORD = {v: k or "minutes" for k, v in UNTIL_CODE.items()}
-SHAPE_EXPONENT = {"slab": SLAB, "cylinder": CYLINDER, "sphere": SPHERE}
 NO_BOILING = 1e9
 
 
@@ -62,12 +67,14 @@ NO_BOILING = 1e9
 class Setup:
     """Everything the solver needs, in its own terms; members of an ensemble are variations of it."""
 
-    grid: Grid
+    grid: Grid | Mesh
     table: ThermalTable
-    length: float  # m
+    inner: ThermalTable | None  # of an egg's yolk
+    length: float  # m; of a mesh its stretch, 1
+    size: float  # m, what a spread of the thickness is a spread of: thickness or diameter
     boil_c: float
-    faces: Array  # stages × 2 × parameters
-    h_spread: Array  # stages × 2, standard deviation of ln h
+    faces: Array  # stages × 3 (a, b, side) × parameters
+    h_spread: Array  # stages × 3, standard deviation of ln h
     duration: Array  # s
     until: NDArray[np.int64]
     value: Array
@@ -100,7 +107,12 @@ class Cook:
     field : ndarray
         Cell temperatures, times × cells, from face a to b, or from the centre out.
     depth : ndarray
-        Where the cells lie, mm from face a, or from the centre.
+        Where the cells lie, mm from face a, or from the centre. Of a finite shape they lie on one
+        line through the core.
+    closed : bool
+        True when depth counts from the centre.
+    elsewhere : ndarray
+        Temperatures of the other watched places of a finite shape (edges, corners), times × places.
     """
 
     t: Array
@@ -116,6 +128,13 @@ class Cook:
     pull_stage: int | None
     heat_in_j_m2: float
     findings: tuple[dict[str, str], ...]
+    closed: bool
+    elsewhere: Array
+
+    @property
+    def everywhere(self) -> Array:
+        """All recorded temperatures, times × places: what a rule has to be met by."""
+        return np.hstack([self.field, self.elsewhere]) if self.elsewhere.size else self.field
 
     @property
     def pull_s(self) -> float | None:
@@ -174,7 +193,7 @@ def setup_findings(plan: Plan, boil_c: float) -> list[dict[str, str]]:
     """What a reader should know about the plan before any number of it."""
     out = []
     for i, stage in enumerate(plan.stages):
-        for face in (stage.face_a, stage.face_b):
+        for face in (stage.face_a, stage.face_b, stage.face_side):
             if face.kind == "bath" and plan.properties is None and (face.medium_c or 0.0) > boil_c:
                 out.append(
                     finding(
@@ -199,6 +218,7 @@ def setup(
     plan: Plan,
     *,
     cells: int = CELLS,
+    refine: float = 1.0,
     rows: Sequence[tuple[float, float]] = (),
     lethality: tuple[float, float, float] | None = None,
 ) -> Setup:
@@ -208,37 +228,35 @@ def setup(
     ----------
     plan : Plan
     cells : int
-        Cells over the full thickness or the radius.
+        Cells over the full thickness or the radius of a one-dimensional shape.
+    refine : float
+        Multiplies the cells in each direction of a finite shape.
     rows : sequence of (°C, s)
         Rows of the rule that an ``until: rule`` stage waits for.
     lethality : (D s, T_ref °C, z K), optional
         What an ``until: log10`` stage integrates.
     """
-    kind = plan.shape["kind"]
-    if (kind == "cylinder" and "length_mm" in plan.shape) or kind not in SHAPE_EXPONENT:
-        raise InputError(
-            f"The shape {kind!r}{' with a length' if kind == 'cylinder' else ''} is not computed yet; "
-            "use slab, sphere, or a cylinder without length_mm.",
-            path="/piece/shape/kind",
-            code="shape-not-supported",
-        )
     table = thermal_table(plan)
     boil_c = boiling_point(plan.altitude_m)
     n = len(plan.stages)
-    faces = np.zeros((n, 2, 7))
-    spread = np.zeros((n, 2))
+    faces = np.zeros((n, 3, N_FACE))
+    spread = np.zeros((n, 3))
     for i, stage in enumerate(plan.stages):
-        for j, face in enumerate((stage.face_a, stage.face_b)):
+        for j, face in enumerate((stage.face_a, stage.face_b, stage.face_side)):
             surface = _surface(face, plan, boil_c)
             faces[i, j] = surface.row()
             spread[i, j] = surface.h_spread
-    size_mm = plan.shape["thickness_mm"] if kind == "slab" else plan.shape["diameter_mm"] / 2.0
+    symmetric = bool((faces[:, 0] == faces[:, 1]).all())
+    crust = plan.properties is None and bool(((faces[..., F_TINF] > boil_c + 5) & (faces[..., F_H] > 60)).any())
+    grid, length, size = _geometry(plan.shape, symmetric, crust, cells, refine)
     d, t_ref, z = lethality or (0.0, 60.0, 6.0)
     pairs = np.array(rows, dtype=float).reshape(-1, 2)
     return Setup(
-        grid=unit_grid(SHAPE_EXPONENT[kind], cells),
+        grid=grid,
         table=table,
-        length=size_mm / 1000.0,
+        inner=_yolk(plan),
+        length=length,
+        size=size,
         boil_c=NO_BOILING if plan.properties is not None else boil_c,
         faces=faces,
         h_spread=spread,
@@ -250,11 +268,53 @@ def setup(
     )
 
 
+def _geometry(
+    shape: Mapping[str, Any], symmetric: bool, crust: bool, cells: int, refine: float
+) -> tuple[Grid | Mesh, float, float]:
+    """The grid or mesh of a shape, the length it is scaled by, and the size that a cook measures, m."""
+    kind = shape["kind"]
+    mm = {k: shape[k] / 1000.0 for k in shape if k.endswith("_mm")}
+    if kind == "slab":
+        return unit_grid(SLAB, cells), mm["thickness_mm"], mm["thickness_mm"]
+    if kind == "sphere" or (kind == "cylinder" and "length_mm" not in mm):
+        exponent = SPHERE if kind == "sphere" else CYLINDER
+        return unit_grid(exponent, cells), mm["diameter_mm"] / 2.0, mm["diameter_mm"]
+    many = max(round(MESH_CELLS[kind] * refine), 3)
+    finest = MESH_FINEST_CRUST.get(kind, MESH_FINEST) if crust and refine >= 1.0 else MESH_FINEST
+    finest *= MESH_CELLS[kind] / many
+    if kind == "cylinder":
+        mesh = short_cylinder(mm["diameter_mm"], mm["length_mm"], symmetric, many, finest)
+        return mesh, 1.0, mm["diameter_mm"]
+    if kind == "egg":
+        return egg(float(shape["mass_g"]), many, MESH_CLUSTER), 1.0, egg_sizes(float(shape["mass_g"]))[1]
+    sizes = (mm["length_mm"], mm["width_mm"], mm["thickness_mm"])
+    if kind == "box":
+        return box(*sizes, symmetric, many, finest), 1.0, sizes[2]
+    return ellipsoid(*sizes, symmetric, many, MESH_CLUSTER), 1.0, sizes[2]
+
+
+def _yolk(plan: Plan) -> ThermalTable | None:
+    """The yolk's table of an egg in its shell; None for every other piece."""
+    if plan.shape["kind"] != "egg" or plan.properties is not None or plan.composition is not None:
+        return None
+    row = food_row(plan.food or "")
+    yolk = food_row("egg-yolk")
+    if row is None or yolk is None or row["id"] != "egg-whole":
+        return None
+    return food_table(Composition(**{k: v / 100.0 for k, v in yolk["parts"].items()}), yolk["freezing_c"])
+
+
 def body_of(
     s: Setup, *, length: float | None = None, k_scale: float = 1.0, c_scale: float = 1.0, drying: float = DRYING_SCALE
-) -> Body:
+) -> Body | Layers:
     """The kernel's view of one piece; the keywords make a member of an ensemble."""
-    t = s.table
+    outer = _body(s, s.table, length, k_scale, c_scale, drying)
+    if isinstance(s.grid, Grid):
+        return outer
+    return Layers(outer, outer if s.inner is None else _body(s, s.inner, length, k_scale, c_scale, drying))
+
+
+def _body(s: Setup, t: ThermalTable, length: float | None, k_scale: float, c_scale: float, drying: float) -> Body:
     boiling = t.water > 0 and s.boil_c < NO_BOILING
     return Body(
         length=s.length if length is None else length,
@@ -277,9 +337,14 @@ def body_of(
 def start_state(s: Setup, start_c: float, c_scale: float = 1.0) -> Array:
     """State of a piece at one temperature throughout."""
     n = s.grid.n
-    y = np.zeros(state_size(n, s.criterion.row_c.size))
+    rows = s.criterion.row_c.size
+    own = 2 * n + 2 + s.grid.s_node.size if isinstance(s.grid, Mesh) else 2 * n + 4
+    y = np.zeros(own + 2 * n + n * rows)
     y[:n] = float(s.table.enthalpy(start_c)) * c_scale
     y[n : 2 * n] = s.table.water if s.boil_c < NO_BOILING else 0.0
+    if s.inner is not None and isinstance(s.grid, Mesh):
+        y[:n][s.grid.inner] = float(s.inner.enthalpy(start_c)) * c_scale
+        y[n : 2 * n][s.grid.inner] = s.inner.water
     return y
 
 
@@ -309,7 +374,8 @@ def run(plan: Plan, s: Setup, *, tol: float | None = None) -> Cook:
     ComputationError
         When the step size underflows; names the stage.
     """
-    n = s.grid.n
+    mesh = s.grid if isinstance(s.grid, Mesh) else None
+    n = s.grid.n if mesh is None else mesh.watch.size
     y = start_state(s, s.start_c)
     stops = np.array(plan.report_at_s, dtype=float)
     record = empty_record(8000 + stops.size, n)
@@ -318,7 +384,7 @@ def run(plan: Plan, s: Setup, *, tol: float | None = None) -> Cook:
     ended = np.zeros(count, dtype=np.int64)
     body = body_of(s)
     if tol is None:
-        tol = TOLERANCE_K if s.table.linear else FOOD_TOLERANCE_K
+        tol = MESH_TOLERANCE_K if mesh is not None else TOLERANCE_K if s.table.linear else FOOD_TOLERANCE_K
     top, top_t, status = run_cook(
         y,
         s.duration,
@@ -371,23 +437,40 @@ def run(plan: Plan, s: Setup, *, tol: float | None = None) -> Cook:
                 "solver",
             )
         )
-    grid_mm = np.concatenate([[0.0], np.cumsum(_widths(s.grid))]) * s.length * 1000.0
-    depth = 0.5 * (grid_mm[1:] + grid_mm[:-1])
+    line, depth, elsewhere = _line(mesh, field) if mesh is not None else (field, _depth(s), field[:, :0])
     return Cook(
         t=t,
         core=core,
         mean=mean,
         surface_a=column(record.surface_a),
         surface_b=column(record.surface_b),
-        field=field,
+        field=line,
         depth=depth,
         stages=tuple(outcomes),
         peak_core_c=float(top),
         peak_t_s=float(top_t),
         pull_stage=pull_stage_of(plan.stages),
-        heat_in_j_m2=float(y[2 * n + 2]),
+        heat_in_j_m2=float(y[2 * s.grid.n + 2]) if mesh is None else float(y[2 * mesh.n] / mesh.s_area.sum()),
         findings=tuple(findings),
+        closed=mesh.line_mm[0] == 0.0 and mesh.watch[0] == mesh.core if mesh is not None else s.grid.closed_a,  # type: ignore[union-attr]  # no mesh: a grid
+        elsewhere=elsewhere,
     )
+
+
+def _line(mesh: Mesh, field: Array) -> tuple[Array, Array, Array]:
+    """Temperatures and places of the line through the core, completed by its mirror image, and the rest."""
+    line, at, rest = field[:, : mesh.line], mesh.line_mm, field[:, mesh.line :]
+    if mesh.mirrored and mesh.watch[0] != mesh.core:  # from face a to the core only
+        line = np.hstack([line, line[:, -2::-1]])
+        at = np.concatenate([at, 2.0 * at[-1] - at[-2::-1]])
+    return line, at, rest
+
+
+def _depth(s: Setup) -> Array:
+    """Middles of a one-dimensional grid's cells, mm from face a or from the centre."""
+    assert isinstance(s.grid, Grid)
+    edges = np.concatenate([[0.0], np.cumsum(_widths(s.grid))]) * s.length * 1000.0
+    return np.asarray(0.5 * (edges[1:] + edges[:-1]))
 
 
 def _widths(grid: Grid) -> Array:

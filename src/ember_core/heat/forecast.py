@@ -9,14 +9,17 @@ from __future__ import annotations
 from collections.abc import Mapping
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
+from typing import Any
 
 import numpy as np
 from numba import njit
+from numba.extending import overload
 from numpy.typing import NDArray
 from scipy.stats import norm, qmc
 
 from ember_core.heat.cook import DRYING_SCALE, Cook, Setup, body_of, empty_record, start_state
 from ember_core.heat.kernel import F_H, F_TDELTA, F_TINF, Array, Body, Criterion, Grid, Record
+from ember_core.heat.mesh import Layers, Mesh
 from ember_core.heat.program import run_cook
 from ember_core.heat.stepper import FAILED
 
@@ -45,6 +48,7 @@ MEDIUM_SPREAD_C = {
     "thaw": 1.0,
 }
 MEMBER_CELLS = 32
+MEMBER_REFINE = 0.4  # of the nominal run's cells of a finite shape, in each direction
 MEMBER_TOLERANCE_K = 0.03
 CURVE_POINTS = 48
 
@@ -57,17 +61,58 @@ class Forecast:
     ----------
     pull_s, peak_core_c : ndarray (members,)
         End of the pull stage, s (nan without one), and the highest core, °C.
-    curve_t, curve_core : ndarray
-        Times, s, and core quantiles there (rows p5, p50, p95), °C.
+    curve_t, curve_core, curve_mean : ndarray
+        Times, s, and quantiles of core and mean there (rows p5, p50, p95), °C.
     failed : int
         Members whose computation gave up; they are left out and reported.
+    grid_error : mapping
+        What the members' coarser grid makes of the nominal piece, less the nominal run: ``pull_s``,
+        ``peak_core_c``, and the largest of ``core_c`` and ``mean_c`` over time. It has been taken out.
     """
 
     pull_s: Array
     peak_core_c: Array
     curve_t: Array
     curve_core: Array
+    curve_mean: Array
     failed: int
+    grid_error: Mapping[str, float]
+
+
+@njit(cache=True, nogil=True)
+def _varied_body(body: Body, length: float, k_scale: float, c_scale: float, m0: float) -> Body:
+    """A member's body: the nominal one with another size, conductivity, heat capacity and drying."""
+    return Body(
+        length,
+        body.h0 * c_scale,
+        body.dh * c_scale,
+        body.per_dh / c_scale,
+        body.temperature,
+        body.conductivity,
+        k_scale,
+        body.boil_c,
+        body.boil_h * c_scale,
+        body.water,
+        body.k_dry,
+        body.c_dry * c_scale,
+        m0,
+        body.linear,
+    )
+
+
+def varied(nominal: Any, length: float, k_scale: float, c_scale: float, m0: float) -> Any:
+    """:func:`_varied_body` of a piece or of both its layers; compiled code takes the right one by type."""
+    raise NotImplementedError("compiled code only")
+
+
+@overload(varied)
+def _varied(nominal, length, k_scale, c_scale, m0):  # type: ignore[no-untyped-def]  # numba reads the names, not types
+    if nominal.instance_class is Layers:
+        return lambda nominal, length, k_scale, c_scale, m0: Layers(
+            _varied_body(nominal.outer, length, k_scale, c_scale, m0),
+            _varied_body(nominal.inner, length, k_scale, c_scale, m0),
+        )
+    return lambda nominal, length, k_scale, c_scale, m0: _varied_body(nominal, length, k_scale, c_scale, m0)
 
 
 @njit(cache=True, nogil=True)
@@ -81,8 +126,8 @@ def _run_members(
     duration: Array,
     until: NDArray[np.int64],
     value: Array,
-    grid: Grid,
-    nominal: Body,
+    grid: Grid | Mesh,
+    nominal: Body | Layers,
     crit: Criterion,
     tol: float,
     record: Record,
@@ -90,28 +135,14 @@ def _run_members(
     end_s: Array,
     peak: Array,
     curve: Array,
+    curve_mean: Array,
     lo: int,
     hi: int,
 ) -> None:
-    """Run members ``lo`` to ``hi``; ``curve`` receives the core at the ``wanted`` times."""
+    """Run members ``lo`` to ``hi``; the curves receive core and mean at the ``wanted`` times."""
     count = duration.size
     for m in range(lo, hi):
-        body = Body(
-            length[m],
-            nominal.h0 * c_scale[m],
-            nominal.dh * c_scale[m],
-            nominal.per_dh / c_scale[m],
-            nominal.temperature,
-            nominal.conductivity,
-            k_scale[m],
-            nominal.boil_c,
-            nominal.boil_h * c_scale[m],
-            nominal.water,
-            nominal.k_dry,
-            nominal.c_dry * c_scale[m],
-            m0[m],
-            nominal.linear,
-        )
+        body = varied(nominal, length[m], k_scale[m], c_scale[m], m0[m])
         ended = np.zeros(count, dtype=np.int64)
         record.filled[0] = 0
         top, _, status = run_cook(
@@ -142,10 +173,12 @@ def _run_members(
                 row += 1
             if row == 0:
                 curve[m, j] = start
+                curve_mean[m, j] = record.mean[0]
             else:
                 t0, t1 = record.t[row - 1], record.t[row]
                 part = min(max((wanted[j] - t0) / max(t1 - t0, 1e-9), 0.0), 1.0)
                 curve[m, j] = record.core[row - 1] + part * (record.core[row] - record.core[row - 1])
+                curve_mean[m, j] = record.mean[row - 1] + part * (record.mean[row] - record.mean[row - 1])
 
 
 def draw(members: int, seed: int, dimensions: int) -> Array:
@@ -157,7 +190,7 @@ def draw(members: int, seed: int, dimensions: int) -> Array:
 
 def forecast(
     s: Setup,
-    kinds: tuple[tuple[str, str], ...],
+    kinds: tuple[tuple[str, ...], ...],
     *,
     members: int = 256,
     seed: int = 7,
@@ -173,7 +206,7 @@ def forecast(
     ----------
     s : Setup
         Built with :data:`MEMBER_CELLS` cells.
-    kinds : tuple of (kind a, kind b)
+    kinds : tuple of (kind a, kind b, kind of the side)
         What each stage's faces meet, for the spread of the medium.
     members, seed : int
         8 to 2,048; the same seed repeats.
@@ -191,8 +224,8 @@ def forecast(
     spread = {**DEFAULT_SPREADS, **{k: v for k, v in (spreads or {}).items() if not k.startswith("x-")}}
     z = np.vstack([np.zeros(7), draw(members, seed, 7)])  # the first is the nominal piece on the members' grid
     members += 1
-    per_mm = 0.0005 if s.grid.closed_a else 0.001  # the spread is of the diameter or the thickness
-    length = np.maximum(s.length + z[:, 0] * spread["thickness_mm"] * per_mm, 0.3 * s.length)
+    # a length in m, or the stretch of a mesh; the spread is of the thickness or the diameter
+    length = s.length * np.maximum(1.0 + z[:, 0] * spread["thickness_mm"] / 1000.0 / s.size, 0.3)
     start = s.start_c + z[:, 1] * spread["start_c"]
     k_scale = np.exp(z[:, 4] * spread["conductivity_ln"])
     c_scale = np.exp(z[:, 6] * 0.4 * spread["conductivity_ln"])
@@ -209,7 +242,7 @@ def forecast(
     end = np.zeros((members, count))
     peak = np.zeros(members)
     wanted = np.linspace(0.0, end_s if end_s else float(s.duration.sum()), CURVE_POINTS)
-    curve = np.zeros((members, wanted.size))
+    curve, curve_mean = np.zeros((members, wanted.size)), np.zeros((members, wanted.size))
     nominal = body_of(s)
 
     def work(lo: int, hi: int) -> None:
@@ -227,11 +260,12 @@ def forecast(
             nominal,
             s.criterion,
             MEMBER_TOLERANCE_K,
-            empty_record(4000, s.grid.n),
+            empty_record(4000, s.grid.watch.size if isinstance(s.grid, Mesh) else s.grid.n),
             wanted,
             end,
             peak,
             curve,
+            curve_mean,
             lo,
             hi,
         )
@@ -241,20 +275,29 @@ def forecast(
         list(pool.map(work, edges[:-1], edges[1:]))
     good = np.isfinite(peak)
     good[0] = False
-    curve[:, 0] = start
+    curve[:, 0] = curve_mean[:, 0] = start
     pull = end[:, pull_stage] if pull_stage is not None else np.full(members, np.nan)
+    error: dict[str, float] = {}
     if nominal_cook is not None and np.isfinite(peak[0]):
         # the coarse grid's own error is taken out by what it makes of the nominal piece
-        if nominal_cook.pull_s is not None and pull[0] > 0:
-            pull = pull * nominal_cook.pull_s / pull[0]
-        peak = peak + nominal_cook.peak_core_c - peak[0]
-        curve = curve + np.interp(wanted, nominal_cook.t, nominal_cook.core) - curve[0]
+        fine = nominal_cook
+        if fine.pull_s is not None and pull[0] > 0:
+            error["pull_s"] = float(pull[0] - fine.pull_s)
+            pull = pull * fine.pull_s / pull[0]
+        error["peak_core_c"] = float(peak[0] - fine.peak_core_c)
+        peak = peak - error["peak_core_c"]
+        for name, values, truth in (("core_c", curve, fine.core), ("mean_c", curve_mean, fine.mean)):
+            off = values[0] - np.interp(wanted, fine.t, truth)
+            error[name] = float(off[np.argmax(np.abs(off))])
+            values -= off
     return Forecast(
         pull_s=pull[good],
         peak_core_c=peak[good],
         curve_t=wanted,
         curve_core=np.quantile(curve[good], [0.05, 0.5, 0.95], axis=0),
+        curve_mean=np.quantile(curve_mean[good], [0.05, 0.5, 0.95], axis=0),
         failed=int((~good[1:]).sum()),
+        grid_error=error,
     )
 
 

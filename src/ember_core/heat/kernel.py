@@ -126,6 +126,30 @@ def temperature_at(h: float, w: float, body: Body) -> tuple[float, float, float]
 
 
 @njit(cache=True, nogil=True)
+def read_cells(y: Array, w: Array, body: Body, temp: Array, slope: Array, kappa: Array) -> None:
+    """:func:`temperature_at` for every cell; its body stands in the loop, which is several times faster."""
+    table, conductivity = body.temperature, body.conductivity
+    h0, per_dh, k_scale = body.h0, body.per_dh, body.k_scale
+    boil_h, water, k_dry = body.boil_h, body.water, body.k_dry
+    last = table.size - 2
+    for i in range(y.size):
+        h = y[i]
+        if h > boil_h:
+            temp[i], slope[i], kappa[i] = temperature_at(h, w[i], body)
+            continue
+        position = (h - h0) * per_dh
+        row = min(max(int(position), 0), last)
+        rise = table[row + 1] - table[row]
+        part = position - row
+        k = conductivity[row] + min(max(part, 0.0), 1.0) * (conductivity[row + 1] - conductivity[row])
+        if w[i] < water:
+            k = k_dry + (k - k_dry) * w[i] / water
+        temp[i] = table[row] + part * rise
+        slope[i] = rise * per_dh
+        kappa[i] = k * k_scale
+
+
+@njit(cache=True, nogil=True)
 def surface_balance(
     face: Array,
     t: float,
@@ -211,8 +235,8 @@ def evaluate(
     """
     n = grid.n
     kappa = np.empty(n)
+    read_cells(y, w, body, temp, slope, kappa)
     for i in range(n):
-        temp[i], slope[i], kappa[i] = temperature_at(y[i], w[i], body)
         f[i] = 0.0
         lo[i] = 0.0
         di[i] = 0.0

@@ -2,12 +2,68 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 import numpy as np
-from numba import njit
+from numba import njit, types
+from numba.extending import overload
 from numpy.typing import NDArray
 
+from ember_core.heat.explicit import run_mesh_stage
 from ember_core.heat.kernel import F_TAU, F_TDELTA, F_TINF, Array, Body, Criterion, Grid, Record, temperature_at
+from ember_core.heat.mesh import Layers, Mesh
 from ember_core.heat.stepper import FAILED, UNTIL_CORE, UNTIL_PEAK, UNTIL_TIME, UNTIL_TURN, core_of, run_stage
+
+
+def advance(*arguments: Any) -> Any:
+    """Run one stage on a one-dimensional grid or a mesh; compiled code takes the right one by type."""
+    raise NotImplementedError("compiled code only")
+
+
+def core_now(y: Array, grid: Any, body: Any) -> float:
+    """Core temperature of a state, °C; compiled code takes the right one by type."""
+    raise NotImplementedError("compiled code only")
+
+
+@njit(cache=True, nogil=True)
+def _core_of_grid(y: Array, grid: Grid, body: Body) -> float:
+    temp = np.empty(grid.n)
+    for i in range(grid.n):
+        temp[i], _, _ = temperature_at(y[i], y[grid.n + i], body)
+    return core_of(temp, grid)
+
+
+@njit(cache=True, nogil=True)
+def _core_of_mesh(y: Array, mesh: Mesh, layers: Layers) -> float:
+    i = mesh.core
+    core, _, _ = temperature_at(y[i], y[mesh.n + i], layers.inner if mesh.inner[i] else layers.outer)
+    return float(core)
+
+
+def _is_mesh(grid: Any) -> bool:
+    return isinstance(grid, types.NamedTuple) and grid.instance_class is Mesh
+
+
+@overload(core_now)
+def _core_now(y, grid, body):  # type: ignore[no-untyped-def]  # numba reads the names, not types
+    if _is_mesh(grid):
+        return lambda y, grid, body: _core_of_mesh(y, grid, body)
+    return lambda y, grid, body: _core_of_grid(y, grid, body)
+
+
+@overload(advance)
+def _advance(y, t, span, faces, grid, body, crit, until, value, tol, recording, record, stops, store, store_t):  # type: ignore[no-untyped-def]  # as above
+    if _is_mesh(grid):
+
+        def on_mesh(y, t, span, faces, grid, body, crit, until, value, tol, recording, record, stops, store, store_t):  # type: ignore[no-untyped-def]  # as above
+            return run_mesh_stage(y, t, span, faces, grid, body, crit, until, value, tol, recording, record, stops, store, store_t)  # fmt: skip
+
+        return on_mesh
+
+    def on_grid(y, t, span, faces, grid, body, crit, until, value, tol, recording, record, stops, store, store_t):  # type: ignore[no-untyped-def]  # as above
+        return run_stage(y, t, span, faces, grid, body, crit, until, value, tol, recording, record, stops, store, store_t)  # fmt: skip
+
+    return on_grid
 
 
 @njit(cache=True, nogil=True)
@@ -19,8 +75,8 @@ def peak_after(
     faces: Array,
     until: NDArray[np.int64],
     value: Array,
-    grid: Grid,
-    body: Body,
+    grid: Grid | Mesh,
+    body: Body | Layers,
     crit: Criterion,
     tol: float,
     record: Record,
@@ -30,17 +86,12 @@ def peak_after(
     y = state.copy()
     none = np.empty(0)
     no_store = np.empty((0, 0))
-    n = grid.n
-    best = -1e9
-    temp = np.empty(n)
-    for i in range(n):
-        temp[i], _, _ = temperature_at(y[i], y[n + i], body)
-    best = core_of(temp, grid)
+    best = core_now(y, grid, body)
     for s in range(first, duration.size):
         kind = until[s]
-        if s == duration.size - 1 and kind == UNTIL_TIME and max(faces[s, 0, F_TINF], faces[s, 1, F_TINF]) < best:
+        if s == duration.size - 1 and kind == UNTIL_TIME and faces[s, :, F_TINF].max() < best:
             kind = UNTIL_TURN  # it can only cool: once the core falls, its peak is known
-        t, ended, top, _, _ = run_stage(
+        t, ended, top, _, _ = advance(
             y, t, duration[s], faces[s], grid, body, crit, kind, value[s], tol, False, record, none, no_store, none
         )
         if ended == FAILED:
@@ -54,7 +105,7 @@ def peak_after(
 def stage_from(faces: Array, elapsed: float) -> Array:
     """The faces of a stage that has already run for ``elapsed`` seconds."""
     moved = faces.copy()
-    for side in range(2):
+    for side in range(moved.shape[0]):
         if moved[side, F_TDELTA] != 0.0:
             moved[side, F_TDELTA] *= np.exp(-elapsed / moved[side, F_TAU])
     return moved
@@ -67,8 +118,8 @@ def resume(
     stage_start: float,
     span: float,
     faces: Array,
-    grid: Grid,
-    body: Body,
+    grid: Grid | Mesh,
+    body: Body | Layers,
     crit: Criterion,
     tol: float,
     record: Record,
@@ -76,7 +127,7 @@ def resume(
     """Go on for ``span`` seconds, unrecorded, inside a stage that began at ``stage_start``."""
     if span > 0.0:
         none = np.empty(0)
-        run_stage(
+        advance(
             y,
             t,
             span,
@@ -104,8 +155,8 @@ def run_to_pull(
     faces: Array,
     until: NDArray[np.int64],
     value: Array,
-    grid: Grid,
-    body: Body,
+    grid: Grid | Mesh,
+    body: Body | Layers,
     crit: Criterion,
     tol: float,
     recording: bool,
@@ -125,7 +176,7 @@ def run_to_pull(
     store_t = np.empty(400)
     first_row = record.filled[0]
     # the core itself at the wanted temperature is past the pull: no need to go on
-    end, status, top, top_t, count = run_stage(
+    end, status, top, top_t, count = advance(
         y, t, duration[s], faces[s], grid, body, crit, UNTIL_CORE, wanted, tol, recording, record, stops, store, store_t
     )
     if status == FAILED:
@@ -177,7 +228,7 @@ def run_to_pull(
     end = store_t[lo] + tau
     if tau > 0.0:
         moved = stage_from(faces[s], store_t[lo] - t)
-        run_stage(
+        advance(
             y,
             store_t[lo],
             tau,
@@ -194,10 +245,7 @@ def run_to_pull(
             np.empty((0, 0)),
             np.empty(0),
         )
-    temp = np.empty(grid.n)
-    for i in range(grid.n):
-        temp[i], _, _ = temperature_at(y[i], y[grid.n + i], body)
-    return end, UNTIL_TIME, UNTIL_PEAK, core_of(temp, grid), end
+    return end, UNTIL_TIME, UNTIL_PEAK, core_now(y, grid, body), end
 
 
 @njit(cache=True, nogil=True)
@@ -207,8 +255,8 @@ def run_cook(
     faces: Array,
     until: NDArray[np.int64],
     value: Array,
-    grid: Grid,
-    body: Body,
+    grid: Grid | Mesh,
+    body: Body | Layers,
     crit: Criterion,
     tol: float,
     recording: bool,
@@ -237,7 +285,7 @@ def run_cook(
                 y, t, s, duration, faces, until, value, grid, body, crit, tol, recording, record, stops
             )
         else:
-            t, status, top, top_t, _ = run_stage(
+            t, status, top, top_t, _ = advance(
                 y, t, span, faces[s], grid, body, crit, kind, value[s], tol, recording, record, stops, no_store, none
             )
             found = status

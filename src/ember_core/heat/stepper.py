@@ -33,12 +33,6 @@ RULE_TOLERANCE_K = 0.05  # a row is met within the rounding of °F to °C
 
 
 @njit(cache=True, nogil=True)
-def state_size(n: int, rows: int) -> int:
-    """Length of the state array of a piece with ``n`` cells and ``rows`` rule rows."""
-    return 2 * n + 4 + 2 * n + n * rows
-
-
-@njit(cache=True, nogil=True)
 def core_of(values: Array, grid: Grid) -> float:
     """The core read from the cell means."""
     total = 0.0
@@ -143,9 +137,8 @@ def newton(
 
 
 @njit(cache=True, nogil=True)
-def accumulate(y: Array, before: Array, after: Array, dt: float, n: int, crit: Criterion) -> None:
+def accumulate(y: Array, before: Array, after: Array, dt: float, n: int, off: int, crit: Criterion) -> None:
     """Advance each cell's lethality and rule clocks over a step whose temperatures run linearly."""
-    off = 2 * n + 4
     rows = crit.row_c.size
     for i in range(n):
         a, b = before[i], after[i]
@@ -172,16 +165,16 @@ def accumulate(y: Array, before: Array, after: Array, dt: float, n: int, crit: C
 
 
 @njit(cache=True, nogil=True)
-def time_to_met(y: Array, n: int, crit: Criterion) -> float:
+def time_to_met(y: Array, n: int, off: int, crit: Criterion) -> float:
     """Seconds until every cell has met the rule by a row whose clock runs; inf when one has no such row."""
     rows = crit.row_c.size
     longest = 0.0
     for i in range(n):
-        if y[3 * n + 4 + i] >= 1.0:
+        if y[off + n + i] >= 1.0:
             continue
         nearest = np.inf
         for r in range(rows):
-            clock = y[4 * n + 4 + i * rows + r]
+            clock = y[off + 2 * n + i * rows + r]
             if clock > 0.0:
                 nearest = min(nearest, crit.row_s[r] + MARGIN_S - clock)
         longest = max(longest, nearest)
@@ -377,7 +370,7 @@ def run_stage(
                 h, w, y[2 * n], y[2 * n + 1], t - t0, faces, grid, body, f1, temp0, work[2], work[3], work[4], work[5]
             )
         if tracking:  # with the temperatures that are recorded, so that a judge of the record agrees
-            accumulate(y, base, temp0, step, n, crit)
+            accumulate(y, base, temp0, step, n, 2 * n + 4, crit)
         if recording:
             row = record.filled[0]
             if row < record.t.size:
@@ -416,7 +409,7 @@ def run_stage(
             if y[3 * n + 4 : 4 * n + 4].min() >= 1.0:
                 ended = until
                 break
-            largest = max(1.0, min(time_to_met(y, n, crit), max(5.0, 0.005 * (t - t0))))
+            largest = max(1.0, min(time_to_met(y, n, 2 * n + 4, crit), max(5.0, 0.005 * (t - t0))))
         elif until == UNTIL_LOG10:
             have = y[2 * n + 4 : 3 * n + 4].min()
             if have >= value:

@@ -56,7 +56,7 @@ def build(outcome: Outcome, kitchen: Kitchen, now: datetime, cursor_s: float | N
         cook,
         ramp=(row or {}).get("ramp", "meat"),
         target_c=plan.target_c,
-        round_=plan.shape["kind"] != "slab",
+        round_=cook.closed,
         ticks=[(m["offset_s"], m["verb"]) for m in rows],
         met_at_s=(result["rule"] or {}).get("met_at_s"),
         cursor_s=cursor_s,

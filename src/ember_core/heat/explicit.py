@@ -1,0 +1,477 @@
+"""Compiled time stepping on a mesh: Runge–Kutta–Chebyshev steps through one stage.
+
+The method is explicit with a stability range that grows with the square of its number of inner
+stages, of second order, with its own error estimate (Sommeijer, Shampine & Verwer 1998, *J. Comput.
+Appl. Math.* 88:315): no matrix, so boxes, cylinders, ellipsoids and eggs run through one kernel.
+Freezing, boiling and drying are as in :mod:`ember_core.heat.kernel`; a surface node is its own
+surface, so its balance needs no iteration.
+"""
+
+from __future__ import annotations
+
+import numpy as np
+from numba import njit
+
+from ember_core.heat.kernel import (
+    F_EPS,
+    F_H,
+    F_PV,
+    F_TAU,
+    F_TDELTA,
+    F_TINF,
+    F_WET,
+    LATENT_BOILING,
+    LEWIS_AIR,
+    SIGMA,
+    VAPOUR_GAS_CONSTANT,
+    Array,
+    Body,
+    Criterion,
+    Record,
+    read_cells,
+    saturation_pressure,
+    temperature_at,
+)
+from ember_core.heat.mesh import Layers, Mesh
+from ember_core.heat.stepper import (
+    FAILED,
+    UNTIL_CORE,
+    UNTIL_LOG10,
+    UNTIL_MEAN,
+    UNTIL_RULE,
+    UNTIL_SURFACE,
+    UNTIL_TIME,
+    UNTIL_TURN,
+    accumulate,
+    hermite_peak,
+    hermite_root,
+    time_to_met,
+)
+
+MOST_STAGES = 200
+CRUSTED_M = 2e-4  # a crust this deep no longer evaporates: the depth of a one-dimensional grid's outer cell
+# The state of a piece on a mesh: H[n] · water left[n] · heat in (J), vapour heat out (J) · shed[patches] (kg/m²)
+# · lethality[n] (log10) · rule met[n] · clocks[n × rows]
+
+
+@njit(cache=True, nogil=True)
+def mesh_offset(mesh: Mesh) -> int:
+    """Where the lethalities begin in the state of a mesh."""
+    return int(2 * mesh.n + 2 + mesh.s_node.size)
+
+
+@njit(cache=True, nogil=True)
+def dried_resistance(w: float, body: Body, depth: float) -> float:
+    """Resistance (m² K/W) of the crust inside a surface node that is ``depth`` m deep.
+
+    A mesh is coarser than a crust is thick: a node at the boiling point that has lost part of its
+    water carries a dry layer of that part of its depth on its outer side.
+    """
+    share = 1.0 - w / body.water if w > 0.0 else 0.5  # all dry: the node stands for the layer's middle
+    return share * depth / (body.k_dry * body.k_scale)
+
+
+@njit(cache=True, nogil=True)
+def crust_surface(inside: float, crust: float, h: float, eps: float, medium: float, radiant: float) -> float:
+    """Temperature outside a crust over a node at ``inside`` °C."""
+    ts = (inside / crust + h * medium) / (1.0 / crust + h) if crust > 0.0 else inside
+    if eps > 0.0 and crust > 0.0:
+        for _ in range(3):
+            ka = ts + 273.15
+            q = h * (medium - ts) + eps * SIGMA * (radiant - ka**4) - (ts - inside) / crust
+            ts += q / (h + 4.0 * eps * SIGMA * ka**3 + 1.0 / crust)
+    return ts
+
+
+@njit(cache=True, nogil=True)
+def mesh_rates(
+    y: Array,
+    w: Array,
+    shed: Array,
+    shedding: Array,
+    since: float,
+    clock: float,
+    faces: Array,
+    mesh: Mesh,
+    layers: Layers,
+    conduct: Array,
+    area: Array,
+    per_volume: Array,
+    f: Array,
+    temp: Array,
+    slope: Array,
+    kappa: Array,
+    evaporation: Array,
+    surface: Array,
+) -> float:
+    """Rate of change ``f`` of the enthalpies (W/m³), the temperatures, and the heat coming in (W).
+
+    ``shedding`` (kg/(m² s)) carries what a patch has lost on over the ``since`` seconds of a step.
+    """
+    body = layers.outer
+    read_cells(y, w, body, temp, slope, kappa)
+    if body.water > 0.0:
+        for i in mesh.s_node:
+            if 0.0 < w[i] < body.water:  # its dry part lies outside, see dried_resistance
+                kappa[i] = body.k_scale * body.conductivity[min(max(int((min(y[i], body.boil_h) - body.h0) * body.per_dh), 0), body.conductivity.size - 1)]  # fmt: skip
+    for i in mesh.within:
+        temp[i], slope[i], kappa[i] = temperature_at(y[i], w[i], layers.inner)
+    first, second = mesh.first, mesh.second
+    for i in range(f.size):
+        f[i] = 0.0
+    for e in range(first.size):
+        i, j = first[e], second[e]
+        # conductivities in series: a dry or a frozen node beside a wet one
+        q = conduct[e] * kappa[i] * kappa[j] / (kappa[i] + kappa[j]) * (temp[i] - temp[j])  # the 2 is in conduct
+        f[i] -= q
+        f[j] += q
+    heat = 0.0
+    for side in range(faces.shape[0]):
+        face = faces[side]
+        h, eps, wet = face[F_H], face[F_EPS], face[F_WET]
+        medium = face[F_TINF]
+        if face[F_TDELTA] != 0.0:
+            medium += face[F_TDELTA] * np.exp(-clock / face[F_TAU])
+        radiant = (medium + 273.15) ** 4
+        vapour = face[F_PV] / (medium + 273.15)
+        for p in range(mesh.s_from[side], mesh.s_from[side + 1]):
+            i = mesh.s_node[p]
+            ts = temp[i]
+            crust = 0.0
+            if w[i] < body.water and h > 0.0:
+                crust = dried_resistance(w[i], body, 1.0 / (area[p] * per_volume[i]))
+                ts = crust_surface(ts, crust, h, eps, medium, radiant)
+            q = h * (medium - ts)
+            if eps > 0.0:
+                q += eps * SIGMA * (radiant - (ts + 273.15) ** 4)
+            evaporation[p] = 0.0
+            surface[p] = ts
+            damp = 1.0 - crust * body.k_dry * body.k_scale / CRUSTED_M
+            if wet > 0.0 and damp > 0.0 and (w[i] > 0.0 or body.water == 0.0):
+                tw = min(max(ts, 0.0), body.boil_c)
+                transfer = damp * wet * h * LEWIS_AIR / (1.0 + (shed[p] + since * shedding[p]) / body.m0)
+                drive = saturation_pressure(tw) / (tw + 273.15) - vapour
+                if drive > 0.0:
+                    evaporation[p] = transfer * drive / VAPOUR_GAS_CONSTANT
+                    q -= (2.501e6 - 2361.0 * tw) * evaporation[p]
+            f[i] += q * area[p]
+            heat += q * area[p]
+    for i in range(f.size):
+        f[i] *= per_volume[i]
+    return heat
+
+
+@njit(cache=True, nogil=True)
+def steepest(body: Body, low: float, high: float) -> float:
+    """Largest conductivity times dT/dH, m²/s, between two temperatures."""
+    best_k, best_slope = 0.0, 0.0
+    for i in range(body.temperature.size - 1):
+        if (body.temperature[i + 1] >= low and body.temperature[i] <= high) or body.linear:
+            best_k = max(best_k, max(body.conductivity[i], body.conductivity[i + 1]) * body.k_scale)
+            best_slope = max(best_slope, (body.temperature[i + 1] - body.temperature[i]) * body.per_dh)
+    if high > body.boil_c:
+        best_slope = max(best_slope, 1.0 / body.c_dry)
+    if best_k == 0.0:  # outside the table: its end rows are used
+        best_k = max(body.conductivity[0], body.conductivity[-1]) * body.k_scale
+        best_slope = 1.0 / body.c_dry * 2.0
+    return best_k * best_slope
+
+
+@njit(cache=True, nogil=True)
+def spectral_radius(
+    low: float, high: float, faces: Array, mesh: Mesh, layers: Layers, area: Array, per_volume: Array
+) -> float:
+    """Bound of the fastest rate, 1/s, for temperatures between ``low`` and ``high``."""
+    stretch = layers.outer.length
+    diffusive = steepest(layers.outer, low, high)
+    if mesh.within.size > 0:
+        diffusive = max(diffusive, steepest(layers.inner, low, high))
+    fastest = diffusive * mesh.fastest * max(1.0, stretch**-2)
+    most = 0.0
+    slope = 0.0
+    body = layers.outer
+    for i in range(body.temperature.size - 1):
+        if (body.temperature[i + 1] >= low and body.temperature[i] <= high) or body.linear:
+            slope = max(slope, (body.temperature[i + 1] - body.temperature[i]) * body.per_dh)
+    slope = max(slope, 1.0 / body.c_dry if not body.linear else 0.0)
+    for side in range(faces.shape[0]):
+        face = faces[side]
+        hot = max(high, face[F_TINF]) + 273.15
+        total = face[F_H] + 4.0 * face[F_EPS] * SIGMA * hot**3
+        if face[F_WET] > 0.0:
+            tw = min(max(min(high, face[F_TINF]), 0.0), body.boil_c)
+            rise = 1730.63 * 2.302585093 / (233.426 + tw) ** 2
+            total += 2.4e6 * face[F_WET] * face[F_H] * LEWIS_AIR * rise * saturation_pressure(tw) / (tw + 273.15) / VAPOUR_GAS_CONSTANT  # fmt: skip
+        for p in range(mesh.s_from[side], mesh.s_from[side + 1]):
+            most = max(most, total * area[p] * per_volume[mesh.s_node[p]] * slope)
+    return fastest + most
+
+
+@njit(cache=True, nogil=True)
+def chebyshev(s: int, table: Array) -> None:
+    """Coefficients of the ``s``-stage formula: rows mu, nu, mu~, gamma~, c by stage 1…s."""
+    w0 = 1.0 + 2.0 / 13.0 / (s * s)
+    root = np.sqrt(w0 * w0 - 1.0)
+    arg = s * np.log(w0 + root)
+    w1 = np.sinh(arg) * (w0 * w0 - 1.0) / (np.cosh(arg) * s * root - w0 * np.sinh(arg))
+    b1 = 1.0 / (4.0 * w0 * w0)
+    b_old = b1
+    t1, t2 = w0, 1.0
+    d1, d2 = 1.0, 0.0
+    e1, e2 = 0.0, 0.0
+    table[2, 1] = w1 * b1
+    table[4, 1] = table[2, 1]
+    c1, c2 = table[2, 1], 0.0
+    for j in range(2, s + 1):
+        t = 2.0 * w0 * t1 - t2
+        d = 2.0 * w0 * d1 - d2 + 2.0 * t1
+        e = 2.0 * w0 * e1 - e2 + 4.0 * d1
+        b = e / (d * d)
+        a1 = 1.0 - t1 * b1
+        mu = 2.0 * w0 * b / b1
+        nu = -b / b_old
+        table[0, j] = mu
+        table[1, j] = nu
+        table[2, j] = mu * w1 / w0
+        table[3, j] = -a1 * table[2, j]
+        c = mu * c1 + nu * c2 + table[2, j] + table[3, j]
+        table[4, j] = c
+        b_old, b1 = b1, b
+        t2, t1 = t1, t
+        d2, d1 = d1, d
+        e2, e1 = e1, e
+        c2, c1 = c1, c
+
+
+@njit(cache=True, nogil=True)
+def run_mesh_stage(
+    y: Array,
+    t0: float,
+    duration: float,
+    faces: Array,
+    mesh: Mesh,
+    layers: Layers,
+    crit: Criterion,
+    until: int,
+    value: float,
+    tol: float,
+    recording: bool,
+    record: Record,
+    stops: Array,
+    store: Array,
+    store_t: Array,
+) -> tuple[float, int, float, float, int]:
+    """Advance a piece on a mesh through one stage, in place; as :func:`ember_core.heat.stepper.run_stage`."""
+    n = mesh.n
+    body = layers.outer
+    patches = mesh.s_node.size
+    off = mesh_offset(mesh)
+    rows = crit.row_c.size
+    stretch = body.length
+    conduct = 2.0 * mesh.conduct * stretch**mesh.conduct_power
+    area = mesh.s_area * stretch**mesh.s_power
+    volume = mesh.volume * stretch**mesh.volume_power
+    per_volume = 1.0 / volume
+    h = y[:n].copy()
+    w = y[n : 2 * n]
+    shed = y[2 * n + 2 : off]
+    f0, f1, f = np.empty(n), np.empty(n), np.empty(n)
+    temp0, temp1, temp, kappa = np.empty(n), np.empty(n), np.empty(n), np.empty(n)
+    slope, slope1 = np.empty(n), np.empty(n)
+    ev0, ev1, ev = np.empty(patches), np.empty(patches), np.empty(patches)
+    skin = np.empty(patches)
+    old, new, older = np.empty(n), np.empty(n), np.empty(n)
+    table = np.zeros((5, MOST_STAGES + 1))
+    have_table = 0
+    tracking = until == UNTIL_LOG10 or until == UNTIL_RULE or rows > 0 or crit.d_ref > 0.0
+    t, end = t0, t0 + duration
+    heat0 = mesh_rates(h, w, shed, np.zeros(patches), 0.0, 0.0, faces, mesh, layers, conduct, area, per_volume, f0, temp0, slope, kappa, ev0, skin)  # fmt: skip
+    medium_low, medium_high = faces[:, F_TINF].min(), faces[:, F_TINF].max()
+    drift = np.abs(faces[:, F_TDELTA]).max()
+    fastest = spectral_radius(
+        min(temp0.min(), medium_low - drift), max(temp0.max(), medium_high + drift), faces, mesh, layers, area, per_volume
+    )  # fmt: skip
+    core = temp0[mesh.core]
+    wet = faces[:, F_WET].max() > 0.0
+    rate = slope[mesh.core] * f0[mesh.core]
+    peak, peak_t = core, t0
+    stored = 0
+    if store_t.size > 0:
+        store[0, :] = y
+        store_t[0] = t
+        stored = 1
+    wanted = core
+    if until == UNTIL_SURFACE:
+        wanted = skin[mesh.patch_a]
+    elif until == UNTIL_MEAN:
+        wanted = (temp0 * mesh.mean).sum()
+    below = wanted < value
+    watching = until == UNTIL_CORE or until == UNTIL_SURFACE or until == UNTIL_MEAN
+    if watching and wanted == value:
+        return t, until, peak, peak_t, stored
+    if until == UNTIL_RULE and y[off + n : off + 2 * n].min() >= 1.0:
+        return t, until, peak, peak_t, stored
+    if until == UNTIL_LOG10 and y[off : off + n].min() >= value:
+        return t, until, peak, peak_t, stored
+    dt = min(0.5 / fastest, duration)
+    cap = 0.65 * MOST_STAGES * MOST_STAGES / fastest
+    largest = min(duration / 40.0, cap) if recording else cap
+    stop_i = 0
+    while stop_i < stops.size and stops[stop_i] <= t + 1e-9:
+        stop_i += 1
+    ended = UNTIL_TIME
+    trial_tau = -1.0
+    tries = 0
+    while t < end - 1e-9:
+        step = min(dt, largest)
+        clipped = False
+        limit = end
+        if stop_i < stops.size and stops[stop_i] < end:
+            limit = stops[stop_i]
+        if trial_tau > 0.0:
+            step = trial_tau
+        elif t + step >= limit - 1e-9:
+            step = limit - t
+            clipped = True
+        elif t + 2.0 * step > limit:
+            step = 0.5 * (limit - t)
+        clock = t - t0
+        record.filled[3] += 1
+        stages = min(max(int(np.sqrt(1.0 + 1.54 * step * fastest)) + 1, 2), MOST_STAGES)
+        if stages != have_table:
+            chebyshev(stages, table)
+            have_table = stages
+        for i in range(n):
+            older[i] = h[i]
+            old[i] = h[i] + table[2, 1] * step * f0[i]
+        for j in range(2, stages + 1):
+            mesh_rates(old, w, shed, ev0, table[4, j - 1] * step, clock + table[4, j - 1] * step, faces, mesh, layers, conduct, area, per_volume, f, temp, slope, kappa, ev, skin)  # fmt: skip
+            mu, nu, mu_f, gamma = table[0, j], table[1, j], table[2, j] * step, table[3, j] * step
+            for i in range(n):
+                new[i] = (1.0 - mu - nu) * h[i] + mu * old[i] + nu * older[i] + mu_f * f[i] + gamma * f0[i]
+            older, old, new = old, new, older
+        heat1 = mesh_rates(old, w, shed, ev0, step, clock + step, faces, mesh, layers, conduct, area, per_volume, f1, temp1, slope1, kappa, ev1, skin)  # fmt: skip
+        size = 0.0
+        finite = True
+        for i in range(n):
+            error = 0.8 * (h[i] - old[i]) + 0.4 * step * (f0[i] + f1[i])
+            if not abs(old[i]) < 1e15:
+                finite = False
+            size = max(size, abs(error) * slope1[i])
+        if not finite:
+            dt = 0.1 * step
+            trial_tau = -1.0
+            if dt < 1e-8:
+                return t, FAILED, peak, peak_t, stored
+            continue
+        size = max(size / tol, 1e-6)
+        factor = 0.8 * size ** (-1.0 / 3.0)
+        if size > 1.0 and step > 1e-7:
+            dt = step * max(factor, 0.1)
+            trial_tau = -1.0
+            continue
+        core1 = temp1[mesh.core]
+        rate1 = slope1[mesh.core] * f1[mesh.core]
+        wanted1 = core1
+        if until == UNTIL_SURFACE:
+            wanted1 = skin[mesh.patch_a]
+        elif until == UNTIL_MEAN:
+            wanted1 = (temp1 * mesh.mean).sum()
+        if watching and (wanted1 < value) != below and abs(wanted1 - value) > 2e-4 and tries < 12:
+            # the wanted moment lies inside this step: take the step again, shorter
+            tries += 1
+            if until == UNTIL_CORE and tries == 1:
+                trial_tau = hermite_root(wanted, rate, wanted1, rate1, step, value)
+            else:
+                trial_tau = step * (value - wanted) / (wanted1 - wanted)
+            trial_tau = min(max(trial_tau, 1e-6 * step), 0.999999 * step)
+            continue
+        if not clipped and trial_tau < 0.0:
+            dt = step * min(factor, 8.0)
+        elif factor < 1.0:
+            dt = step * factor
+        trial_tau = -1.0
+        tries = 0
+        if rate > 0.0 and rate1 < 0.0:
+            top, at = hermite_peak(core, rate, core1, rate1, step)
+            if top > peak:
+                peak, peak_t = top, t + at
+        if core1 > peak:
+            peak, peak_t = core1, t + step
+        for p in range(patches):
+            shed[p] += 0.5 * step * (ev0[p] + ev1[p])
+        y[2 * n] += 0.5 * step * (heat0 + heat1)
+        boiled = False
+        if body.water > 0.0:
+            for i in range(n):
+                inside = layers.outer
+                if old[i] > min(layers.outer.boil_h, layers.inner.boil_h) and mesh.inner[i]:
+                    inside = layers.inner
+                excess = old[i] - inside.boil_h
+                if excess > 0.0 and w[i] > 0.0:
+                    gone = min(excess / LATENT_BOILING, w[i])
+                    w[i] -= gone
+                    old[i] -= gone * LATENT_BOILING
+                    y[2 * n + 1] += gone * LATENT_BOILING * volume[i]
+                    if w[i] < 1e-6 * inside.water:
+                        w[i] = 0.0
+                    boiled = True
+        t += step
+        for i in range(n):
+            h[i] = old[i]
+            y[i] = old[i]
+            f0[i] = f1[i]
+            temp[i] = temp0[i]
+            temp0[i] = temp1[i]
+        for p in range(patches):
+            ev0[p] = ev1[p]
+        heat0 = heat1
+        core, rate, wanted = core1, rate1, wanted1
+        if boiled or wet:
+            heat0 = mesh_rates(h, w, shed, ev0, 0.0, t - t0, faces, mesh, layers, conduct, area, per_volume, f0, temp0, slope1, kappa, ev0, skin)  # fmt: skip
+        if tracking:
+            accumulate(y, temp, temp0, step, n, off, crit)
+        if recording:
+            row = record.filled[0]
+            if row < record.t.size:
+                record.t[row] = t
+                record.core[row] = core
+                record.mean[row] = (temp0 * mesh.mean).sum()
+                record.surface_a[row] = skin[mesh.patch_a]
+                record.surface_b[row] = skin[mesh.patch_b]
+                for k in range(mesh.watch.size):
+                    record.field[row, k] = temp0[mesh.watch[k]]
+                record.filled[0] = row + 1
+            else:
+                record.filled[1] += 1
+        if stored > 0:
+            if stored >= store_t.size:  # full: thin to every second state and go on
+                for j in range(stored // 2):
+                    store[j, :] = store[2 * j, :]
+                    store_t[j] = store_t[2 * j]
+                stored = stored // 2
+            store[stored, :] = y
+            store_t[stored] = t
+            stored += 1
+        if stop_i < stops.size and t >= stops[stop_i] - 1e-9:
+            stop_i += 1
+        if watching:
+            if (wanted < value) != below or abs(wanted - value) <= 2e-4:
+                ended = until
+                break
+        elif until == UNTIL_TURN:
+            if rate < 0.0:
+                break
+        elif until == UNTIL_RULE:
+            if y[off + n : off + 2 * n].min() >= 1.0:
+                ended = until
+                break
+            largest = min(cap, max(1.0, min(time_to_met(y, n, off, crit), max(5.0, 0.005 * (t - t0)))))
+        elif until == UNTIL_LOG10:
+            have = y[off : off + n].min()
+            if have >= value:
+                ended = until
+                break
+            if have > 0.8 * value:
+                largest = min(cap, max(5.0, 0.005 * (t - t0)))
+    return t, ended, peak, peak_t, stored

@@ -1,0 +1,414 @@
+"""Meshes of the finite shapes: box, short cylinder, ellipsoid and egg.
+
+A mesh is a graph: nodes with volumes, edges with conductances per unit conductivity, and surface
+patches. Nodes lie on the surface, so that the surface temperature is a node's own. Box and short
+cylinder are products of one-dimensional vertex-centred finite volumes; ellipsoid and egg are
+linear finite elements with lumped capacity on a mapped cube (octant or upper and lower half) and a
+mapped half disc (r–z). Planes of symmetry are used: only half of each across direction is meshed,
+and half of the thickness when both faces always meet the same.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from functools import lru_cache
+from itertools import permutations
+from math import factorial
+from typing import NamedTuple
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ember_core.heat.kernel import Array, Body
+
+Index = NDArray[np.int64]
+FACE_A, FACE_B, FACE_SIDE = 0, 1, 2
+
+
+class Mesh(NamedTuple):
+    """Geometry in metres; every size carries the power with which it follows a stretch of the piece.
+
+    ``stretch`` (a body's ``length``) multiplies the thickness of a box, the diameter of a cylinder,
+    and every axis of an ellipsoid or an egg.
+    """
+
+    n: int
+    first: Index  # edges: their two nodes
+    second: Index
+    conduct: Array  # m, area over distance
+    conduct_power: Array
+    volume: Array  # m³
+    volume_power: float
+    s_node: Index  # surface patches, those of face a first, then b, then the side: node and area
+    s_from: Index  # where each face's patches begin, 4
+    s_area: Array  # m²
+    s_power: Array
+    mean: Array  # volume fractions
+    inner: NDArray[np.bool_]  # nodes of the inner material (an egg's yolk)
+    within: Index  # the same as numbers
+    fastest: float  # 1/m², largest eigenvalue of conduct over volume, with a margin
+    core: int
+    patch_a: int  # the patches where the line through the core leaves the piece
+    patch_b: int
+    watch: Index  # nodes whose temperatures are recorded: first the line through the core
+    line: int  # how many of them are that line
+    line_mm: Array  # where on the line, mm from face a, or from the centre for a closed line
+    mirrored: bool  # the other half of the line is the same
+
+
+class Layers(NamedTuple):
+    """A piece of up to two materials; the inner one is an egg's yolk, otherwise the same."""
+
+    outer: Body
+    inner: Body
+
+
+def half_axis(length: float, cells: int, first: float) -> Array:
+    """Nodes from 0 (centre) to ``length`` (surface) whose outermost cell is about ``first`` long."""
+    lo, hi = 1.0, 3.0
+    if first * cells >= length:
+        return np.linspace(0.0, length, cells + 1)
+    for _ in range(60):
+        ratio = 0.5 * (lo + hi)
+        if first * (ratio**cells - 1.0) / (ratio - 1.0) < length:
+            lo = ratio
+        else:
+            hi = ratio
+    widths = lo ** np.arange(cells)[::-1]
+    return np.asarray(np.concatenate([[0.0], np.cumsum(widths)]) * length / widths.sum())
+
+
+def _dual(x: Array) -> tuple[Array, Array]:
+    """Lower and upper ends of the dual cells of nodes ``x``."""
+    middle = 0.5 * (x[1:] + x[:-1])
+    return np.concatenate([x[:1], middle]), np.concatenate([middle, x[-1:]])
+
+
+class _Axis(NamedTuple):
+    """One direction of a product mesh."""
+
+    nodes: Array
+    size: Array  # dual sizes: lengths, or r²/2 differences for a radius
+    link: Array  # area over distance of the cells' faces, per unit of the other directions' size
+
+
+def _straight(nodes: Array) -> _Axis:
+    lo, hi = _dual(nodes)
+    return _Axis(nodes, hi - lo, 1.0 / np.diff(nodes))
+
+
+def _radial(nodes: Array) -> _Axis:
+    lo, hi = _dual(nodes)
+    # exact for temperatures that are quadratic in the radius, as they are near the centre
+    return _Axis(nodes, np.pi * (hi**2 - lo**2), 2.0 * np.pi * 0.5 * (nodes[1:] + nodes[:-1]) / np.diff(nodes))
+
+
+class _Patch(NamedTuple):
+    """One plane of a product mesh that is a surface."""
+
+    axis: int
+    end: int  # 0 or -1
+    face: int
+    area: float  # per unit of the other directions' size: 1, or the circumference
+    power: int
+
+
+def _product(
+    axes: list[_Axis], link_power: list[int], volume_power: int, patches: list[_Patch]
+) -> tuple[NDArray[np.int64], dict[str, Array | Index | float]]:
+    """Tensor product of one-dimensional meshes."""
+    shape = tuple(a.nodes.size for a in axes)
+    number = np.arange(int(np.prod(shape))).reshape(shape)
+
+    def spread(values: Array, axis: int, others: Callable[[int], Array]) -> Array:
+        out = np.ones(tuple(values.size if d == axis else shape[d] for d in range(len(shape))))
+        for d in range(len(shape)):
+            along = values if d == axis else others(d)
+            out = out * along.reshape([-1 if e == d else 1 for e in range(len(shape))])
+        return out
+
+    first, second, conduct, power = [], [], [], []
+    for d, axis in enumerate(axes):
+        low = np.take(number, np.arange(shape[d] - 1), axis=d)
+        first.append(low.ravel())
+        second.append(np.take(number, np.arange(1, shape[d]), axis=d).ravel())
+        conduct.append(spread(axis.link, d, lambda e: axes[e].size).ravel())
+        power.append(np.full(low.size, float(link_power[d])))
+    s_node, s_face, s_area, s_power = [], [], [], []
+    for patch in patches:
+        nodes = np.take(number, patch.end, axis=patch.axis)
+        area = spread(np.ones(1), patch.axis, lambda e: axes[e].size).ravel() * patch.area
+        s_node.append(nodes.ravel())
+        s_face.append(np.full(nodes.size, patch.face))
+        s_area.append(area)
+        s_power.append(np.full(nodes.size, float(patch.power)))
+    return number, {
+        "first": np.concatenate(first),
+        "second": np.concatenate(second),
+        "conduct": np.concatenate(conduct),
+        "conduct_power": np.concatenate(power),
+        "volume": spread(axes[0].size, 0, lambda e: axes[e].size).ravel(),
+        "volume_power": float(volume_power),
+        "s_node": np.concatenate(s_node),
+        "s_face": np.concatenate(s_face),
+        "s_area": np.concatenate(s_area),
+        "s_power": np.concatenate(s_power),
+    }
+
+
+def _thickness(half: Array, symmetric: bool) -> Array:
+    """Nodes through the thickness, face a at 0: to the centre, or right through."""
+    down = half[-1] - half[::-1]
+    return down if symmetric else np.concatenate([down, half[-1] + half[1:]])
+
+
+def _finish(parts: dict[str, Array | Index | float], core: int, lines: list[Index], at_mm: Array, mirrored: bool,
+            inner: NDArray[np.bool_] | None = None, ends: tuple[int, int] | None = None) -> Mesh:  # fmt: skip
+    volume = np.asarray(parts["volume"])
+    watch = np.concatenate(lines)
+    _, keep = np.unique(watch, return_index=True)
+    rest = watch[np.sort(keep)]
+    a, b = ends if ends else (int(lines[0][0]), int(lines[0][0] if mirrored else lines[0][-1]))
+    order = np.argsort(np.asarray(parts["s_face"]), kind="stable")
+    faces = np.asarray(parts.pop("s_face"))[order]
+    parts |= {k: np.asarray(parts[k])[order] for k in ("s_node", "s_area", "s_power")}
+    inner = np.zeros(volume.size, dtype=np.bool_) if inner is None else inner
+    return Mesh(
+        n=volume.size,
+        s_from=np.searchsorted(faces, np.arange(4)).astype(np.int64),
+        within=np.flatnonzero(inner).astype(np.int64),
+        fastest=_fastest(parts, volume),
+        mean=volume / volume.sum(),
+        inner=inner,
+        core=core,
+        patch_a=int(np.flatnonzero(np.asarray(parts["s_node"]) == a)[0]),
+        patch_b=int(np.flatnonzero(np.asarray(parts["s_node"]) == b)[0]),
+        watch=rest.astype(np.int64),
+        line=lines[0].size,
+        line_mm=at_mm,
+        mirrored=mirrored,
+        **parts,  # type: ignore[arg-type]
+    )
+
+
+def _fastest(parts: dict[str, Array | Index | float], volume: Array) -> float:
+    """Largest eigenvalue of the conduction operator, 1/m², by power iteration, 8 % on top."""
+    i, j, g = (np.asarray(parts[k]) for k in ("first", "second", "conduct"))
+    x = np.random.default_rng(1).standard_normal(volume.size)
+    largest = 0.0
+    for _ in range(60):
+        q = g * (x[i] - x[j])
+        y = (np.bincount(i, q, volume.size) - np.bincount(j, q, volume.size)) / volume
+        largest = float(np.sqrt((y @ (volume * y)) / (x @ (volume * x))))
+        x = y / np.abs(y).max()
+    return 1.08 * largest
+
+
+@lru_cache(maxsize=64)
+def box(length: float, width: float, thickness: float, symmetric: bool, cells: int, finest: float) -> Mesh:
+    """Quarter (or octant, when both faces meet the same) of a box; sizes in m.
+
+    ``finest`` is the outermost cell's share of half the thickness; across, cells begin with the same
+    size and grow towards the centre.
+    """
+    step = finest * thickness / 2
+    z = _thickness(half_axis(thickness / 2, cells, step), symmetric)
+    x, y = half_axis(length / 2, cells, step), half_axis(width / 2, cells, step)
+    patches = [_Patch(2, 0, FACE_A, 1.0, 0), _Patch(0, -1, FACE_SIDE, 1.0, 1), _Patch(1, -1, FACE_SIDE, 1.0, 1)]
+    if not symmetric:
+        patches.append(_Patch(2, -1, FACE_B, 1.0, 0))
+    number, parts = _product([_straight(x), _straight(y), _straight(z)], [1, 1, -1], 1, patches)
+    lines = [number[i, j, :] for i in (0, -1) for j in (0, -1)]
+    return _finish(parts, int(number[0, 0, z.size - 1 if symmetric else cells]), lines, z * 1000, symmetric)
+
+
+@lru_cache(maxsize=64)
+def short_cylinder(diameter: float, length: float, symmetric: bool, cells: int, finest: float) -> Mesh:
+    """r–z mesh of a cylinder with flat ends a and b and a curved side; sizes in m.
+
+    A cylinder longer than wide is looked at across its middle, a flat one along its axis.
+    """
+    step = finest * min(diameter, length) / 2
+    r = half_axis(diameter / 2, cells, step)
+    z = _thickness(half_axis(length / 2, cells, step), symmetric)
+    patches = [_Patch(1, 0, FACE_A, 1.0, 2), _Patch(0, -1, FACE_SIDE, 2 * np.pi * (diameter / 2), 1)]
+    if not symmetric:
+        patches.append(_Patch(1, -1, FACE_B, 1.0, 2))
+    number, parts = _product([_radial(r), _straight(z)], [0, 2], 2, patches)
+    middle = z.size - 1 if symmetric else cells
+    flat = length <= diameter
+    across, along = number[:, middle], number[0, :]
+    lines = [along, across] if flat else [across, along]
+    lines.append(number[-1, :])
+    ends = (int(number[0, 0]), int(number[0, 0 if symmetric else -1]))
+    if not flat:
+        ends = (int(number[-1, middle]), int(number[-1, middle]))
+    return _finish(parts, int(number[0, middle]), lines, (z if flat else r) * 1000, symmetric or not flat, ends=ends)
+
+
+def _ball(points: Array) -> Array:
+    """Map the cube's points to the unit ball: each shell of the cube becomes a sphere."""
+    largest = np.abs(points).max(axis=1)
+    radius = np.sqrt((points**2).sum(axis=1))
+    # half of the stretch follows the sphere, the rest keeps the cells near the centre square
+    share = np.where(radius > 0, largest / np.maximum(radius, 1e-30), 1.0)
+    blend = largest
+    return np.asarray(points * (1.0 - blend + blend * share)[:, None])
+
+
+def _towards_the_skin(cells: int, cluster: float) -> Array:
+    """Nodes from 0 to 1, closer together near 1 as ``cluster`` grows from 0 to 1."""
+    angle = np.pi / 2 * cluster
+    return np.asarray(np.sin(np.linspace(0.0, 1.0, cells + 1) * angle) / np.sin(angle))
+
+
+def _simplices(shape: tuple[int, ...], number: Index, above: int) -> Index:
+    """Each cell of a structured grid cut into simplices along its diagonal away from the middle (Kuhn).
+
+    The first ``above`` layers of the last axis lie above the middle: their diagonal points back, so
+    that no simplex has all its corners on the skin.
+    """
+    d = len(shape)
+    stride = [int(np.prod(shape[k + 1 :])) for k in range(d)]
+    inside = tuple(slice(0, s - 1) for s in shape[:-1])
+    out = []
+    for base, last in (
+        (number[(*inside, slice(1, above + 1))].ravel(), -1),
+        (number[(*inside, slice(above, shape[-1] - 1))].ravel(), 1),
+    ):
+        for order in permutations(range(d)):
+            corners = [base]
+            for axis in order:
+                corners.append(corners[-1] + (last if axis == d - 1 else stride[axis]))
+            out.append(np.stack(corners, axis=1))
+    return np.concatenate(out)
+
+
+def _edges(cells: Index, weights: Array, n: int) -> tuple[Index, Index, Array]:
+    """Sum the elements' off-diagonal stiffness into edges."""
+    d = cells.shape[1]
+    pairs, values = [], []
+    for i in range(d):
+        for j in range(i + 1, d):
+            a, b = np.minimum(cells[:, i], cells[:, j]), np.maximum(cells[:, i], cells[:, j])
+            pairs.append(a * n + b)
+            values.append(weights[:, i, j])
+    key, where = np.unique(np.concatenate(pairs), return_inverse=True)
+    total = np.zeros(key.size)
+    np.add.at(total, where, np.concatenate(values))
+    keep = np.abs(total) > 1e-9 * np.abs(total).max()
+    return key[keep] // n, key[keep] % n, total[keep]
+
+
+def _gradients(points: Array, cells: Index) -> tuple[Array, Array]:
+    """Gradients of the linear shape functions and the size of each simplex."""
+    d = points.shape[1]
+    corner = points[cells]
+    edge = corner[:, 1:, :] - corner[:, :1, :]
+    size = np.abs(np.linalg.det(edge)) / factorial(d)
+    inverse = np.linalg.inv(edge)
+    rest = np.transpose(inverse, (0, 2, 1))
+    return np.concatenate([-rest.sum(axis=1, keepdims=True), rest], axis=1), size
+
+
+@lru_cache(maxsize=32)
+def ellipsoid(length: float, width: float, thickness: float, symmetric: bool, cells: int, cluster: float) -> Mesh:
+    """Octant, or upper and lower quarter, of an ellipsoid by tetrahedra; axes in m.
+
+    ``cluster``, 0 to 1, draws the nodes towards the skin.
+    """
+    half = _towards_the_skin(cells, cluster)
+    z = half[::-1] if symmetric else np.concatenate([half[::-1], -half[1:]])
+    shape = (half.size, half.size, z.size)
+    number = np.arange(int(np.prod(shape))).reshape(shape)
+    cube = np.stack(np.meshgrid(half, half, z, indexing="ij"), axis=-1).reshape(-1, 3)
+    points = _ball(cube) * np.array([length, width, thickness]) / 2
+    tets = _simplices(shape, number, cells)
+    _, size = _gradients(points, tets)
+    # the facets lie inside the curved surface: grown until the volume is right
+    points *= (np.pi / 6 * length * width * thickness / (8 if symmetric else 4) / size.sum()) ** (1 / 3)
+    gradient, size = _gradients(points, tets)
+    first, second, value = _edges(tets, -np.einsum("eid,ejd->eij", gradient, gradient) * size[:, None, None], len(cube))
+    volume = np.zeros(len(cube))
+    np.add.at(volume, tets.ravel(), np.repeat(size / 4, 4))
+    s_node, s_area = _skin(points, tets, cube)
+    s_face = np.where(cube[s_node, 2] > -1e-12, FACE_A, FACE_B)
+    parts: dict[str, Array | Index | float] = {
+        "first": first, "second": second, "conduct": value, "conduct_power": np.ones(value.size), "volume": volume,
+        "volume_power": 3.0, "s_node": s_node, "s_face": s_face.astype(np.int64), "s_area": s_area,
+        "s_power": np.full(s_area.size, 2.0),
+    }  # fmt: skip
+    middle = z.size - 1 if symmetric else cells
+    line = number[0, 0, :]
+    sides = [number[-1:, 0, middle], number[0, -1:, middle], number[-1, -1:, middle]]
+    at = (points[line[0], 2] - points[line, 2]) * 1000
+    return _finish(parts, int(number[0, 0, middle]), [line, *sides], at, symmetric)
+
+
+def _skin(points: Array, tets: Index, cube: Array) -> tuple[Index, Array]:
+    """Area of the surface that belongs to each node: a third of every triangle on the cube's outer planes."""
+    area = np.zeros(len(points))
+    for plane in (cube[:, 0] > 1 - 1e-9, cube[:, 1] > 1 - 1e-9, np.abs(cube[:, 2]) > 1 - 1e-9):
+        for drop in range(4):
+            triangle = np.delete(tets, drop, axis=1)
+            skin = triangle[plane[triangle].all(axis=1)]
+            corner = points[skin]
+            cross = np.cross(corner[:, 1] - corner[:, 0], corner[:, 2] - corner[:, 0])
+            np.add.at(area, skin.ravel(), np.repeat(np.linalg.norm(cross, axis=1) / 6, 3))
+    node = np.flatnonzero(area > 0)
+    return node.astype(np.int64), area[node]
+
+
+HEN_SHAPE = 0.76  # breadth over length, common value of a hen's egg (from memory)
+EGG_DENSITY = 1090.0  # kg/m³ in shell, fresh (from memory)
+YOLK_SHARE = 0.31  # of the contents' volume, hen (from memory)
+TAPER = 0.10  # how much thicker the blunt half is; an assumption
+
+
+def egg_sizes(mass_g: float, density: float = EGG_DENSITY, shape_index: float = HEN_SHAPE) -> tuple[float, float]:
+    """Length and breadth, m, of an egg of ``mass_g`` in its shell."""
+    volume = mass_g / 1000.0 / density
+    length = (volume / (np.pi / 6 * shape_index**2)) ** (1 / 3)
+    return float(length), float(length * shape_index)
+
+
+@lru_cache(maxsize=32)
+def egg(mass_g: float, cells: int, cluster: float) -> Mesh:
+    """r–z mesh of an egg by triangles, a yolk in its middle; the blunt end is face a."""
+    length, breadth = egg_sizes(mass_g)
+    half = _towards_the_skin(cells, cluster)
+    z = np.concatenate([half[::-1], -half[1:]])
+    shape = (half.size, z.size)
+    number = np.arange(int(np.prod(shape))).reshape(shape)
+    square = np.stack(np.meshgrid(half, z, indexing="ij"), axis=-1).reshape(-1, 2)
+    disc = _ball(square)
+    points = np.stack([disc[:, 0] * breadth / 2 * (1 + TAPER * disc[:, 1]), disc[:, 1] * length / 2], axis=1)
+    cells_ = _simplices(shape, number, cells)
+    gradient, size = _gradients(points, cells_)
+    radius = points[cells_, 0]
+    ring = 2 * np.pi * radius.mean(axis=1) * size
+    first, second, value = _edges(
+        cells_, -np.einsum("eid,ejd->eij", gradient, gradient) * ring[:, None, None], len(disc)
+    )
+    volume = np.zeros(len(disc))
+    share = 2 * np.pi * size[:, None] * (radius + radius.sum(axis=1, keepdims=True)) / 12
+    np.add.at(volume, cells_.ravel(), share.ravel())
+    outline = np.concatenate([number[: half.size - 1, 0], number[-1, :], number[: half.size - 1, -1][::-1]])
+    skin = np.zeros(len(disc))
+    run = np.linalg.norm(np.diff(points[outline], axis=0), axis=1)
+    r0, r1 = points[outline[:-1], 0], points[outline[1:], 0]
+    np.add.at(skin, outline[:-1], 2 * np.pi * run * (2 * r0 + r1) / 6)
+    np.add.at(skin, outline[1:], 2 * np.pi * run * (r0 + 2 * r1) / 6)
+    s_node = np.flatnonzero(skin > 0)
+    yolk_radius = (YOLK_SHARE * volume.sum() * 3 / (4 * np.pi)) ** (1 / 3)
+    inner = np.linalg.norm(points, axis=1) <= yolk_radius
+    parts: dict[str, Array | Index | float] = {
+        "first": first, "second": second, "conduct": value, "conduct_power": np.ones(value.size), "volume": volume,
+        "volume_power": 3.0, "s_node": s_node, "s_face": np.where(disc[s_node, 1] > -1e-12, FACE_A, FACE_B).astype(np.int64),
+        "s_area": skin[s_node], "s_power": np.full(s_node.size, 2.0),
+    }  # fmt: skip
+    line = number[:, cells]
+    return _finish(
+        parts, int(number[0, cells]), [line, number[0, :]], points[line, 0] * 1000, True, inner,
+        (int(number[-1, cells]), int(number[-1, cells])),
+    )  # fmt: skip
