@@ -12,6 +12,7 @@ from ember_core.data.loader import data_version
 from ember_core.formats.plan import Plan, food_row
 from ember_core.heat.cook import Cook, finding, run, setup
 from ember_core.heat.forecast import MEMBER_CELLS, MEMBER_REFINE, Forecast, forecast, quantiles
+from ember_core.safety.advice import advice
 from ember_core.safety.lethality import for_food, organisms, statement
 from ember_core.safety.rules import judge, profiles
 
@@ -84,6 +85,7 @@ def _document(plan: Plan, cook: Cook, ahead: Forecast | None) -> dict[str, Any]:
     rule = None
     if plan.rules is not None:
         rule = judge(profiles()[plan.rules], plan.form, cook.t, cook.everywhere)
+        findings += advice(plan, cook, rule)
     coast = None
     if cook.pull_stage is not None:
         pull = cook.stages[cook.pull_stage]

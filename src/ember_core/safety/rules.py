@@ -8,8 +8,8 @@ within 0.05 °C, the rounding of °F to °C.
 from __future__ import annotations
 
 import csv
-from collections.abc import Sequence
-from dataclasses import dataclass
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, replace
 from functools import lru_cache
 
 import numpy as np
@@ -88,6 +88,61 @@ def profiles(log: float = 6.5) -> dict[str, Profile]:
             p.get("guidance", ""),
         )
     return out
+
+
+def dominates(rows: Sequence[tuple[float, float]], base: Sequence[tuple[float, float]]) -> bool:
+    """True when every one of ``rows`` would by itself satisfy one of the rows of ``base``."""
+    return all(any(t >= b_t - 1e-9 and s >= b_s - 1e-9 for b_t, b_s in base) for t, s in rows)
+
+
+def house_profile(
+    base: str, own: Mapping[str, Sequence[tuple[float, float]]], *, written_plan: str | None = None
+) -> Profile:
+    """The house's rules: its own rows for clauses of a base profile.
+
+    Parameters
+    ----------
+    base : str
+        Id of the profile the kitchen works under.
+    own : mapping
+        Clause id to rows (°C, s) that replace the base's; other clauses stay as they are.
+    written_plan : str, optional
+        Name of the recorded plan (HACCP, variance) that allows less than the base.
+
+    Raises
+    ------
+    InputError
+        An unknown clause; or rows that allow less than the base without a written plan.
+    """
+    start = profiles()[base]
+    by_id = {c.id: c for c in start.clauses}
+    for name, rows in own.items():
+        if name not in by_id:
+            raise InputError(
+                f"{start.name} has no clause {name!r}; choose one of {', '.join(by_id)}.",
+                path=f"/house/{name}",
+                code="choice",
+            )
+        if not rows or any(not (0 < t < 130 and 0 <= s <= 86400) for t, s in rows):
+            raise InputError(
+                f"{name}: give one row or more of a temperature (0 to 130 °C) and a time (0 to 86,400 s).",
+                path=f"/house/{name}",
+            )
+        if written_plan is None and not dominates(rows, by_id[name].rows):
+            raise InputError(
+                f"{name}: the house's rows allow less than {start.name}. Raise the time or the temperature, or record the "
+                "written plan that allows it.",
+                path=f"/house/{name}",
+                code="weaker-than-base",
+            )
+    clauses = tuple(
+        replace(c, rows=tuple(sorted((float(t), float(s)) for t, s in own[c.id]))) if c.id in own else c
+        for c in start.clauses
+    )
+    edition = f"{start.name}, {start.edition}" + (f"; by written plan {written_plan}" if written_plan else "")
+    return replace(
+        profiles()["house"], edition=edition, clauses=clauses, come_up=start.come_up, guidance=start.guidance
+    )
 
 
 def met_times(

@@ -1,0 +1,285 @@
+"""Cooling, holding, reheating and time out of control, checked on a measured or computed history.
+
+A history is what the deciding point of the food did: the hottest point while it cools, the coldest
+while it is reheated or held hot. What is not known counts against it: a temperature is reached only
+at a reading that shows it, and time in a gap counts as spent on the wrong side.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ember_core.data.loader import read_toml
+from ember_core.errors import InputError, ValueRangeError
+from ember_core.safety.rules import met_times, profiles
+
+Array = NDArray[np.float64]
+PURPOSES = ("immediate", "hot-holding", "commercial")
+DANGER_LOW_C, DANGER_HIGH_C = 5.0, 57.0  # Food Code 2022, 3-501.16
+
+
+@dataclass(frozen=True)
+class Check:
+    """One check: ``met`` is True, False, or None when the profile has no number for it.
+
+    ``used_s`` and ``limit_s`` are the time taken and the time allowed (None where they do not
+    apply); ``message`` says what was found and, when it failed, what to do.
+    """
+
+    code: str
+    profile: str
+    clause: str
+    met: bool | None
+    used_s: float | None
+    limit_s: float | None
+    message: str
+    source: str
+
+    def finding(self) -> dict[str, str]:
+        """As a finding of the open formats: a failed check stops, a missing number asks for care."""
+        level = {True: "note", False: "stop", None: "care"}[self.met]
+        return {"code": self.code, "level": level, "message": self.message, "source": f"{self.source}, {self.clause}"}
+
+
+def rows_of(table: str, profile: str) -> list[dict[str, Any]]:
+    """Rows of one table of ``keeping.toml`` for a profile; *house* has its base's."""
+    if profile not in profiles() and profile != "eu-853-2004":
+        raise InputError(
+            f"Unknown rules {profile!r}; choose one of {', '.join(profiles())}.", path="/rules", code="choice"
+        )
+    base = "us-food-code-2022" if profile == "house" else profile
+    rows: list[dict[str, Any]] = read_toml("keeping.toml")[table]
+    return [r for r in rows if r["profile"] == base]
+
+
+def _history(t_s: Array, temperature_c: Array) -> tuple[Array, Array]:
+    t, c = np.asarray(t_s, dtype=float), np.asarray(temperature_c, dtype=float)
+    if t.ndim != 1 or t.shape != c.shape or t.size < 2:
+        raise InputError("A history needs two readings or more, a time for each.", path="/t_s", code="empty")
+    if not (np.isfinite(t).all() and np.isfinite(c).all()):
+        raise ValueRangeError("A time or temperature of the history is not a number.", path="/core_c")
+    if not (np.diff(t) > 0).all():
+        raise ValueRangeError(
+            "The history's times must increase; sort it and remove doubles.", path="/t_s", code="order"
+        )
+    return t, c
+
+
+def _minutes(seconds: float) -> str:
+    return f"{seconds / 60:.0f} min" if seconds < 2 * 3600 else f"{seconds / 3600:.1f} h"
+
+
+def _missing(code: str, profile: str, what: str) -> Check:
+    return Check(
+        code, profile, "", None, None, None,
+        f"{profile} has no number here for {what}: follow the kitchen's own written plan and the local code.", profile,
+    )  # fmt: skip
+
+
+def _reached(t: Array, c: Array, level: float) -> float:
+    """When a falling history is at or below ``level`` for good; inf when it is not."""
+    above = np.flatnonzero(c > level)
+    if above.size == 0:
+        return float(t[0])
+    return float(t[above[-1] + 1]) if above[-1] + 1 < t.size else np.inf
+
+
+def check_cooling(profile: str, t_s: Array, hottest_c: Array, *, end_of_heat_s: float | None = None) -> list[Check]:
+    """Cooling of the hottest point.
+
+    Parameters
+    ----------
+    profile : str
+        Rule profile.
+    t_s, hottest_c : ndarray (n,)
+        Times, s, increasing; temperatures of the hottest point, °C.
+    end_of_heat_s : float, optional
+        When the heat ended; default the last reading at or above the first step's start, or the
+        first reading.
+
+    Returns
+    -------
+    list of Check
+        One for each step of the clause. A step is met when the lower temperature is *read* in time;
+        between two readings the piece is taken to be as warm as the earlier one.
+    """
+    t, c = _history(t_s, hottest_c)
+    rules = rows_of("cooling", profile)
+    if not rules:
+        return [_missing("cooling", profile, "cooling")]
+    out = []
+    for rule in rules:
+        for step in rule.get("steps", ()):
+            hot = np.flatnonzero(c > step["from_c"])
+            # the clock starts at the last reading above: the crossing lies somewhere after it
+            begin = float(t[hot[-1]]) if hot.size else float(t[0])
+            out.append(_cooling_step(rule, begin, _reached(t, c, step["to_c"]), t, c, step))
+        for step in rule.get("after_heat", ()):
+            begin = float(t[0]) if end_of_heat_s is None else end_of_heat_s
+            out.append(_cooling_step(rule, begin, _reached(t, c, step["to_c"]), t, c, step))
+    return out
+
+
+def _cooling_step(rule: dict[str, Any], begin: float, done: float, t: Array, c: Array, step: dict[str, Any]) -> Check:
+    begin_c = f"{step['from_c']:.1f} °C" if "from_c" in step else "the end of the heat"
+    label = f"from {begin_c} to {step['to_c']:.1f} °C"
+    limit = float(step["within_s"])
+    source = f"{rule['authority']}"
+    if np.isfinite(done):
+        used = max(done - begin, 0.0)
+        met = used <= limit + 1e-6
+        message = f"{label} in {_minutes(used)}, allowed {_minutes(limit)}."
+    else:
+        used = float(t[-1]) - begin
+        met = False
+        left = limit - used
+        message = f"{label}: still {c[-1]:.1f} °C after {_minutes(used)}, allowed {_minutes(limit)}" + (
+            f"; {_minutes(left)} left." if left > 0 else "."
+        )
+    if not met:
+        message += f" {rule['remedy']}"
+    return Check("cooling", rule["profile"], rule["clause"], met, used, limit, message, source)
+
+
+def check_holding(profile: str, t_s: Array, deciding_c: Array, *, hot: bool, roast: bool = False) -> Check:
+    """Hot holding of the coldest point, or cold holding of the warmest.
+
+    The longest time on the wrong side is reported; it is allowed to be nothing. Where the profile
+    has time as a control, :func:`time_out_of_control` says what may still be done.
+    """
+    t, c = _history(t_s, deciding_c)
+    rules = rows_of("holding", profile)
+    if not rules:
+        return _missing("holding", profile, "holding")
+    rule = rules[0]
+    limit = rule["cold_c"] if not hot else rule.get("hot_roast_c", rule["hot_c"]) if roast else rule["hot_c"]
+    wrong = c < limit - 1e-9 if hot else c > limit + 1e-9
+    longest = _longest(t, wrong)
+    word = "at or above" if hot else "at or below"
+    if not wrong.any():
+        message = f"{word} {limit:g} °C throughout."
+    else:
+        extreme = c.min() if hot else c.max()
+        message = (
+            f"Not {word} {limit:g} °C for up to {_minutes(longest)} ({extreme:.1f} °C). "
+            "Bring it back at once, or use time as a control under a written procedure, or discard."
+        )
+    return Check(
+        "holding-hot" if hot else "holding-cold", profile, rule["clause"], not wrong.any(), longest, 0.0, message,
+        rule["authority"],
+    )  # fmt: skip
+
+
+def _longest(t: Array, wrong: NDArray[np.bool_]) -> float:
+    """Longest time on the wrong side: an interval counts when either end is wrong."""
+    longest = run = 0.0
+    for i in range(t.size - 1):
+        run = run + float(t[i + 1] - t[i]) if wrong[i] or wrong[i + 1] else 0.0
+        longest = max(longest, run)
+    return longest
+
+
+def check_reheating(profile: str, t_s: Array, coldest_c: Array, *, purpose: str) -> Check:
+    """Reheating of the coldest point for a purpose: ``immediate``, ``hot-holding`` or ``commercial``."""
+    if purpose not in PURPOSES:
+        raise InputError(
+            f"Unknown purpose {purpose!r}; choose one of {', '.join(PURPOSES)}.", path="/purpose", code="choice"
+        )
+    t, c = _history(t_s, coldest_c)
+    rules = rows_of("reheating", profile)
+    if not rules:
+        return _missing("reheating", profile, "reheating")
+    rule = rules[0]
+    rows: Sequence[tuple[float, float]] = [(float(a), float(b)) for a, b in rule[purpose]]
+    limit = rule.get("within_s")
+    if not rows:
+        message = (
+            "For immediate service to a guest any temperature is allowed, if it was cooked and cooled by the rules."
+        )
+        return Check("reheating", profile, rule["clause"], True, None, None, message, rule["authority"])
+    met, _ = met_times(t, c[:, None], rows, interpolate=False)
+    when = float(met.min())
+    begin = float(t[np.flatnonzero(c > 5.0)[0]]) if (c > 5.0).any() else float(t[0])
+    first = f"{rows[0][0]:g} °C" + (f" for {rows[0][1]:.0f} s" if rows[0][1] else "")
+    if not np.isfinite(when):
+        message = f"Reached {c.max():.1f} °C; {first} is asked for. Heat on, or discard."
+        return Check("reheating", profile, rule["clause"], False, None, limit, message, rule["authority"])
+    used = when - begin
+    good = limit is None or used <= limit
+    message = f"{first} or its equal after {_minutes(used)}" + (f", allowed {_minutes(limit)}." if limit else ".")
+    if not good:
+        message += " Too slow: discard; reheat in smaller pieces or a hotter medium."
+    return Check("reheating", profile, rule["clause"], good, used, limit, message, rule["authority"])
+
+
+def time_out_of_control(profile: str, t_s: Array, temperature_c: Array) -> Check:
+    """Time between cold and hot holding in all, against time as a control.
+
+    Every interval with one end out of control counts in full. The longer allowance for food that
+    stays cool applies only while no reading is above it.
+    """
+    t, c = _history(t_s, temperature_c)
+    rules = rows_of("time_control", profile)
+    held = rows_of("holding", profile)
+    if not rules or not held:
+        return _missing("time-control", profile, "time as a control")
+    rule, hold = rules[0], held[0]
+    out = (c > hold["cold_c"]) & (c < hold["hot_c"])
+    used = float(np.diff(t)[out[:-1] | out[1:]].sum())
+    cool = "cool_c" in rule and bool((c[out] <= rule["cool_c"]).all()) and bool(c[0] <= hold["cold_c"])
+    limit = float(rule["cool_most_s"] if cool else rule["most_s"])
+    good = used <= limit
+    message = f"{_minutes(used)} between {hold['cold_c']:g} and {hold['hot_c']:g} °C, allowed {_minutes(limit)} ({rule['needs']})."
+    if not good:
+        message += " Discard."
+    return Check("time-control", profile, rule["clause"], good, used, limit, message, rule["authority"])
+
+
+def shelf_life(profile: str, keep: str, at_c: float) -> tuple[float | None, str]:
+    """Days a finished, cooled food keeps at ``at_c`` °C as ``ready-to-eat`` or ``pouch``, and the clause.
+
+    The row whose temperature is at or above the storage governs; warmer than all rows: 0 days.
+    """
+    rules = [r for r in rows_of("shelf", profile) if r["keep"] == keep]
+    if not rules:
+        return None, f"{profile} has no number for {keep} here: follow the kitchen's own written plan."
+    rule = rules[0]
+    fitting = [r for r in rule["rows"] if at_c <= r["at_c"] + 1e-9]
+    if not fitting:
+        return 0.0, f"{rule['clause']}: warmer than {max(r['at_c'] for r in rule['rows']):g} °C: not kept."
+    best = max(fitting, key=lambda r: r["days"])
+    words = "; ".join(w for w in (best.get("note", ""), rule.get("needs", "")) if w)
+    return float(best["days"]), f"{rule['clause']}{': ' + words if words else ''}"
+
+
+def parasites_controlled(profile: str, t_s: Array, warmest_c: Array) -> Check:
+    """Whether a freezing history controls fish parasites; cooking by the clause's rows is the other way."""
+    t, c = _history(t_s, warmest_c)
+    rules = rows_of("parasites", profile)
+    if not rules:
+        return _missing("parasites", profile, "parasites")
+    rule = rules[0]
+    best, told = False, []
+    for row in rule["freeze"]:
+        held = _longest_true(t, c <= row["at_c"] + 1e-9)
+        if "note" not in row:  # the two-step row needs the moment it froze solid: judged by its plain rows
+            best = best or held >= row["hours"] * 3600
+            told.append(f"{row['at_c']:g} °C {held / 3600:.1f} of {row['hours']} h")
+    message = "; ".join(told) + (f". Exempt: {rule['exempt']}." if not best else ".")
+    if not best:
+        message += " Freeze on, or cook it through."
+    return Check("parasites", profile, rule["clause"], best, None, None, message, rule["authority"])
+
+
+def _longest_true(t: Array, good: NDArray[np.bool_]) -> float:
+    """Longest time on the right side: an interval counts when both ends are good."""
+    longest = run = 0.0
+    for i in range(t.size - 1):
+        run = run + float(t[i + 1] - t[i]) if good[i] and good[i + 1] else 0.0
+        longest = max(longest, run)
+    return longest
