@@ -21,17 +21,19 @@ H_BY_KIND = {
     "boil": 900.0,
     "simmer": 550.0,
     "steam": 900.0,
-    "oven": 18.0,
+    "oven": 11.0,
     "pan": 420.0,
-    "grill": 32.0,
+    "grill": 24.0,
     "fry": 430.0,
     "baste": 240.0,
-    "rest": 8.5,
-    "hold": 9.0,
+    "rest": 4.5,
+    "hold": 5.0,
     "chill": 12.0,
     "thaw": 10.0,
 }
 CONVECTION = {"oven": 11.0, "grill": 24.0, "rest": 4.5}  # the part of h that also carries vapour away
+EMISSIVITY = {"oven": 0.85, "grill": 0.85, "rest": 0.85, "hold": 0.85}
+SIGMA = 5.670374419e-8  # W/(m² K⁴)
 WATER_LATENT = 2.26e6  # J/kg
 PSYCHROMETRIC = 0.0164  # K/Pa: latent flux over convective flux a pascal, by the Lewis relation near 60 °C
 
@@ -48,45 +50,55 @@ class Hidden:
     depth: float  # where the probe sits, 0.5 is the middle
 
     @classmethod
-    def drawn(cls, key: str) -> Hidden:
-        """The hidden differences of one cook; the same id gives the same piece."""
+    def drawn(cls, key: str, wide: float = 1.0) -> Hidden:
+        """The hidden differences of one cook; the same id gives the same piece. ``wide`` multiplies the spreads."""
         rng = np.random.default_rng(int.from_bytes(hashlib.sha256(key.encode()).digest()[:8], "big"))
         return cls(
-            thickness=float(rng.normal(1.0, 0.03)),
-            diffusivity=float(1.33e-7 * math.exp(rng.normal(0, 0.04))),
-            start_c=float(rng.normal(0.0, 0.6)),
-            transfer=float(math.exp(rng.normal(0, 0.12))),
-            medium_c=float(rng.normal(0.0, 1.0)),
-            depth=float(np.clip(rng.normal(0.5, 0.03), 0.4, 0.6)),
+            thickness=float(max(rng.normal(1.0, 0.03 * wide), 0.5)),
+            diffusivity=float(1.33e-7 * math.exp(rng.normal(0, 0.04 * wide))),
+            start_c=float(rng.normal(0.0, 0.6 * wide)),
+            transfer=float(math.exp(rng.normal(0, 0.12 * wide))),
+            medium_c=float(rng.normal(0.0, wide)),
+            depth=float(np.clip(rng.normal(0.5, 0.03 * wide), 0.4, 0.6)),
         )
 
 
-class Piece:
-    """A piece on heat. ``advance`` moves it through time; ``core_c`` is what the probe's tip feels."""
+class Pieces:
+    """Several pieces of one plan on heat side by side, each with its own hidden differences.
 
-    def __init__(self, plan: Mapping[str, Any], key: str) -> None:
-        self.hidden = Hidden.drawn(key)
+    ``temperature`` is pieces × layers. ``advance`` moves all through time; ``core_c`` is what each
+    probe's tip feels, ``middle_c`` the true middle.
+    """
+
+    def __init__(self, plan: Mapping[str, Any], hidden: Sequence[Hidden], layers: int = LAYERS) -> None:
+        self.hidden = list(hidden)
         self.plan = plan
+        self.layers = layers
         shape = plan["piece"]["shape"]
         kitchen = plan.get("kitchen", {})
         self.air_c = float(kitchen.get("air_c", 22.0))
         self.boil_c = 100.0 - 0.00335 * float(kitchen.get("altitude_m", 0.0))
         self.exponent = {"slab": 0, "box": 0, "cylinder": 1}.get(shape["kind"], 2)
         egg_mm = 25.4 * (shape.get("mass_g", 58.0) / 58.0) ** (1 / 3) * 1.7  # its breadth
-        size = shape.get("thickness_mm", shape.get("diameter_mm", egg_mm)) / 1000.0 * self.hidden.thickness
+        size = shape.get("thickness_mm", shape.get("diameter_mm", egg_mm)) / 1000.0 * self._each("thickness")
         self.size = size if self.exponent == 0 else size / 2.0
-        self.temperature = np.full(LAYERS, float(plan["piece"]["start_c"]) + self.hidden.start_c)
-        self.dx = self.size / LAYERS
-        edges = np.linspace(0.0, 1.0, LAYERS + 1)
+        self.dx = self.size / layers
+        edges = np.linspace(0.0, 1.0, layers + 1)
         self.area = edges**self.exponent
-        self.volume = np.diff(edges ** (self.exponent + 1)) / (self.exponent + 1) * LAYERS
-        self.k, self.rho_c = 0.49, 0.49 / self.hidden.diffusivity
-        self.water = np.full(LAYERS, 720.0)  # kg/m³
-        self.shed = [0.0, 0.0]  # kg/m² evaporated from faces a and b
+        self.volume = np.diff(edges ** (self.exponent + 1)) / (self.exponent + 1) * layers
+        self.k = 0.49
+        self.rho_c = self.k / self._each("diffusivity")
+        self.temperature = np.repeat((float(plan["piece"]["start_c"]) + self._each("start_c"))[:, None], layers, axis=1)
+        self.water = np.full((len(self.hidden), layers), 720.0)  # kg/m³
+        self.shed = np.zeros((2, len(self.hidden)))  # kg/m² evaporated from faces a and b
 
-    def faces(self, stage: int | None) -> list[tuple[float, float, float]]:
-        """(h, medium, h that carries vapour) of faces a and b; after the last stage the piece lies in the air."""
-        lying = (H_BY_KIND["rest"], self.air_c, CONVECTION["rest"])
+    def _each(self, name: str) -> Any:
+        return np.array([getattr(h, name) for h in self.hidden])
+
+    def faces(self, stage: int | None) -> list[tuple[Any, Any, float, Any]]:
+        """(h, medium, h that carries vapour, emissivity) of faces a and b; after the last stage the pieces lie in the air."""
+        same = np.ones(len(self.hidden))
+        lying = (H_BY_KIND["rest"] * same, self.air_c * same, CONVECTION["rest"], EMISSIVITY["rest"] * same)
         if stage is None:
             return [lying] * 2
         raw = self.plan["stages"][stage]
@@ -100,55 +112,95 @@ class Piece:
             kind = merged["kind"]
             medium = merged.get("medium_c", self.boil_c if kind in {"boil", "simmer", "steam"} else self.air_c)
             spread = {"pan": 6.0, "oven": 3.0, "grill": 8.0, "baste": 5.0}.get(kind, 0.2)
-            h = H_BY_KIND[kind] * (self.hidden.transfer if kind != "rest" else 1.0)
+            h = H_BY_KIND[kind] * (self._each("transfer") if kind != "rest" else same)
             if kind == "oven" and merged.get("variant") == "fan":
-                h *= 1.7
+                h = h * 1.7
             if kind in {"chill"} and merged.get("variant") == "ice-water":
-                h = 110.0
+                h = 110.0 * same
             vapour = CONVECTION.get(kind, 0.0) * (2.1 if merged.get("variant") == "fan" else 1.0)
+            shine = EMISSIVITY.get(kind, 0.0) * (self._each("transfer") if kind != "rest" else same)
             if merged.get("cover") in {"tented", "wrapped"}:
-                h, vapour = 0.5 * h, 0.1 * vapour
-            out.append((h, medium + (spread * self.hidden.medium_c if kind != "rest" else 0.0), vapour))
+                h, vapour, shine = 0.5 * h, 0.1 * vapour, 0.3 * shine
+            out.append((h, medium + (spread * self._each("medium_c") if kind != "rest" else 0.0 * same), vapour, shine))
         return out
 
     def advance(self, seconds: float, stage: int | None) -> None:
         """Go on for ``seconds`` in a stage."""
-        (ha, ta, va), (hb, tb, vb) = self.faces(stage)
-        limit = 0.4 * self.dx**2 / self.hidden.diffusivity
+        face_a, face_b = self.faces(stage)
+        limit = float((0.4 * self.dx**2 * self.rho_c / self.k).min())
         steps = max(1, math.ceil(seconds / limit))
         dt = seconds / steps
-        x, conduct = self.temperature, self.k / self.dx
-        scale = dt / (self.rho_c * self.dx * self.volume)
+        x = self.temperature
+        conduct = self.k / self.dx
+        inner = conduct[:, None] * self.area[1:-1]
+        scale = dt / (self.rho_c * self.dx)[:, None] / self.volume
+        change = np.empty_like(x)
         for _ in range(steps):
-            flux = conduct * np.diff(x) * self.area[1:-1]
-            change = np.zeros(LAYERS)
-            change[:-1] += flux
-            change[1:] -= flux
+            flux = inner * np.diff(x, axis=1)
+            change[:, -1] = 0.0
+            change[:, :-1] = flux
+            change[:, 1:] -= flux
             if self.exponent == 0:
-                change[0] += (ta - x[0]) / (1.0 / ha + 0.5 / conduct) - self.drying(0, float(x[0]), va, dt)
-            change[-1] += (tb - x[-1]) / (1.0 / hb + 0.5 / conduct) - self.drying(1, float(x[-1]), vb, dt)
+                change[:, 0] += self.gain(0, x[:, 0], face_a, conduct, dt)
+            change[:, -1] += self.gain(1, x[:, -1], face_b, conduct, dt)
             x = x + change * scale
-            over = np.flatnonzero((x > self.boil_c) & (self.water > 0.0))
-            if over.size:
-                gone = np.minimum((x[over] - self.boil_c) * self.rho_c / WATER_LATENT, self.water[over])
+            over = (x > self.boil_c) & (self.water > 0.0)
+            if over.any():
+                per_k = np.broadcast_to((self.rho_c / WATER_LATENT)[:, None], x.shape)[over]
+                gone = np.minimum((x[over] - self.boil_c) * per_k, self.water[over])
                 self.water[over] -= gone
-                x[over] -= gone * WATER_LATENT / self.rho_c
+                x[over] -= gone / per_k
+                lost = np.zeros_like(x)
+                lost[over] = gone
+                lost *= self.dx[:, None]
+                middle = self.layers // 2 if self.exponent == 0 else 0
+                self.shed += np.stack([lost[:, :middle].sum(axis=1), lost[:, middle:].sum(axis=1)])
         self.temperature = x
 
-    def drying(self, face: int, t_c: float, h: float, dt: float) -> float:
-        """Latent heat leaving a wet face, W/m²; the face dries as water leaves it."""
+    def gain(self, face: int, t_c: Any, meets: tuple[Any, Any, float, Any], conduct: Any, dt: float) -> Any:
+        """Flux into the outer layer of a face, W/m²."""
+        h, medium, vapour, shine = meets
+        radiant = shine * SIGMA * ((medium + 273.15) ** 2 + (t_c + 273.15) ** 2) * (medium + t_c + 546.3)
+        return (medium - t_c) / (1.0 / (h + radiant) + 0.5 / conduct) - self.drying(face, t_c, vapour, dt)
+
+    def drying(self, face: int, t_c: Any, h: float, dt: float) -> Any:
+        """Latent heat leaving the wet faces, W/m²; a face dries as water leaves it."""
         if h <= 0.0:
             return 0.0
-        pressure = 610.94 * math.exp(17.625 * t_c / (t_c + 243.04))
-        flux = max(h * PSYCHROMETRIC * (pressure - 1500.0), 0.0) * math.exp(-self.shed[face] / 1.2)
+        pressure = 610.94 * np.exp(17.625 * t_c / (t_c + 243.04))
+        flux = np.maximum(h * PSYCHROMETRIC * (pressure - 1500.0), 0.0) * np.exp(-self.shed[face] / 1.2)
         self.shed[face] += flux * dt / WATER_LATENT
         return flux
+
+    def at_depth(self, depth: Any) -> Any:
+        """Temperature at a depth, 0 to 1 from face to face, of each piece, °C."""
+        at = depth if self.exponent == 0 else np.abs(depth - 0.5) * 2.0
+        where = np.clip(np.asarray(at) * self.layers - 0.5, 0.0, self.layers - 1.000001)
+        i = where.astype(int)
+        rows = np.arange(len(self.hidden))
+        return self.temperature[rows, i] + (where - i) * (self.temperature[rows, i + 1] - self.temperature[rows, i])
+
+    @property
+    def tips_c(self) -> Any:
+        """What each probe's tip feels, °C."""
+        return self.at_depth(self._each("depth"))
+
+    @property
+    def middle_c(self) -> Any:
+        """The true middle of each piece, °C."""
+        return self.at_depth(np.full(len(self.hidden), 0.5))
+
+
+class Piece(Pieces):
+    """One piece, its hidden differences drawn from the cook's id."""
+
+    def __init__(self, plan: Mapping[str, Any], key: str) -> None:
+        super().__init__(plan, [Hidden.drawn(key)])
 
     @property
     def core_c(self) -> float:
         """Temperature at the probe's tip, °C."""
-        at = self.hidden.depth if self.exponent == 0 else abs(self.hidden.depth - 0.5) * 2.0
-        return float(np.interp(at * LAYERS, np.arange(LAYERS) + 0.5, self.temperature))
+        return float(self.tips_c[0])
 
 
 def stage_at(moves: Sequence[Mapping[str, Any]], now: float) -> list[tuple[float, int | None]]:

@@ -23,6 +23,7 @@ from ember_core.heat.kernel import (
     LATENT_BOILING,
     LEWIS_AIR,
     SIGMA,
+    UNDER_BOILING_K,
     VAPOUR_GAS_CONSTANT,
     Array,
     Body,
@@ -49,7 +50,6 @@ from ember_core.heat.stepper import (
 )
 
 MOST_STAGES = 200
-CRUSTED_M = 2e-4  # a crust this deep no longer evaporates: the depth of a one-dimensional grid's outer cell
 # The state of a piece on a mesh: H[n] · water left[n] · heat in (J), vapour heat out (J) · shed[patches] (kg/m²)
 # · lethality[n] (log10) · rule met[n] · clocks[n × rows]
 
@@ -146,10 +146,11 @@ def mesh_rates(
                 q += eps * SIGMA * (radiant - (ts + 273.15) ** 4)
             evaporation[p] = 0.0
             surface[p] = ts
-            damp = 1.0 - crust * body.k_dry * body.k_scale / CRUSTED_M
-            if wet > 0.0 and damp > 0.0 and (w[i] > 0.0 or body.water == 0.0):
-                tw = min(max(ts, 0.0), body.boil_c)
-                transfer = damp * wet * h * LEWIS_AIR / (1.0 + (shed[p] + since * shedding[p]) / body.m0)
+            if wet > 0.0:
+                # as in the one-dimensional kernel: under a crust the water stands inside, and boiling is counted there
+                tw = min(max(temp[i], 0.0), body.boil_c)
+                free = min((body.boil_c - tw) / UNDER_BOILING_K, 1.0) if w[i] < body.water else 1.0
+                transfer = free * wet * h * LEWIS_AIR / (1.0 + (shed[p] + since * shedding[p]) / body.m0)
                 drive = saturation_pressure(tw) / (tw + 273.15) - vapour
                 if drive > 0.0:
                     evaporation[p] = transfer * drive / VAPOUR_GAS_CONSTANT
@@ -279,7 +280,7 @@ def run_mesh_stage(
     temp0, temp1, temp, kappa = np.empty(n), np.empty(n), np.empty(n), np.empty(n)
     slope, slope1 = np.empty(n), np.empty(n)
     ev0, ev1, ev = np.empty(patches), np.empty(patches), np.empty(patches)
-    skin = np.empty(patches)
+    skin, lost = np.empty(patches), np.empty(n)
     old, new, older = np.empty(n), np.empty(n), np.empty(n)
     table = np.zeros((5, MOST_STAGES + 1))
     have_table = 0
@@ -402,6 +403,7 @@ def run_mesh_stage(
             shed[p] += 0.5 * step * (ev0[p] + ev1[p])
         y[2 * n] += 0.5 * step * (heat0 + heat1)
         boiled = False
+        lost[:] = 0.0
         if body.water > 0.0:
             for i in range(n):
                 inside = layers.outer
@@ -413,9 +415,13 @@ def run_mesh_stage(
                     w[i] -= gone
                     old[i] -= gone * LATENT_BOILING
                     y[2 * n + 1] += gone * LATENT_BOILING * volume[i]
+                    lost[i] = gone * volume[i]
                     if w[i] < 1e-6 * inside.water:
                         w[i] = 0.0
                     boiled = True
+        if boiled:  # water that boils off dries a face as water that evaporates does
+            for p in range(patches):
+                shed[p] += lost[mesh.s_node[p]] / area[p]
         t += step
         for i in range(n):
             h[i] = old[i]

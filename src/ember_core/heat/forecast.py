@@ -6,7 +6,7 @@ scrambled Sobol sequence, so that 256 of them cover the six directions evenly an
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 from typing import Any
@@ -18,10 +18,10 @@ from numpy.typing import NDArray
 from scipy.stats import norm, qmc
 
 from ember_core.heat.cook import DRYING_SCALE, Cook, Setup, body_of, empty_record, start_state
-from ember_core.heat.kernel import F_H, F_TDELTA, F_TINF, Array, Body, Criterion, Grid, Record
+from ember_core.heat.kernel import F_EPS, F_H, F_TAU, F_TDELTA, F_TINF, Array, Body, Criterion, Grid, Record
 from ember_core.heat.mesh import Layers, Mesh
 from ember_core.heat.program import run_cook
-from ember_core.heat.stepper import FAILED
+from ember_core.heat.stepper import FAILED, UNTIL_TIME
 
 DEFAULT_SPREADS: Mapping[str, float] = {
     # Estimates of what a careful cook leaves open; no published source. A kitchen may edit them.
@@ -31,6 +31,7 @@ DEFAULT_SPREADS: Mapping[str, float] = {
     "h_ln": 0.0,  # 0: by kind, from surroundings.toml
     "conductivity_ln": 0.05,
     "drying_ln": 0.5,
+    "drift_c": 0.0,  # 0: as much as the medium itself is uncertain; it fades over half of the stage
 }
 MEDIUM_SPREAD_C = {
     "bath": 0.2,
@@ -51,6 +52,7 @@ MEMBER_CELLS = 32
 MEMBER_REFINE = 0.4  # of the nominal run's cells of a finite shape, in each direction
 MEMBER_TOLERANCE_K = 0.03
 CURVE_POINTS = 48
+TRAJECTORY_POINTS = 120
 
 
 @dataclass(frozen=True, eq=False)
@@ -188,6 +190,122 @@ def draw(members: int, seed: int, dimensions: int) -> Array:
     return np.asarray(norm.ppf(np.clip(points, 1e-6, 1 - 1e-6)))
 
 
+@dataclass(frozen=True, eq=False)
+class Ensemble:
+    """Members as arrays; the first is the nominal piece on the members' grid."""
+
+    states: Array
+    length: Array
+    k_scale: Array
+    c_scale: Array
+    m0: Array
+    faces: Array
+    start_c: Array
+
+
+@dataclass(frozen=True, eq=False)
+class _Run:
+    """What a run of all members gives: stage ends, highest core, and curves at the wanted times."""
+
+    end_s: Array
+    peak: Array
+    core: Array
+    mean: Array
+
+
+def draw_ensemble(
+    s: Setup,
+    kinds: tuple[tuple[str, ...], ...],
+    *,
+    members: int,
+    seed: int,
+    spreads: Mapping[str, float] | None,
+    stage_s: Sequence[float] | None = None,
+) -> Ensemble:
+    """Vary a setup; parameters as of :func:`forecast`; ``stage_s`` are the stages' real lengths."""
+    spread = {**DEFAULT_SPREADS, **{k: v for k, v in (spreads or {}).items() if not k.startswith("x-")}}
+    z = np.vstack([np.zeros(8), draw(members, seed, 8)])
+    # a length in m, or the stretch of a mesh; the spread is of the thickness or the diameter
+    length = s.length * np.maximum(1.0 + z[:, 0] * spread["thickness_mm"] / 1000.0 / s.size, 0.3)
+    start = s.start_c + z[:, 1] * spread["start_c"]
+    c_scale = np.exp(z[:, 6] * 0.4 * spread["conductivity_ln"])
+    faces = np.repeat(s.faces[None], members + 1, axis=0)
+    for i, row in enumerate(kinds):
+        for j, kind in enumerate(row):
+            sigma = spread["h_ln"] or s.h_spread[i, j]
+            faces[:, i, j, F_H] *= np.exp(z[:, 2] * sigma)
+            # walls and their colour are as uncertain as the air's flow
+            faces[:, i, j, F_EPS] = np.minimum(faces[:, i, j, F_EPS] * np.exp(z[:, 2] * sigma), 1.2)
+            faces[:, i, j, F_TINF] += z[:, 3] * (spread["medium_c"] or MEDIUM_SPREAD_C[kind])
+            # a medium that runs off its mean, and what the model itself gets wrong in the course of a stage
+            faces[:, i, j, F_TDELTA] = z[:, 7] * (spread["drift_c"] or spread["medium_c"] or MEDIUM_SPREAD_C[kind])
+            faces[:, i, j, F_TAU] = max(0.5 * (stage_s[i] if stage_s is not None else s.duration[i]), 1.0)
+    return Ensemble(
+        states=np.stack([start_state(s, float(t0), float(c)) for t0, c in zip(start, c_scale, strict=True)]),
+        length=length,
+        k_scale=np.exp(z[:, 4] * spread["conductivity_ln"]),
+        c_scale=c_scale,
+        m0=DRYING_SCALE * np.exp(z[:, 5] * spread["drying_ln"]),
+        faces=faces,
+        start_c=start,
+    )
+
+
+def stage_lengths(cook: Cook) -> list[float]:
+    """How long each stage of a computed cook took, s."""
+    return [stage.end_s - stage.start_s for stage in cook.stages]
+
+
+def _run(s: Setup, e: Ensemble, until: NDArray[np.int64], duration: Array, wanted: Array, threads: int) -> _Run:
+    """Run all members through the stages of ``until`` and ``duration``."""
+    members, count = e.length.size, duration.size
+    end, peak = np.zeros((members, count)), np.zeros(members)
+    core, mean = np.zeros((members, wanted.size)), np.zeros((members, wanted.size))
+    nominal = body_of(s)
+    faces = np.ascontiguousarray(e.faces[:, :count])
+
+    def work(lo: int, hi: int) -> None:
+        _run_members(
+            e.states, e.length, e.k_scale, e.c_scale, e.m0, faces, duration, until, s.value[:count], s.grid, nominal,
+            s.criterion, MEMBER_TOLERANCE_K,
+            empty_record(4000, s.grid.watch.size if isinstance(s.grid, Mesh) else s.grid.n),
+            wanted, end, peak, core, mean, lo, hi,
+        )  # fmt: skip
+
+    edges = np.linspace(0, members, threads + 1).astype(int)
+    with ThreadPoolExecutor(threads) as pool:
+        list(pool.map(work, edges[:-1], edges[1:]))
+    core[:, 0] = mean[:, 0] = e.start_c
+    return _Run(end, peak, core, mean)
+
+
+def solve_pulls(s: Setup, e: Ensemble, pull_stage: int, cook: Cook, threads: int = 2) -> Array:
+    """Each member's pull, s, corrected to the nominal run (members without the nominal one)."""
+    run = _run(s, e, s.until, s.duration, np.array([0.0, 1.0]), threads)
+    pull = np.where(np.isfinite(run.peak), run.end_s[:, pull_stage], np.nan)
+    if cook.pull_s and np.isfinite(pull[0]) and pull[0] > 0:
+        pull = pull * cook.pull_s / pull[0]
+    return np.asarray(pull[1:])
+
+
+def trajectories(
+    s: Setup, e: Ensemble, pull_stage: int, end_s: float, cook: Cook, threads: int = 2
+) -> tuple[Array, Array, Array]:
+    """Core and mean of each member as if nothing were pulled: times (s), members × times (°C) twice."""
+    until = s.until[: pull_stage + 1].copy()
+    until[pull_stage] = UNTIL_TIME
+    duration = s.duration[: pull_stage + 1].copy()
+    duration[pull_stage] = max(end_s - float(duration[:pull_stage].sum()), 1.0)
+    t = np.linspace(0.0, float(duration.sum()), TRAJECTORY_POINTS)
+    run = _run(s, e, until, duration, t, threads)
+    core, mean = run.core, run.mean
+    if cook.pull_s:  # the grid's error as far as the nominal run goes on heat, kept beyond
+        shown = np.minimum(t, cook.pull_s)
+        core = core - (np.interp(shown, t, core[0]) - np.interp(shown, cook.t, cook.core))
+        mean = mean - (np.interp(shown, t, mean[0]) - np.interp(shown, cook.t, cook.mean))
+    return t, core[1:], mean[1:]
+
+
 def forecast(
     s: Setup,
     kinds: tuple[tuple[str, ...], ...],
@@ -205,7 +323,7 @@ def forecast(
     Parameters
     ----------
     s : Setup
-        Built with :data:`MEMBER_CELLS` cells.
+        Built with :data:`MEMBER_CELLS` cells and :data:`MEMBER_REFINE`.
     kinds : tuple of (kind a, kind b, kind of the side)
         What each stage's faces meet, for the spread of the medium.
     members, seed : int
@@ -221,62 +339,20 @@ def forecast(
     threads : int
         Worker threads; the kernels release the interpreter lock.
     """
-    spread = {**DEFAULT_SPREADS, **{k: v for k, v in (spreads or {}).items() if not k.startswith("x-")}}
-    z = np.vstack([np.zeros(7), draw(members, seed, 7)])  # the first is the nominal piece on the members' grid
-    members += 1
-    # a length in m, or the stretch of a mesh; the spread is of the thickness or the diameter
-    length = s.length * np.maximum(1.0 + z[:, 0] * spread["thickness_mm"] / 1000.0 / s.size, 0.3)
-    start = s.start_c + z[:, 1] * spread["start_c"]
-    k_scale = np.exp(z[:, 4] * spread["conductivity_ln"])
-    c_scale = np.exp(z[:, 6] * 0.4 * spread["conductivity_ln"])
-    m0 = DRYING_SCALE * np.exp(z[:, 5] * spread["drying_ln"])
-    faces = np.repeat(s.faces[None], members, axis=0)
-    for i, pair in enumerate(kinds):
-        for j, kind in enumerate(pair):
-            sigma = spread["h_ln"] or s.h_spread[i, j]
-            faces[:, i, j, F_H] *= np.exp(z[:, 2] * sigma)
-            faces[:, i, j, F_TINF] += z[:, 3] * (spread["medium_c"] or MEDIUM_SPREAD_C[kind])
-    assert not faces[..., F_TDELTA].any()
-    states = np.stack([start_state(s, float(t0), float(c)) for t0, c in zip(start, c_scale, strict=True)])
-    count = s.duration.size
-    end = np.zeros((members, count))
-    peak = np.zeros(members)
+    ensemble = draw_ensemble(
+        s,
+        kinds,
+        members=members,
+        seed=seed,
+        spreads=spreads,
+        stage_s=stage_lengths(nominal_cook) if nominal_cook else None,
+    )
     wanted = np.linspace(0.0, end_s if end_s else float(s.duration.sum()), CURVE_POINTS)
-    curve, curve_mean = np.zeros((members, wanted.size)), np.zeros((members, wanted.size))
-    nominal = body_of(s)
-
-    def work(lo: int, hi: int) -> None:
-        _run_members(
-            states,
-            length,
-            k_scale,
-            c_scale,
-            m0,
-            faces,
-            s.duration,
-            s.until,
-            s.value,
-            s.grid,
-            nominal,
-            s.criterion,
-            MEMBER_TOLERANCE_K,
-            empty_record(4000, s.grid.watch.size if isinstance(s.grid, Mesh) else s.grid.n),
-            wanted,
-            end,
-            peak,
-            curve,
-            curve_mean,
-            lo,
-            hi,
-        )
-
-    edges = np.linspace(0, members, threads + 1).astype(int)
-    with ThreadPoolExecutor(threads) as pool:
-        list(pool.map(work, edges[:-1], edges[1:]))
+    run = _run(s, ensemble, s.until, s.duration, wanted, threads)
+    peak, curve, curve_mean = run.peak, run.core, run.mean
     good = np.isfinite(peak)
     good[0] = False
-    curve[:, 0] = curve_mean[:, 0] = start
-    pull = end[:, pull_stage] if pull_stage is not None else np.full(members, np.nan)
+    pull = run.end_s[:, pull_stage] if pull_stage is not None else np.full(members + 1, np.nan)
     error: dict[str, float] = {}
     if nominal_cook is not None and np.isfinite(peak[0]):
         # the coarse grid's own error is taken out by what it makes of the nominal piece

@@ -27,6 +27,7 @@ SIGMA = 5.670374419e-8  # W/(m² K⁴), CODATA 2018, exact by definition of the 
 LEWIS_AIR = 1.0 / (1.06 * 1007.0 * 0.9)  # 1/(rho cp Le^(2/3)) of humid air near 60 °C, m³ K/J
 LATENT_BOILING = 2.257e6  # J/kg at 100 °C (steam tables, from memory)
 VAPOUR_GAS_CONSTANT = 461.5  # J/(kg K)
+UNDER_BOILING_K = 5.0  # so far under the boiling point a crusted face evaporates freely again
 
 # columns of a face's parameters
 F_H, F_EPS, F_TINF, F_TDELTA, F_TAU, F_WET, F_PV = range(7)
@@ -181,14 +182,16 @@ def surface_balance(
             ka = ts + 273.15
             q = h * (medium - ts) + face[F_EPS] * SIGMA * (radiant - ka**4)
             total = h + 4.0 * face[F_EPS] * SIGMA * ka**3
-            if face[F_WET] > 0.0 and not dry:
-                tw = min(max(ts, 0.0), boil_c)
+            if face[F_WET] > 0.0:
+                # under a crust the water stands where the cells are still wet; while they boil, that is counted there
+                tw = min(max(t2 if dry else ts, 0.0), boil_c)
+                free = min((boil_c - tw) / UNDER_BOILING_K, 1.0) if dry else 1.0
                 p = saturation_pressure(tw)
-                transfer = face[F_WET] * h * LEWIS_AIR / (1.0 + shed / m0)
+                transfer = free * face[F_WET] * h * LEWIS_AIR / (1.0 + shed / m0)
                 evaporation = transfer * (p / (tw + 273.15) - face[F_PV] / (medium + 273.15)) / VAPOUR_GAS_CONSTANT
                 if evaporation > 0.0:
                     latent = 2.501e6 - 2361.0 * tw
-                    slope = 1730.63 * 2.302585093 / (233.426 + tw) ** 2
+                    slope = 0.0 if dry else 1730.63 * 2.302585093 / (233.426 + tw) ** 2
                     q -= latent * evaporation
                     total += latent * transfer * slope * p / (tw + 273.15) / VAPOUR_GAS_CONSTANT
                 else:

@@ -342,11 +342,14 @@ def run_stage(
         y[2 * n + 1] += step * (W_ * (ev_b1 + ev_b2) + D_ * ev_b3)
         y[2 * n + 2] += step * (W_ * (heat1 + heat2) + D_ * heat3)
         if body.water > 0.0:
-            steam_b = step * (W_ * (st_b1 + st_b2) + D_ * st_b3) * grid.area[n] / (grid.volume[n - 1] * body.length)
-            w[n - 1] = max(w[n - 1] - steam_b, 0.0)
+            # water that boils off dries a face as water that evaporates does
+            steam_b = step * (W_ * (st_b1 + st_b2) + D_ * st_b3)
+            y[2 * n + 1] += steam_b
+            w[n - 1] = max(w[n - 1] - steam_b * grid.area[n] / (grid.volume[n - 1] * body.length), 0.0)
             if not grid.closed_a:
-                steam_a = step * (W_ * (st_a1 + st_a2) + D_ * st_a3) * grid.area[0] / (grid.volume[0] * body.length)
-                w[0] = max(w[0] - steam_a, 0.0)
+                steam_a = step * (W_ * (st_a1 + st_a2) + D_ * st_a3)
+                y[2 * n] += steam_a
+                w[0] = max(w[0] - steam_a * grid.area[0] / (grid.volume[0] * body.length), 0.0)
             for i in range(n):
                 excess = y3[i] - body.boil_h
                 if excess > 0.0 and w[i] > 0.0:
@@ -354,6 +357,10 @@ def run_stage(
                     w[i] -= gone
                     y3[i] -= gone * LATENT_BOILING
                     y[2 * n + 3] += gone * LATENT_BOILING * grid.volume[i] * body.length
+                    if grid.closed_a or i >= n // 2:
+                        y[2 * n + 1] += gone * grid.volume[i] * body.length / grid.area[n]
+                    else:
+                        y[2 * n] += gone * grid.volume[i] * body.length / grid.area[0]
                     if w[i] < 1e-6 * body.water:
                         w[i] = 0.0
         t += step
