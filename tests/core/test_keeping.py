@@ -60,20 +60,14 @@ def test_cooling_clauses(profile, corners, met):
 
 
 @settings(max_examples=80, deadline=None)
-@given(st.lists(st.floats(-3, 70), min_size=4, max_size=40), st.sampled_from(PROFILES), st.floats(0, 10))
-def test_warmer_never_passes_what_colder_failed(values, profile, more):
-    """Raising a cooling history never turns a failed step into a met one, nor a removed reading (a gap)."""
+@given(st.lists(st.floats(-3, 70), min_size=4, max_size=40), st.sampled_from(PROFILES), st.floats(1, 4))
+def test_slower_never_passes_what_faster_failed(values, profile, slower):
+    """Cooling more slowly never turns a failed step into a met one; a lost reading never shortens the time taken."""
     c = np.sort(np.array(values))[::-1]
     t = np.arange(c.size) * 900.0
     end = float(t[0])
-    base = [bool(x.met) for x in check_cooling(profile, t, c, end_of_heat_s=end)]
-    assert (
-        all(
-            a or not b
-            for a, b in zip(base, [x.met for x in check_cooling(profile, t, c + more, end_of_heat_s=end)], strict=True)
-        )
-        or c[0] <= 57 < c[0] + more
-    )
+    fast, slow = (check_cooling(profile, t * k, c, end_of_heat_s=end) for k in (1.0, slower))
+    assert all(f.met or not s.met for f, s in zip(fast, slow, strict=True))
     keep = np.ones(c.size, dtype=bool)
     keep[c.size // 2] = False
     gappy = [x.used_s for x in check_cooling(profile, t[keep], c[keep], end_of_heat_s=end)]

@@ -316,7 +316,8 @@ def run_mesh_stage(
         return t, until, peak, peak_t, stored
     dt = min(0.5 / fastest, duration)
     cap = 0.65 * MOST_STAGES * MOST_STAGES / fastest
-    largest = min(duration / 40.0, cap) if recording else cap
+    with_field = record.field.shape[1] > 0
+    largest = cap if not recording else min(duration / (40.0 if with_field else 12.0), cap)
     stop_i = 0
     while stop_i < stops.size and stops[stop_i] <= t + 1e-9:
         stop_i += 1
@@ -445,7 +446,7 @@ def run_mesh_stage(
                 record.mean[row] = (temp0 * mesh.mean).sum()
                 record.surface_a[row] = skin[mesh.patch_a]
                 record.surface_b[row] = skin[mesh.patch_b]
-                for k in range(mesh.watch.size):
+                for k in range(record.field.shape[1]):
                     record.field[row, k] = temp0[mesh.watch[k]]
                 record.filled[0] = row + 1
             else:

@@ -31,7 +31,7 @@ DEFAULT_SPREADS: Mapping[str, float] = {
     "h_ln": 0.0,  # 0: by kind, from surroundings.toml
     "conductivity_ln": 0.05,
     "drying_ln": 0.5,
-    "drift_c": 0.0,  # 0: as much as the medium itself is uncertain; it fades over half of the stage
+    "drift_c": 0.0,  # 0: DRIFT_SHARE of the medium's own spread; it fades over half of the stage
 }
 MEDIUM_SPREAD_C = {
     "bath": 0.2,
@@ -40,7 +40,7 @@ MEDIUM_SPREAD_C = {
     "steam": 0.5,
     "oven": 6.0,
     "pan": 12.0,
-    "grill": 20.0,
+    "grill": 14.0,
     "fry": 6.0,
     "baste": 8.0,
     "rest": 2.0,
@@ -48,9 +48,10 @@ MEDIUM_SPREAD_C = {
     "chill": 1.0,
     "thaw": 1.0,
 }
-MEMBER_CELLS = 32
+DRIFT_SHARE = 0.6
+MEMBER_CELLS = 24
 MEMBER_REFINE = 0.4  # of the nominal run's cells of a finite shape, in each direction
-MEMBER_TOLERANCE_K = 0.03
+MEMBER_TOLERANCE_K = 0.1
 CURVE_POINTS = 48
 TRAJECTORY_POINTS = 120
 
@@ -238,7 +239,9 @@ def draw_ensemble(
             faces[:, i, j, F_EPS] = np.minimum(faces[:, i, j, F_EPS] * np.exp(z[:, 2] * sigma), 1.2)
             faces[:, i, j, F_TINF] += z[:, 3] * (spread["medium_c"] or MEDIUM_SPREAD_C[kind])
             # a medium that runs off its mean, and what the model itself gets wrong in the course of a stage
-            faces[:, i, j, F_TDELTA] = z[:, 7] * (spread["drift_c"] or spread["medium_c"] or MEDIUM_SPREAD_C[kind])
+            faces[:, i, j, F_TDELTA] = z[:, 7] * (
+                spread["drift_c"] or DRIFT_SHARE * (spread["medium_c"] or MEDIUM_SPREAD_C[kind])
+            )
             faces[:, i, j, F_TAU] = max(0.5 * (stage_s[i] if stage_s is not None else s.duration[i]), 1.0)
     return Ensemble(
         states=np.stack([start_state(s, float(t0), float(c)) for t0, c in zip(start, c_scale, strict=True)]),
@@ -268,7 +271,7 @@ def _run(s: Setup, e: Ensemble, until: NDArray[np.int64], duration: Array, wante
         _run_members(
             e.states, e.length, e.k_scale, e.c_scale, e.m0, faces, duration, until, s.value[:count], s.grid, nominal,
             s.criterion, MEMBER_TOLERANCE_K,
-            empty_record(4000, s.grid.watch.size if isinstance(s.grid, Mesh) else s.grid.n),
+            empty_record(2000, 0),
             wanted, end, peak, core, mean, lo, hi,
         )  # fmt: skip
 

@@ -94,7 +94,7 @@ class Record(NamedTuple):
 @njit(cache=True, nogil=True)
 def saturation_pressure(t_c: float) -> float:
     """Vapour pressure of water, Pa, for 1–110 °C (Antoine, NIST/Dortmund constants, from memory)."""
-    return float(133.322 * 10.0 ** (8.07131 - 1730.63 / (233.426 + t_c)))
+    return float(133.322 * np.exp(2.302585092994046 * (8.07131 - 1730.63 / (233.426 + t_c))))
 
 
 @njit(cache=True, nogil=True)
@@ -178,6 +178,7 @@ def surface_balance(
     evaporation = 0.0
     if face[F_EPS] > 0.0 or face[F_WET] > 0.0:
         radiant = (medium + 273.15) ** 4
+        ts = t1 + 0.5 * (t1 - t2)  # near the answer except at the very start of a stage
         for _ in range(30):
             ka = ts + 273.15
             q = h * (medium - ts) + face[F_EPS] * SIGMA * (radiant - ka**4)
@@ -200,7 +201,7 @@ def surface_balance(
             if abs(move) > 40.0:
                 move = 40.0 if move > 0.0 else -40.0
             ts += move
-            if abs(move) < 1e-7:
+            if abs(move) < 1e-3:  # the next move would be its square
                 break
     if ts > boil_c and not dry:
         ts = boil_c

@@ -8,7 +8,6 @@ from numba import njit
 from ember_core.heat.kernel import (
     D_,
     F_EPS,
-    F_TDELTA,
     F_WET,
     GAMMA,
     LATENT_BOILING,
@@ -245,7 +244,8 @@ def run_stage(
         return t, until, peak, peak_t, stored
     first = min(grid.volume[0] / max(grid.area[0], 1e-9), grid.volume[n - 1] / grid.area[n]) * body.length
     dt = min(max(0.1 * first * first / 1.5e-7, 1e-4), duration)
-    largest = duration / 40.0 if recording else duration
+    with_field = record.field.shape[1] == n
+    largest = duration if not recording else duration / 40.0 if with_field else duration / 12.0
     stop_i = 0
     while stop_i < stops.size and stops[stop_i] <= t + 1e-9:
         stop_i += 1
@@ -272,16 +272,18 @@ def run_stage(
         for i in range(n):
             base[i] = h[i] + beta * f1[i]
             y2[i] = h[i] + GAMMA * step * f1[i] if smooth >= 3 else h[i]
+        shed_a, shed_b = y[2 * n] + GAMMA * step * ev_a1, y[2 * n + 1] + GAMMA * step * ev_b1
         ok, _, _, heat2, ev_a2, ev_b2, st_a2, st_b2 = newton(
-            base, beta, y2, w, y[2 * n], y[2 * n + 1], clock + GAMMA * step, faces, grid, body, exact, 0.1 * tol, work
+            base, beta, y2, w, shed_a, shed_b, clock + GAMMA * step, faces, grid, body, exact, 0.1 * tol, work
         )
         if ok:
             for i in range(n):
                 f2[i] = work[6, i]
                 base[i] = h[i] + step * W_ * (f1[i] + f2[i])
                 y3[i] = y2[i] + (y2[i] - h[i]) * (1.0 - GAMMA) / GAMMA
+            shed_a, shed_b = y[2 * n] + 0.5 * step * (ev_a1 + ev_a2), y[2 * n + 1] + 0.5 * step * (ev_b1 + ev_b2)
             ok, ts_a2, ts_b2, heat3, ev_a3, ev_b3, st_a3, st_b3 = newton(
-                base, beta, y3, w, y[2 * n], y[2 * n + 1], clock + step, faces, grid, body, exact, 0.1 * tol, work
+                base, beta, y3, w, shed_a, shed_b, clock + step, faces, grid, body, exact, 0.1 * tol, work
             )
         if not ok:
             dt = 0.25 * step
@@ -341,6 +343,7 @@ def run_stage(
         y[2 * n] += step * (W_ * (ev_a1 + ev_a2) + D_ * ev_a3)
         y[2 * n + 1] += step * (W_ * (ev_b1 + ev_b2) + D_ * ev_b3)
         y[2 * n + 2] += step * (W_ * (heat1 + heat2) + D_ * heat3)
+        boiled = False
         if body.water > 0.0:
             # water that boils off dries a face as water that evaporates does
             steam_b = step * (W_ * (st_b1 + st_b2) + D_ * st_b3)
@@ -353,6 +356,7 @@ def run_stage(
             for i in range(n):
                 excess = y3[i] - body.boil_h
                 if excess > 0.0 and w[i] > 0.0:
+                    boiled = True
                     gone = min(excess / LATENT_BOILING, w[i])
                     w[i] -= gone
                     y3[i] -= gone * LATENT_BOILING
@@ -372,7 +376,7 @@ def run_stage(
             temp0[i] = temp1[i]
         core, rate, wanted = core1, rate1, wanted1
         ts_a, ts_b, heat1, ev_a1, ev_b1, st_a1, st_b1 = ts_a2, ts_b2, heat3, ev_a3, ev_b3, st_a3, st_b3
-        if body.water > 0.0 or faces[0, F_TDELTA] != 0.0 or faces[1, F_TDELTA] != 0.0:
+        if boiled or st_a3 > 0.0 or st_b3 > 0.0:
             ts_a, ts_b, heat1, ev_a1, ev_b1, st_a1, st_b1 = evaluate(
                 h, w, y[2 * n], y[2 * n + 1], t - t0, faces, grid, body, f1, temp0, work[2], work[3], work[4], work[5]
             )
@@ -386,7 +390,8 @@ def run_stage(
                 record.mean[row] = (temp0 * grid.mean).sum()
                 record.surface_a[row] = ts_a
                 record.surface_b[row] = ts_b
-                record.field[row, :] = temp0
+                if with_field:
+                    record.field[row, :] = temp0
                 record.filled[0] = row + 1
             else:
                 record.filled[1] += 1
