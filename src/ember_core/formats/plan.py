@@ -21,6 +21,7 @@ from ember_core.errors import FormatError, InputError, ValueRangeError
 FORMAT = "open-ember.plan/1"
 MAX_BYTES = 1_000_000
 NEEDS_MEDIUM = frozenset({"bath", "oven", "pan", "grill", "fry", "baste", "hold", "chill", "thaw"})
+FACE_KEYS = ("medium_c", "surface", "cover", "variant", "medium_from_c", "settle_minutes", "humidity")
 UNTIL_KEYS = ("core_c", "surface_c", "mean_c", "log10", "rule", "peak_core_c")
 
 
@@ -33,6 +34,9 @@ class FaceSpec:
     surface: Mapping[str, Any] | None = None
     cover: str | None = None
     variant: str | None = None
+    medium_from_c: float | None = None
+    settle_minutes: float = 3.0
+    humidity: float | None = None
 
 
 @dataclass(frozen=True)
@@ -47,6 +51,7 @@ class StageSpec:
     until: str | None = None
     until_value: float = 0.0
     organism: str = "salmonella"
+    load: Mapping[str, float] | None = None
 
     @property
     def seconds(self) -> float:
@@ -275,7 +280,7 @@ def faces_of(shape: Mapping[str, Any]) -> tuple[str, ...]:
 def _stage(raw: Mapping[str, Any], index: int, known: tuple[str, ...]) -> StageSpec:
     at = f"/stages/{index}"
     kind = raw["kind"]
-    shared = {k: raw[k] for k in ("medium_c", "surface", "cover", "variant") if k in raw}
+    shared = {k: raw[k] for k in FACE_KEYS if k in raw}
     faces = raw.get("faces")
     for name in faces or ():
         if name not in known:
@@ -298,9 +303,16 @@ def _stage(raw: Mapping[str, Any], index: int, known: tuple[str, ...]) -> StageS
                 code="missing",
             )
         _check_variant(face_kind, merged.get("variant"), at)
+        if "humidity" in merged and face_kind not in {"oven", "hold", "grill"}:
+            raise FormatError(
+                f"humidity belongs to an oven, a grill or a hold stage, not to {face_kind}; leave it out.",
+                path=f"{at}/humidity", code="choice",
+            )  # fmt: skip
         specs.append(FaceSpec(face_kind, **merged))
+    if "load" in raw and kind != "bath":
+        raise FormatError("load describes a bath's water and heater; leave it out.", path=f"{at}/load", code="choice")
     until, value, organism = _until(raw.get("until"), at)
-    return StageSpec(kind, float(raw["minutes"]), specs[0], specs[1], specs[2], until, value, organism)
+    return StageSpec(kind, float(raw["minutes"]), specs[0], specs[1], specs[2], until, value, organism, raw.get("load"))
 
 
 def _check_variant(kind: str, variant: str | None, at: str) -> None:

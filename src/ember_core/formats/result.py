@@ -10,7 +10,8 @@ import numpy as np
 from ember_core import __version__
 from ember_core.data.loader import data_version
 from ember_core.formats.plan import Plan, food_row
-from ember_core.heat.cook import Cook, finding, run, setup
+from ember_core.heat.cook import Cook, run, setup
+from ember_core.heat.findings import finding
 from ember_core.heat.forecast import MEMBER_CELLS, MEMBER_REFINE, Forecast, forecast, quantiles
 from ember_core.safety.advice import advice
 from ember_core.safety.lethality import for_food, organisms, statement

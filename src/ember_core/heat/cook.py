@@ -2,18 +2,18 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
-from typing import Any
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
 
 from ember_core.errors import ComputationError
 from ember_core.formats.plan import FaceSpec, Plan, StageSpec, food_row
-from ember_core.heat.grid import CYLINDER, SLAB, SPHERE, unit_grid
+from ember_core.heat.findings import bath_drop, finding, outcome_findings, setup_findings
+from ember_core.heat.geometry import depth_of, geometry, line_of
 from ember_core.heat.kernel import F_H, F_TINF, N_FACE, Array, Body, Criterion, Grid, Record
-from ember_core.heat.mesh import Layers, Mesh, box, egg, egg_sizes, ellipsoid, short_cylinder
+from ember_core.heat.mesh import Layers, Mesh
 from ember_core.heat.program import run_cook
 from ember_core.heat.properties import (
     DEFAULT_FREEZING_C,
@@ -37,17 +37,15 @@ from ember_core.heat.surroundings import (
     HEAT_KINDS,
     Surface,
     boiling_point,
+    iapws_saturation_pressure,
     kitchen_vapour,
+    pressure_at,
     surroundings,
 )
 
 CELLS = 80
 TOLERANCE_K = 2e-3
 FOOD_TOLERANCE_K = 1.5e-2  # with crust and drying the step is held by the boiling front, not by smoothness
-MESH_CELLS = {"box": 8, "cylinder": 10, "ellipsoid": 11, "egg": 10}  # over half of each direction
-MESH_FINEST = 0.07  # the outermost cell's share of half the thickness
-MESH_FINEST_CRUST = {"box": 0.025, "cylinder": 0.025}  # the same where a crust forms
-MESH_CLUSTER = 0.2  # how far the nodes of ellipsoids and eggs are drawn towards the skin
 MESH_TOLERANCE_K = 0.05
 DRYING_SCALE = 1.0  # kg/m², m0 of the drying factor; tuned on one large bird (see docs/method)
 UNTIL_CODE = {
@@ -185,33 +183,13 @@ def _surface(face: FaceSpec, plan: Plan, boil_c: float) -> Surface:
         variant = face.cover or "bare"
     chosen = surroundings(face.kind, variant, medium, plan.air_c)
     if face.cover in {"wrapped", "tented"} and face.kind != "rest" and chosen.wet:
-        chosen = Surface(chosen.medium_c, chosen.h, chosen.emissivity, 0.0, 0.0, chosen.h_spread, chosen.source)
+        chosen = replace(chosen, wet=0.0, vapour_pa=0.0)
+    if face.humidity is not None:
+        most = min(iapws_saturation_pressure(min(max(medium, 0.02), 370.0)), pressure_at(plan.altitude_m))
+        chosen = replace(chosen, vapour_pa=face.humidity * most)
+    if face.medium_from_c is not None:
+        chosen = replace(chosen, off_c=face.medium_from_c - medium, settle_s=60.0 * face.settle_minutes)
     return chosen
-
-
-def setup_findings(plan: Plan, boil_c: float) -> list[dict[str, str]]:
-    """What a reader should know about the plan before any number of it."""
-    out = []
-    for i, stage in enumerate(plan.stages):
-        for face in (stage.face_a, stage.face_b, stage.face_side):
-            if face.kind == "bath" and plan.properties is None and (face.medium_c or 0.0) > boil_c:
-                out.append(
-                    finding(
-                        "bath-above-boiling",
-                        "care",
-                        f"Stage {i + 1}: water boils at {boil_c:.1f} °C here; the bath is computed at that.",
-                        "standard atmosphere; IAPWS SR1-86",
-                    )
-                )
-                break
-    if plan.properties is None and plan.start_c > 60:
-        out.append(finding("hot-start", "note", f"The piece starts at {plan.start_c:g} °C.", "the plan"))
-    return out
-
-
-def finding(code: str, level: str, message: str, source: str) -> dict[str, str]:
-    """A finding of the open formats; levels are note, care and stop."""
-    return {"code": code, "level": level, "message": message, "source": source}
 
 
 def setup(
@@ -244,11 +222,14 @@ def setup(
     for i, stage in enumerate(plan.stages):
         for j, face in enumerate((stage.face_a, stage.face_b, stage.face_side)):
             surface = _surface(face, plan, boil_c)
+            if stage.load is not None and face.kind == "bath":
+                drop, tau = bath_drop(plan, stage.load, surface.medium_c, plan.start_c)
+                surface = replace(surface, off_c=-drop, settle_s=tau)
             faces[i, j] = surface.row()
             spread[i, j] = surface.h_spread
     symmetric = bool((faces[:, 0] == faces[:, 1]).all())
     crust = plan.properties is None and bool(((faces[..., F_TINF] > boil_c + 5) & (faces[..., F_H] > 60)).any())
-    grid, length, size = _geometry(plan.shape, symmetric, crust, cells, refine)
+    grid, length, size = geometry(plan.shape, symmetric, crust, cells, refine)
     d, t_ref, z = lethality or (0.0, 60.0, 6.0)
     pairs = np.array(rows, dtype=float).reshape(-1, 2)
     return Setup(
@@ -266,31 +247,6 @@ def setup(
         criterion=Criterion(d, t_ref, z, np.ascontiguousarray(pairs[:, 0]), np.ascontiguousarray(pairs[:, 1])),
         start_c=plan.start_c,
     )
-
-
-def _geometry(
-    shape: Mapping[str, Any], symmetric: bool, crust: bool, cells: int, refine: float
-) -> tuple[Grid | Mesh, float, float]:
-    """The grid or mesh of a shape, the length it is scaled by, and the size that a cook measures, m."""
-    kind = shape["kind"]
-    mm = {k: shape[k] / 1000.0 for k in shape if k.endswith("_mm")}
-    if kind == "slab":
-        return unit_grid(SLAB, cells), mm["thickness_mm"], mm["thickness_mm"]
-    if kind == "sphere" or (kind == "cylinder" and "length_mm" not in mm):
-        exponent = SPHERE if kind == "sphere" else CYLINDER
-        return unit_grid(exponent, cells), mm["diameter_mm"] / 2.0, mm["diameter_mm"]
-    many = max(round(MESH_CELLS[kind] * refine), 3)
-    finest = MESH_FINEST_CRUST.get(kind, MESH_FINEST) if crust and refine >= 1.0 else MESH_FINEST
-    finest *= MESH_CELLS[kind] / many
-    if kind == "cylinder":
-        mesh = short_cylinder(mm["diameter_mm"], mm["length_mm"], symmetric, many, finest)
-        return mesh, 1.0, mm["diameter_mm"]
-    if kind == "egg":
-        return egg(float(shape["mass_g"]), many, MESH_CLUSTER), 1.0, egg_sizes(float(shape["mass_g"]))[1]
-    sizes = (mm["length_mm"], mm["width_mm"], mm["thickness_mm"])
-    if kind == "box":
-        return box(*sizes, symmetric, many, finest), 1.0, sizes[2]
-    return ellipsoid(*sizes, symmetric, many, MESH_CLUSTER), 1.0, sizes[2]
 
 
 def _yolk(plan: Plan) -> ThermalTable | None:
@@ -437,7 +393,10 @@ def run(plan: Plan, s: Setup, *, tol: float | None = None) -> Cook:
                 "solver",
             )
         )
-    line, depth, elsewhere = _line(mesh, field) if mesh is not None else (field, _depth(s), field[:, :0])
+    if isinstance(s.grid, Mesh):
+        line, depth, elsewhere = line_of(s.grid, field)
+    else:
+        line, depth, elsewhere = field, depth_of(s.grid, s.length), field[:, :0]
     return Cook(
         t=t,
         core=core,
@@ -455,96 +414,3 @@ def run(plan: Plan, s: Setup, *, tol: float | None = None) -> Cook:
         closed=mesh.line_mm[0] == 0.0 and mesh.watch[0] == mesh.core if mesh is not None else s.grid.closed_a,  # type: ignore[union-attr]  # no mesh: a grid
         elsewhere=elsewhere,
     )
-
-
-def _line(mesh: Mesh, field: Array) -> tuple[Array, Array, Array]:
-    """Temperatures and places of the line through the core, completed by its mirror image, and the rest."""
-    line, at, rest = field[:, : mesh.line], mesh.line_mm, field[:, mesh.line :]
-    if mesh.mirrored and mesh.watch[0] != mesh.core:  # from face a to the core only
-        line = np.hstack([line, line[:, -2::-1]])
-        at = np.concatenate([at, 2.0 * at[-1] - at[-2::-1]])
-    return line, at, rest
-
-
-def _depth(s: Setup) -> Array:
-    """Middles of a one-dimensional grid's cells, mm from face a or from the centre."""
-    assert isinstance(s.grid, Grid)
-    edges = np.concatenate([[0.0], np.cumsum(_widths(s.grid))]) * s.length * 1000.0
-    return np.asarray(0.5 * (edges[1:] + edges[:-1]))
-
-
-def _widths(grid: Grid) -> Array:
-    """Cell widths of the unit grid."""
-    if not grid.closed_a:
-        return grid.volume
-    exponent = 1 if abs(grid.volume.sum() - 0.5) < 1e-6 else 2
-    outer = np.cumsum(grid.volume) * (exponent + 1)
-    return np.diff(np.concatenate([[0.0], outer ** (1.0 / (exponent + 1))]))
-
-
-def outcome_findings(
-    plan: Plan, outcomes: Sequence[StageOutcome], peak: float, end_s: float, field: Array
-) -> list[dict[str, str]]:
-    """Findings that only the computed cook can give."""
-    out = []
-    for i, (spec, done) in enumerate(zip(plan.stages, outcomes, strict=True)):
-        if spec.until and done.ended_by == "minutes":
-            if spec.until == "peak_core_c":
-                message = (
-                    f"No pull within {spec.minutes:g} min of stage {i + 1} brings the core to {spec.until_value:g} °C: "
-                    f"it peaks at {peak:.1f} °C. Allow more minutes or a hotter medium."
-                )
-            else:
-                message = (
-                    f"Stage {i + 1} ran its {spec.minutes:g} min without {spec.until} {spec.until_value:g}; "
-                    "allow more minutes, or change the medium."
-                )
-            out.append(finding("until-not-reached", "care", message, "model"))
-        elif spec.until == "peak_core_c" and done.end_s - done.start_s < 1e-6:
-            out.append(
-                finding(
-                    "pull-already-past",
-                    "care",
-                    f"Before stage {i + 1} begins the core is already bound for {peak:.1f} °C, above the wanted "
-                    f"{spec.until_value:g} °C. Shorten or cool the stages before it.",
-                    "model",
-                )
-            )
-    if plan.target_c is not None and plan.target_c - peak > 0.3:
-        out.append(
-            finding(
-                "below-target",
-                "care",
-                f"The core peaks at {peak:.1f} °C, {plan.target_c - peak:.1f} below the target of {plan.target_c:g} °C.",
-                "model",
-            )
-        )
-    if plan.target_c is not None and peak - plan.target_c > 1.5:
-        out.append(
-            finding(
-                "above-target",
-                "care",
-                f"The core peaks at {peak:.1f} °C, {peak - plan.target_c:.1f} above the target of {plan.target_c:g} °C.",
-                "model",
-            )
-        )
-    late = [t for t in plan.report_at_s if t > end_s + 1e-6]
-    if late:
-        out.append(
-            finding(
-                "report-after-end",
-                "note",
-                f"{len(late)} report times lie after the end of the cook ({end_s:.1f} s).",
-                "plan",
-            )
-        )
-    if plan.properties is None and (float(field.max()) > 150.0 or float(field.min()) < -40.0):
-        out.append(
-            finding(
-                "outside-property-range",
-                "note",
-                f"Part of the piece reaches {float(field.max()):.0f} °C; the property equations hold from -40 to 150 °C.",
-                "Choi & Okos 1986",
-            )
-        )
-    return out

@@ -239,6 +239,8 @@ def draw_ensemble(
             faces[:, i, j, F_EPS] = np.minimum(faces[:, i, j, F_EPS] * np.exp(z[:, 2] * sigma), 1.2)
             faces[:, i, j, F_TINF] += z[:, 3] * (spread["medium_c"] or MEDIUM_SPREAD_C[kind])
             # a medium that runs off its mean, and what the model itself gets wrong in the course of a stage
+            if s.faces[i, j, F_TDELTA] != 0.0:
+                continue  # the plan itself says how the medium settles
             faces[:, i, j, F_TDELTA] = z[:, 7] * (
                 spread["drift_c"] or DRIFT_SHARE * (spread["medium_c"] or MEDIUM_SPREAD_C[kind])
             )

@@ -32,6 +32,8 @@ class Surface:
     vapour_pa: float = 0.0
     h_spread: float = 0.0
     source: str = "stated in the plan"
+    off_c: float = 0.0  # how far the medium starts from medium_c
+    settle_s: float = 1.0  # time constant with which it gets there
 
     def row(self) -> Array:
         """The parameters as a row for the kernel."""
@@ -43,7 +45,7 @@ class Surface:
             self.wet,
             self.vapour_pa,
         )
-        out[F_TDELTA], out[F_TAU] = 0.0, 1.0
+        out[F_TDELTA], out[F_TAU] = self.off_c, self.settle_s
         return out
 
 

@@ -1,0 +1,157 @@
+"""What a reader should know about a plan and its computed cook, as findings of the open formats."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from typing import Protocol
+
+from ember_core.formats.plan import Plan
+from ember_core.heat.kernel import Array
+
+WATER_HEAT = 4180.0  # J/(kg K)
+MEAT_HEAT = 3500.0  # J/(kg K), a round value for what a bath loses to cold pieces
+
+
+class Outcome(Protocol):
+    """When a stage ran and what ended it; see :class:`ember_core.heat.cook.StageOutcome`."""
+
+    @property
+    def start_s(self) -> float:
+        """Start, s."""
+
+    @property
+    def end_s(self) -> float:
+        """End, s."""
+
+    @property
+    def ended_by(self) -> str:
+        """What ended it."""
+
+
+def finding(code: str, level: str, message: str, source: str) -> dict[str, str]:
+    """A finding of the open formats; levels are note, care and stop."""
+    return {"code": code, "level": level, "message": message, "source": source}
+
+
+def bath_drop(plan: Plan, load: Mapping[str, float], medium_c: float, start_c: float) -> tuple[float, float]:
+    """How far cold pieces pull a bath down (K) and the time constant of its recovery (s).
+
+    The pieces' heat is taken at once and by the water alone, which overstates the drop; the heater
+    works in full until the water is back.
+    """
+    water = load["litres"] * WATER_HEAT
+    count = plan.document["piece"].get("count", 1)
+    mass = plan.document["piece"].get("mass_g", 0.0) / 1000.0 * count
+    pieces = mass * MEAT_HEAT
+    drop = pieces * max(medium_c - start_c, 0.0) / (water + pieces)
+    return drop, max(drop * water / load["heater_w"], 1.0)
+
+
+def setup_findings(plan: Plan, boil_c: float) -> list[dict[str, str]]:
+    """What a reader should know about the plan before any number of it."""
+    out = []
+    for i, stage in enumerate(plan.stages):
+        for face in (stage.face_a, stage.face_b, stage.face_side):
+            if face.kind == "bath" and plan.properties is None and (face.medium_c or 0.0) > boil_c:
+                out.append(
+                    finding(
+                        "bath-above-boiling",
+                        "care",
+                        f"Stage {i + 1}: water boils at {boil_c:.1f} °C here; the bath is computed at that.",
+                        "standard atmosphere; IAPWS SR1-86",
+                    )
+                )
+                break
+    for i, stage in enumerate(plan.stages):
+        if stage.load is not None and "mass_g" not in plan.document["piece"]:
+            out.append(
+                finding(
+                    "load-without-mass",
+                    "care",
+                    f"Stage {i + 1} states a bath's load, but piece.mass_g is missing: no drop is computed.",
+                    "the plan",
+                )
+            )
+        elif stage.load is not None:
+            drop, tau = bath_drop(plan, stage.load, stage.face_a.medium_c or 0.0, plan.start_c)
+            if drop > 1.0:
+                out.append(
+                    finding(
+                        "crowded-bath",
+                        "care" if drop > 3.0 else "note",
+                        f"Stage {i + 1}: the pieces pull the bath down by {drop:.1f} °C; it needs about {3 * tau / 60:.0f} min to "
+                        "come back. Use more water or fewer pieces at once.",
+                        "energy balance of water, pieces and heater",
+                    )
+                )
+    if plan.properties is None and plan.start_c > 60:
+        out.append(finding("hot-start", "note", f"The piece starts at {plan.start_c:g} °C.", "the plan"))
+    return out
+
+
+def outcome_findings(
+    plan: Plan, outcomes: Sequence[Outcome], peak: float, end_s: float, field: Array
+) -> list[dict[str, str]]:
+    """Findings that only the computed cook can give."""
+    out = []
+    for i, (spec, done) in enumerate(zip(plan.stages, outcomes, strict=True)):
+        if spec.until and done.ended_by == "minutes":
+            if spec.until == "peak_core_c":
+                message = (
+                    f"No pull within {spec.minutes:g} min of stage {i + 1} brings the core to {spec.until_value:g} °C: "
+                    f"it peaks at {peak:.1f} °C. Allow more minutes or a hotter medium."
+                )
+            else:
+                message = (
+                    f"Stage {i + 1} ran its {spec.minutes:g} min without {spec.until} {spec.until_value:g}; "
+                    "allow more minutes, or change the medium."
+                )
+            out.append(finding("until-not-reached", "care", message, "model"))
+        elif spec.until == "peak_core_c" and done.end_s - done.start_s < 1e-6:
+            out.append(
+                finding(
+                    "pull-already-past",
+                    "care",
+                    f"Before stage {i + 1} begins the core is already bound for {peak:.1f} °C, above the wanted "
+                    f"{spec.until_value:g} °C. Shorten or cool the stages before it.",
+                    "model",
+                )
+            )
+    if plan.target_c is not None and plan.target_c - peak > 0.3:
+        out.append(
+            finding(
+                "below-target",
+                "care",
+                f"The core peaks at {peak:.1f} °C, {plan.target_c - peak:.1f} below the target of {plan.target_c:g} °C.",
+                "model",
+            )
+        )
+    if plan.target_c is not None and peak - plan.target_c > 1.5:
+        out.append(
+            finding(
+                "above-target",
+                "care",
+                f"The core peaks at {peak:.1f} °C, {peak - plan.target_c:.1f} above the target of {plan.target_c:g} °C.",
+                "model",
+            )
+        )
+    late = [t for t in plan.report_at_s if t > end_s + 1e-6]
+    if late:
+        out.append(
+            finding(
+                "report-after-end",
+                "note",
+                f"{len(late)} report times lie after the end of the cook ({end_s:.1f} s).",
+                "plan",
+            )
+        )
+    if plan.properties is None and (float(field.max()) > 150.0 or float(field.min()) < -40.0):
+        out.append(
+            finding(
+                "outside-property-range",
+                "note",
+                f"Part of the piece reaches {float(field.max()):.0f} °C; the property equations hold from -40 to 150 °C.",
+                "Choi & Okos 1986",
+            )
+        )
+    return out

@@ -1,0 +1,66 @@
+"""From a plan's shape to its grid or mesh, and from a mesh's record to a line through the core."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from typing import Any
+
+import numpy as np
+
+from ember_core.heat.grid import CYLINDER, SLAB, SPHERE, unit_grid
+from ember_core.heat.kernel import Array, Grid
+from ember_core.heat.mesh import Mesh, box, egg, egg_sizes, ellipsoid, short_cylinder
+
+MESH_CELLS = {"box": 8, "cylinder": 10, "ellipsoid": 11, "egg": 10}  # over half of each direction
+MESH_FINEST = 0.07  # the outermost cell's share of half the thickness
+MESH_FINEST_CRUST = {"box": 0.025, "cylinder": 0.025}  # the same where a crust forms
+MESH_CLUSTER = 0.2  # how far the nodes of ellipsoids and eggs are drawn towards the skin
+
+
+def geometry(
+    shape: Mapping[str, Any], symmetric: bool, crust: bool, cells: int, refine: float
+) -> tuple[Grid | Mesh, float, float]:
+    """The grid or mesh of a shape, the length it is scaled by, and the size that a cook measures, m."""
+    kind = shape["kind"]
+    mm = {k: shape[k] / 1000.0 for k in shape if k.endswith("_mm")}
+    if kind == "slab":
+        return unit_grid(SLAB, cells), mm["thickness_mm"], mm["thickness_mm"]
+    if kind == "sphere" or (kind == "cylinder" and "length_mm" not in mm):
+        exponent = SPHERE if kind == "sphere" else CYLINDER
+        return unit_grid(exponent, cells), mm["diameter_mm"] / 2.0, mm["diameter_mm"]
+    many = max(round(MESH_CELLS[kind] * refine), 3)
+    finest = MESH_FINEST_CRUST.get(kind, MESH_FINEST) if crust and refine >= 1.0 else MESH_FINEST
+    finest *= MESH_CELLS[kind] / many
+    if kind == "cylinder":
+        mesh = short_cylinder(mm["diameter_mm"], mm["length_mm"], symmetric, many, finest)
+        return mesh, 1.0, mm["diameter_mm"]
+    if kind == "egg":
+        return egg(float(shape["mass_g"]), many, MESH_CLUSTER), 1.0, egg_sizes(float(shape["mass_g"]))[1]
+    sizes = (mm["length_mm"], mm["width_mm"], mm["thickness_mm"])
+    if kind == "box":
+        return box(*sizes, symmetric, many, finest), 1.0, sizes[2]
+    return ellipsoid(*sizes, symmetric, many, MESH_CLUSTER), 1.0, sizes[2]
+
+
+def line_of(mesh: Mesh, field: Array) -> tuple[Array, Array, Array]:
+    """Temperatures and places of the line through the core, completed by its mirror image, and the rest."""
+    line, at, rest = field[:, : mesh.line], mesh.line_mm, field[:, mesh.line :]
+    if mesh.mirrored and mesh.watch[0] != mesh.core:  # from face a to the core only
+        line = np.hstack([line, line[:, -2::-1]])
+        at = np.concatenate([at, 2.0 * at[-1] - at[-2::-1]])
+    return line, at, rest
+
+
+def depth_of(grid: Grid, length: float) -> Array:
+    """Middles of a one-dimensional grid's cells, mm from face a or from the centre."""
+    edges = np.concatenate([[0.0], np.cumsum(_widths(grid))]) * length * 1000.0
+    return np.asarray(0.5 * (edges[1:] + edges[:-1]))
+
+
+def _widths(grid: Grid) -> Array:
+    """Cell widths of the unit grid."""
+    if not grid.closed_a:
+        return grid.volume
+    exponent = 1 if abs(grid.volume.sum() - 0.5) < 1e-6 else 2
+    outer = np.cumsum(grid.volume) * (exponent + 1)
+    return np.diff(np.concatenate([[0.0], outer ** (1.0 / (exponent + 1))]))
