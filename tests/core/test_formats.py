@@ -113,7 +113,7 @@ def spots(node, path=()):
 SPOTS = [p for p in spots(plan_document()) if p]
 
 
-@settings(max_examples=500, deadline=None)
+@settings(max_examples=2000, deadline=None)
 @given(st.sampled_from(SPOTS), junk)
 def test_malformed_plans_give_errors_not_tracebacks(path, value):
     """Junk at any place: refused with an error of ours, or a plan that means something."""
