@@ -11,6 +11,7 @@ from typing import Any
 from ember_core.entry.book import cuts, doneness_names, usual_doneness, ways
 from ember_core.errors import FormatError
 from ember_core.formats.plan import FORMAT
+from ember_core.heat.mesh import egg_breadth_mm, egg_mass
 from ember_core.heat.surroundings import boiling_point
 
 OWN_WAY = "file"
@@ -72,7 +73,12 @@ class Sentence:
                 piece |= {"food": food, "form": cut["form"], "shape": {"kind": shape}}
             piece["cut"] = self.cut
         shape = piece["shape"]["kind"]
-        piece["shape"]["thickness_mm" if shape in {"slab", "box", "ellipsoid"} else "diameter_mm"] = self.size_mm
+        if self.cut in cuts() and self.way != OWN_WAY:
+            piece["shape"] |= {k: cuts()[self.cut][k] for k in ("length_mm", "width_mm") if k in cuts()[self.cut]}
+        if shape == "egg":
+            piece["shape"]["mass_g"] = round(self.mass_g or egg_mass(self.size_mm), 1)
+        else:
+            piece["shape"]["thickness_mm" if shape in {"slab", "box", "ellipsoid"} else "diameter_mm"] = self.size_mm
         piece["start_c"], piece["count"] = self.start_c, self.count
         if self.mass_g is not None:
             piece["mass_g"] = self.mass_g
@@ -90,7 +96,7 @@ class Sentence:
             way = ways()[self.way]
             if shape not in way["shapes"]:
                 raise FormatError(
-                    f"The way {way['name']!r} needs a flat piece; this one is a {shape}. Choose another way.",
+                    f"The way {way['name']!r} is for {', '.join(way['shapes'])}; this piece is a {shape}. Choose another way.",
                     path="/way",
                     code="choice",
                 )
@@ -116,7 +122,9 @@ class Sentence:
 
     def _stage(self, template: Mapping[str, Any]) -> dict[str, Any]:
         stage = {
-            k: self._value(v) for k, v in template.items() if k in {"kind", "minutes", "medium_c", "variant", "cover"}
+            k: self._value(v) if k in {"minutes", "medium_c"} else v
+            for k, v in template.items()
+            if k in {"kind", "minutes", "medium_c", "variant", "cover"}
         }
         if "faces" in template:
             stage["faces"] = copy.deepcopy(template["faces"])
@@ -138,11 +146,11 @@ def from_document(document: Mapping[str, Any], altitude_m: float, air_c: float) 
     peak = next((s["until"]["peak_core_c"] for s in document["stages"] if "peak_core_c" in s.get("until", {})), None)
     sentence = Sentence(
         cut=cut,
-        size_mm=shape.get("thickness_mm", shape.get("diameter_mm", 0.0)),
+        size_mm=shape.get("thickness_mm", shape.get("diameter_mm", 0.0)) or round(egg_breadth_mm(shape["mass_g"]), 1),
         start_c=piece["start_c"],
         target_c=document.get("target", {}).get("core_c", peak if peak is not None else 55.0),
         way=way,
-        mass_g=piece.get("mass_g"),
+        mass_g=piece.get("mass_g", shape.get("mass_g")),
         count=piece.get("count", 1),
         serve_at=datetime.fromisoformat(serve) if serve else None,
         rules=document.get("rules", "us-food-code-2022"),

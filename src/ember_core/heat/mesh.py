@@ -372,6 +372,16 @@ def egg_sizes(mass_g: float, density: float = EGG_DENSITY, shape_index: float = 
     return float(length), float(length * shape_index)
 
 
+def egg_breadth_mm(mass_g: float) -> float:
+    """Breadth of an egg of ``mass_g`` in its shell, mm."""
+    return egg_sizes(mass_g)[1] * 1000.0
+
+
+def egg_mass(breadth_mm: float) -> float:
+    """Mass in the shell, g, of an egg ``breadth_mm`` wide."""
+    return 58.0 * (breadth_mm / egg_breadth_mm(58.0)) ** 3
+
+
 @lru_cache(maxsize=32)
 def egg(mass_g: float, cells: int, cluster: float) -> Mesh:
     """r–z mesh of an egg by triangles, a yolk in its middle; the blunt end is face a."""

@@ -61,7 +61,9 @@ def _of_stage(
     rules = plan.rules or ""
     if part.sum() < 2:
         return []
-    if stage.kind == "chill" and hottest[part][0] > 40.0:
+    # a short dip only stops the cooking; a chill that is meant to keep the food is judged
+    keeps = stage.end_s - stage.start_s >= 1800.0 or hottest[part][-1] <= 21.0
+    if stage.kind == "chill" and keeps and hottest[part][0] > 40.0:
         heats = [s.end_s for s in cook.stages if s.kind in HEAT_KINDS and s.end_s <= stage.start_s + 1e-6]
         since = max(heats, default=stage.start_s)
         whole = _slice(cook, since, stage.end_s)

@@ -24,6 +24,8 @@ PLANS = (
     ("Brisket point, bath", {"cut_id": "brisket-point"}),
     ("Hogget shoulder, low oven", {"cut_id": "hogget-shoulder", "target_c": 61.0}),
     ("Trout fillet", {"cut_id": "trout-fillet"}),
+    ("Soft eggs for breakfast", {"cut_id": "soft-egg", "count": 12}),
+    ("Baked custard", {"cut_id": "baked-custard", "count": 8}),
 )
 
 

@@ -79,6 +79,8 @@ def planned_words(plan: dict[str, Any]) -> str:
     words = [f"{piece.get('count', 1)} × {str(piece.get('cut') or piece.get('food') or 'own piece').replace('-', ' ')}"]
     if size is not None:
         words.append(f"{size:g} mm")
+    elif "mass_g" in shape:
+        words.append(f"{shape['mass_g']:g} g in the shell")
     words.append(f"from {piece['start_c']:g} °C")
     target = plan.get("target", {}).get("core_c")
     if target is not None:

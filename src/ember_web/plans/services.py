@@ -18,7 +18,8 @@ def default_title(document: dict[str, Any]) -> str:
     name = str(piece.get("cut") or piece.get("food") or "piece").replace("-", " ")
     shape = piece["shape"]
     size = shape.get("thickness_mm", shape.get("diameter_mm"))
-    return f"{name.capitalize()}{f', {size:g} mm' if size else ''}"
+    words = f", {size:g} mm" if size else f", {shape['mass_g']:g} g" if "mass_g" in shape else ""
+    return f"{name.capitalize()}{words}"
 
 
 def save_plan(

@@ -109,6 +109,7 @@ def _page(
         else reverse("plan", args=[kitchen.public_id]),
         "changed": plan is not None and view is not None and view.outcome.plan.document != plan.document,
         "round": bool(cut and cut["shape"] != "slab"),
+        "egg": bool(cut and cut["shape"] == "egg"),
         "probes": Probe.objects.filter(kitchen=kitchen).exclude(cooks__finished=False),
         "can_write": RANK[request.role] >= RANK["cook"],
         "cautions": _cautions(view),
