@@ -7,6 +7,7 @@ import json
 import pytest
 from django.core.files.uploadedfile import SimpleUploadedFile
 
+from ember_core.entry.book import cuts
 from ember_web.plans.models import Plan
 from tests.conftest import plan_document
 
@@ -50,6 +51,15 @@ def test_changing_the_cut_brings_its_own_values(kitchen, as_):
     for value in ('name="size_mm" value="32"', 'name="target_c" value="54"', 'value="19:40"'):
         assert value in page
     assert '<option value="hot-oven" selected>' in page
+
+
+@pytest.mark.parametrize("cut", sorted(cuts()))
+def test_every_cut_of_the_book_can_be_planned(kitchen, as_, cut):
+    """Each cut with its usual way: a pull, a picture, no complaint; its link gives the same plan again."""
+    page = as_("cook").get("/k/hut/plan/", {"cut": cut, "serve": "19:40"}).content.decode()
+    assert 'class="pull-core"' in page
+    assert "data:image/png" in page
+    assert 'class="errors"' not in page
 
 
 def test_page_and_fragment_are_the_same_plan(kitchen, as_):

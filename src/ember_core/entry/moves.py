@@ -74,6 +74,10 @@ START = {
 }
 
 
+SHORT_DIP_S = 1800.0  # a shorter chill stops the cooking, a longer one keeps the food
+CARVED = frozenset({"steak", "roast", "tenderised", "injected", "stuffed", "poultry", "game-farmed", "game-wild"})
+
+
 def _turned(a: StageSpec, b: StageSpec) -> bool:
     return a.kind == b.kind == "pan" and (a.face_a.kind == "pan") != (b.face_a.kind == "pan")
 
@@ -94,21 +98,23 @@ def moves(plan: Plan, cook: Cook) -> tuple[Move, ...]:
         elif spec.kind not in HEAT_KINDS and pull is not None and i == pull + 1:
             verb = "Pull"
             cue = f"Probe in the middle of the thickest part: {done_core(cook, pull):.1f} °C"
-            why = (
-                f"It coasts to {cook.peak_core_c:.1f} °C while it rests"
-                if spec.kind == "rest"
-                else "The core has arrived"
-            )
-            caution = "" if spec.kind == "rest" else START[spec.kind][3]
+            if plan.shape["kind"] == "egg":
+                cue = f"By the clock, a probe breaks the shell; the middle is at {done_core(cook, pull):.1f} °C"
+            dip = spec.kind == "chill" and done.end_s - done.start_s < SHORT_DIP_S
+            why = "The core has arrived"
+            if spec.kind == "rest":
+                why = f"It coasts to {cook.peak_core_c:.1f} °C while it rests"
+            elif dip:
+                why = f"Ice water stops the outside; the middle still goes to {cook.peak_core_c:.1f} °C"
+            caution = "" if spec.kind == "rest" or dip else START[spec.kind][3]
             if spec.kind == "rest":
                 caution = "Handles and tray are hot"
         out.append(Move(f"m{i}", verb, done.start_s, cue, why, caution, i, core))
     last = plan.stages[-1]
-    if last.kind in {"rest", "hold"} or last.kind in HEAT_KINDS:
-        verb, cue = (
-            "Serve",
-            "Carve across the grain with a long sharp stroke" if last.kind == "rest" else "Straight to the plate",
-        )
+    short = last.kind == "chill" and cook.stages[-1].end_s - cook.stages[-1].start_s < SHORT_DIP_S
+    if last.kind in {"rest", "hold"} or last.kind in HEAT_KINDS or short:
+        carved = last.kind == "rest" and plan.form in CARVED
+        verb, cue = "Serve", "Carve across the grain with a long sharp stroke" if carved else "Straight to the plate"
     else:
         verb, cue = "Label and store", f"Core at {cook.stages[-1].core_c:.1f} °C; name, date, time"
     out.append(Move(f"m{len(plan.stages)}", verb, cook.stages[-1].end_s, cue, "", "", None, cook.stages[-1].core_c))

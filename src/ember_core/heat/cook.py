@@ -411,6 +411,6 @@ def run(plan: Plan, s: Setup, *, tol: float | None = None) -> Cook:
         pull_stage=pull_stage_of(plan.stages),
         heat_in_j_m2=float(y[2 * s.grid.n + 2]) if mesh is None else float(y[2 * mesh.n] / mesh.s_area.sum()),
         findings=tuple(findings),
-        closed=mesh.line_mm[0] == 0.0 and mesh.watch[0] == mesh.core if mesh is not None else s.grid.closed_a,  # type: ignore[union-attr]  # no mesh: a grid
+        closed=s.grid.closed_a if isinstance(s.grid, Grid) else bool(s.grid.watch[0] == s.grid.core),
         elsewhere=elsewhere,
     )

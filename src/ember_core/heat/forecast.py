@@ -25,11 +25,11 @@ from ember_core.heat.stepper import FAILED, UNTIL_TIME
 
 DEFAULT_SPREADS: Mapping[str, float] = {
     # Estimates of what a careful cook leaves open; no published source. A kitchen may edit them.
-    "thickness_mm": 1.0,
-    "start_c": 1.0,
+    "thickness_mm": 0.9,
+    "start_c": 0.8,
     "medium_c": 0.0,  # 0: by kind, see MEDIUM_SPREAD_C
     "h_ln": 0.0,  # 0: by kind, from surroundings.toml
-    "conductivity_ln": 0.05,
+    "conductivity_ln": 0.04,
     "drying_ln": 0.5,
     "drift_c": 0.0,  # 0: DRIFT_SHARE of the medium's own spread; it fades over half of the stage
 }

@@ -83,6 +83,13 @@ def _step(span: float, options: tuple[float, ...], most: int) -> float:
     return next((o for o in options if span / o <= most), options[-1])
 
 
+def at_times(t: Array, rows: Array, wanted: Array) -> Array:
+    """Rows of a record (times × places) at the wanted times, linear between the recorded ones."""
+    i = np.clip(np.searchsorted(t, wanted, side="right") - 1, 0, len(t) - 2)
+    part = np.clip((wanted - t[i]) / (t[i + 1] - t[i]), 0.0, 1.0)[:, None]
+    return np.asarray(rows[i] * (1.0 - part) + rows[i + 1] * part)
+
+
 def draw(
     cook: Cook,
     *,
@@ -129,9 +136,8 @@ def draw(
 
     wide, high = 200, 96
     when = np.linspace(0.0, total, wide)
-    rows = np.searchsorted(cook.t, when).clip(0, len(cook.t) - 1)
     where = (np.arange(high) + 0.5) / high * thick
-    grid = np.stack([np.interp(where, depth, hottest[i]) for i in rows], axis=1)
+    grid = np.stack([np.interp(where, depth, row) for row in at_times(cook.t, hottest, when)], axis=1)
     buffer = io.BytesIO()
     Image.fromarray(colours(ramp, grid), "RGB").save(buffer, "PNG", compress_level=1)
     image = "data:image/png;base64," + base64.b64encode(buffer.getvalue()).decode()
@@ -150,10 +156,9 @@ def draw(
     cursor_at = min(max(cursor_at, 0.0), total)
     at = cook.at(cursor_at)
     coarse = np.linspace(0.0, total, 110)
-    index = np.searchsorted(cook.t, coarse).clip(0, len(cook.t) - 1)
     layers = 56
     layer_at = (np.arange(layers) + 0.5) / layers * thick
-    painted = np.stack([np.interp(layer_at, depth, hottest[i]) for i in index])
+    painted = np.stack([np.interp(layer_at, depth, row) for row in at_times(cook.t, hottest, coarse)])
     step = _step(total, (30, 60, 120, 300, 600, 900, 1800, 3600, 7200, 14400, 28800, 86400), 8)
     mm = _step(thick, (1, 2, 5, 10, 20, 50, 100), 6)
     coast = None
