@@ -62,6 +62,16 @@ def test_every_cut_of_the_book_can_be_planned(kitchen, as_, cut):
     assert 'class="errors"' not in page
 
 
+def test_what_the_rules_add_is_shown_with_its_source(kitchen, as_):
+    """Undercooked fish is told of parasites; susceptible guests are a stop, and come first."""
+    page = as_("cook").get("/k/hut/plan/", {"cut": "hake-loin", "serve": "19:40"}).content.decode()
+    assert "must have been frozen" in page
+    assert "3-402.11" in page
+    page = as_("cook").get("/k/hut/plan/", SENTENCE | {"guests": "susceptible"}).content.decode()
+    listed = page[page.index('<ul class="findings">') :]
+    assert listed.index('class="stop"') < listed.index('class="care"')
+
+
 def test_page_and_fragment_are_the_same_plan(kitchen, as_):
     """htmx gets the fragment that the full page includes."""
     client = as_("viewer")

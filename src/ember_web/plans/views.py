@@ -112,6 +112,7 @@ def _page(
         "egg": bool(cut and cut["shape"] == "egg"),
         "probes": Probe.objects.filter(kitchen=kitchen).exclude(cooks__finished=False),
         "can_write": RANK[request.role] >= RANK["cook"],
+        "findings": _findings(view),
         "cautions": _cautions(view),
     }
     htmx = getattr(request, "htmx", None)
@@ -122,6 +123,13 @@ def _page(
         reply["HX-Retarget"] = reply["HX-Reselect"] = "#sentence"
         reply["HX-Reswap"] = "outerHTML"
     return reply
+
+
+def _findings(view: Any) -> list[dict[str, str]]:
+    """Findings of the computed plan, the gravest first."""
+    if view is None:
+        return []
+    return sorted(view.outcome.result["findings"], key=lambda f: ("stop", "care", "note").index(f["level"]))
 
 
 def _cautions(view: Any) -> list[str]:
