@@ -15,6 +15,7 @@ from ember_sim.piece import Piece, stage_at
 from ember_web.kitchens.models import Kitchen
 from ember_web.line.adapters import state_of
 from ember_web.line.models import Cook, Event, Probe, Reading
+from ember_web.line.queries import predicted
 from ember_web.logbook.models import Record
 from tests.web.conftest import TOKEN
 
@@ -186,6 +187,29 @@ def test_a_token_opens_its_own_kitchen_only(kitchen, stranger, client):
     """The barn's hub has no probe of the hut."""
     answer = readings(client, reading(kitchen), token="barn-token").json()["answers"][0]
     assert answer["status"] == "refused"
+
+
+@pytest.mark.parametrize(("faster", "sooner"), [(1.25, True), (0.8, False)])
+def test_the_probe_moves_the_likely_pull(kitchen, cook, as_, client, faster, sooner):
+    """Nothing before the turn is done; then readings ahead of the plan bring the likely pull forward, and the other way."""
+    start = state_of(cook).started
+    Kitchen.objects.filter(pk=kitchen.pk).update(clock_kitchen=kitchen.clock_kitchen + timedelta(minutes=6))
+    kitchen.refresh_from_db()
+    rows = [
+        reading(kitchen, s, predicted(cook.trace, 5 * s * faster))
+        | {"at": (cook.created_at + timedelta(seconds=5 * s)).isoformat()}
+        for s in range(1, 60)
+    ]
+    readings(client, *rows)
+    board = as_("viewer")
+    assert board.get("/k/hut/line/state/").json()["cooks"][0]["learned"] is None
+    send(as_("cook"), event(kitchen, cook, move="m1", occurred_at=(start + 118) * 1000))
+    state = board.get("/k/hut/line/state/").json()["cooks"][0]
+    pull = next(m for m in state["moves"] if m["verb"] == "Pull")
+    by = state["learned"]
+    assert by["from"] < by["likely"] < by["to"]
+    assert by["used"] > 50
+    assert (by["likely"] < pull["due"]) is sooner
 
 
 def test_finish_writes_a_record_that_the_command_line_can_judge(kitchen, cook, as_, client):

@@ -7,6 +7,7 @@ from typing import Any
 
 from ember_web.kitchens.models import Kitchen
 from ember_web.line.adapters import moment, state_of
+from ember_web.line.learning import learned
 from ember_web.line.models import Cook, Reading
 from ember_web.ui.templatetags.ember import span
 
@@ -85,6 +86,7 @@ def cook_state(cook: Cook, now: datetime) -> dict[str, Any]:
         "predicted": predicted(cook.trace, here),
         "trace": cook.trace,
         "planNow": round(here, 1),
+        "learned": learned(cook, state, rows, start),
         "readings": [[round(r.measured_at.timestamp() - start, 1), round(r.core_c, 2)] for r in shown],
         "lastReading": None
         if not rows

@@ -159,6 +159,8 @@
     if (toGo !== null && toGo !== undefined) core.append(el("span", "", "→"), el("span", "", `${toGo.toFixed(1)} °C`), el("small", "", move && move.core !== null ? `at ${move.verb.toLowerCase()}` : "target"));
     hero.append(core, spark(cook));
     const cue = el("p", "h-cue", move ? move.cue : "Finish it to write the record.");
+    const by = cook.learned;
+    if (by && move && move.verb === "Pull") cue.prepend(el("span", "h-learned", by.note ? by.note : `By the probe: pull likely ${zone.format(by.from)}–${zone.format(by.to)}.`));
     if (move && move.caution) cue.append(el("span", "care", `⚠ ${move.caution}`));
     hero.append(cue);
     if (!write) { undo.hidden = true; return; }
