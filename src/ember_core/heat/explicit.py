@@ -346,11 +346,14 @@ def run_mesh_stage(
         for i in range(n):
             older[i] = h[i]
             old[i] = h[i] + table[2, 1] * step * f0[i]
+        # the heat coming in goes through the same formula, so that the books balance to rounding
+        heat_older, heat_old = 0.0, table[2, 1] * step * heat0
         for j in range(2, stages + 1):
-            mesh_rates(old, w, shed, ev0, table[4, j - 1] * step, clock + table[4, j - 1] * step, faces, mesh, layers, conduct, area, per_volume, f, temp, slope, kappa, ev, skin)  # fmt: skip
+            heat_in = mesh_rates(old, w, shed, ev0, table[4, j - 1] * step, clock + table[4, j - 1] * step, faces, mesh, layers, conduct, area, per_volume, f, temp, slope, kappa, ev, skin)  # fmt: skip
             mu, nu, mu_f, gamma = table[0, j], table[1, j], table[2, j] * step, table[3, j] * step
             for i in range(n):
                 new[i] = (1.0 - mu - nu) * h[i] + mu * old[i] + nu * older[i] + mu_f * f[i] + gamma * f0[i]
+            heat_older, heat_old = heat_old, mu * heat_old + nu * heat_older + mu_f * heat_in + gamma * heat0
             older, old, new = old, new, older
         heat1 = mesh_rates(old, w, shed, ev0, step, clock + step, faces, mesh, layers, conduct, area, per_volume, f1, temp1, slope1, kappa, ev1, skin)  # fmt: skip
         size = 0.0
@@ -402,7 +405,7 @@ def run_mesh_stage(
             peak, peak_t = core1, t + step
         for p in range(patches):
             shed[p] += 0.5 * step * (ev0[p] + ev1[p])
-        y[2 * n] += 0.5 * step * (heat0 + heat1)
+        y[2 * n] += heat_old
         boiled = False
         lost[:] = 0.0
         if body.water > 0.0:
