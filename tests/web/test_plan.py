@@ -72,6 +72,15 @@ def test_what_the_rules_add_is_shown_with_its_source(kitchen, as_):
     assert listed.index('class="stop"') < listed.index('class="care"')
 
 
+def test_the_likely_range_says_what_moves_it(kitchen, as_):
+    """The fragment that comes after the page: a range of the pull, and what one change does to it."""
+    page = as_("viewer").get("/k/hut/plan/forecast/", SENTENCE).content.decode()
+    assert "likely" in page
+    assert "2 mm thicker" in page
+    assert "later" in page
+    assert "sooner" in page
+
+
 def test_page_and_fragment_are_the_same_plan(kitchen, as_):
     """htmx gets the fragment that the full page includes."""
     client = as_("viewer")

@@ -22,6 +22,7 @@ from ember_core.errors import EmberError
 from ember_core.formats.plan import loads
 from ember_core.formats.plan import parse as parse_plan
 from ember_core.formats.result import compute
+from ember_core.heat.sensitivity import sensitivities
 from ember_web.kitchens.access import RANK, KitchenRequest, in_kitchen
 from ember_web.kitchens.models import Kitchen
 from ember_web.line.models import Probe
@@ -201,8 +202,20 @@ def forecast_part(request: KitchenRequest) -> HttpResponse:
         context |= {
             "early": view.start_at + timedelta(seconds=pull["p5"]),
             "late": view.start_at + timedelta(seconds=pull["p95"]),
+            "shifts": _shifts(view),
         }
     return render(request, "plans/_forecast.html", context)
+
+
+def _shifts(view: Any) -> list[str]:
+    """What one change does to the pull, in words."""
+    out = []
+    for s in sensitivities(view.outcome.plan, view.outcome.cook):
+        if s.pull_later_s is not None:
+            size = abs(s.pull_later_s)
+            amount = f"{size:.0f} s" if size < 90 else f"{size / 60:.0f} min"
+            out.append(f"{s.change}: {amount} {'later' if s.pull_later_s > 0 else 'sooner'}")
+    return out
 
 
 @in_kitchen()
