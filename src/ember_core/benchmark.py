@@ -185,7 +185,7 @@ def ensemble_bench(members: int = 256) -> dict[str, Any]:
     plan = food_plan()
     cook = run(plan, setup(plan))
     s = setup(plan, cells=MEMBER_CELLS)
-    kinds = tuple((x.face_a.kind, x.face_b.kind, x.face_side.kind) for x in plan.stages)
+    kinds = plan.face_kinds
 
     def ours(count: int, threads: int) -> float:
         return best_of(

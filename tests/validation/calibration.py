@@ -126,7 +126,7 @@ def score(name, seeds, wide=1.0, members=256):
     plan = parse(document)
     nominal = run(plan, setup(plan))
     made = setup(plan, cells=MEMBER_CELLS)
-    kinds = tuple((s.face_a.kind, s.face_b.kind, s.face_side.kind) for s in plan.stages)
+    kinds = plan.face_kinds
     learner = Learner.prepare(made, kinds, nominal, members=members)
     true = truths(document, hidden(name, seeds, wide))
     before, after, e0, e1 = [], [], [], []

@@ -6,7 +6,7 @@ from dataclasses import asdict, dataclass
 
 from ember_core.formats.plan import Plan, StageSpec
 from ember_core.heat.cook import Cook
-from ember_core.heat.surroundings import HEAT_KINDS
+from ember_core.heat.surroundings import HEAT_KINDS, SHORT_DIP_S
 
 
 @dataclass(frozen=True)
@@ -74,7 +74,6 @@ START = {
 }
 
 
-SHORT_DIP_S = 1800.0  # a shorter chill stops the cooking, a longer one keeps the food
 CARVED = frozenset({"steak", "roast", "tenderised", "injected", "stuffed", "poultry", "game-farmed", "game-wild"})
 
 

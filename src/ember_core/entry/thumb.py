@@ -21,7 +21,7 @@ from ember_core.heat.cook import run, setup
 from ember_core.heat.forecast import MEMBER_CELLS
 from ember_core.safety.rules import judge, profiles
 
-DENSITY = 1060.0  # kg/m³, to turn a mass into a size
+DENSITY = 1060.0  # kg/m³, lean meat by Choi & Okos 1986, to turn a mass into a size
 SIZES_MM = (8.0, 160.0)
 DEFAULT_MEDIUM_C = {"pan": 200.0, "oven": 180.0, "grill": 200.0, "fry": 170.0}
 REACHED_C = 0.5  # "reaches the bath" means within this of it

@@ -81,6 +81,11 @@ class Plan:
     forecast: Mapping[str, Any] | None = None
     serve_at: datetime | None = None
 
+    @property
+    def face_kinds(self) -> tuple[tuple[str, str, str], ...]:
+        """What faces a, b and the side meet in each stage: their kinds."""
+        return tuple((s.face_a.kind, s.face_b.kind, s.face_side.kind) for s in self.stages)
+
 
 @lru_cache(maxsize=4)
 def schema(name: str = "plan-1") -> dict[str, Any]:

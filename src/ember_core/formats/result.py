@@ -54,7 +54,7 @@ def compute(plan: Plan, *, with_forecast: bool | None = None) -> Outcome:
         options = plan.forecast or {}
         ahead = forecast(
             setup(plan, cells=MEMBER_CELLS, refine=MEMBER_REFINE, rows=rows, lethality=lethality),
-            tuple((s.face_a.kind, s.face_b.kind, s.face_side.kind) for s in plan.stages),
+            plan.face_kinds,
             members=options.get("members", 256),
             seed=options.get("seed", 7),
             spreads=options.get("spreads"),

@@ -14,7 +14,7 @@ from numpy.typing import NDArray
 
 from ember_core.formats.plan import Plan, food_row
 from ember_core.heat.cook import Cook, StageOutcome
-from ember_core.heat.surroundings import HEAT_KINDS
+from ember_core.heat.surroundings import HEAT_KINDS, SHORT_DIP_S
 from ember_core.safety.keeping import check_cooling, check_holding, rows_of
 
 Array = NDArray[np.float64]
@@ -47,22 +47,20 @@ def advice(plan: Plan, cook: Cook, rule: Mapping[str, Any] | None) -> list[dict[
     met_at = None if rule is None else rule.get("met_at_s")
     out = []
     for stage in cook.stages:
-        out += _of_stage(plan, cook, stage, hottest, coldest, met_at)
+        out += _of_stage(plan, cook, stage, hottest, coldest)
     out += _interrupted(plan, cook, met_at)
     out += _come_up(plan, cook, coldest)
     out += _served(plan, cook, rule)
     return out
 
 
-def _of_stage(
-    plan: Plan, cook: Cook, stage: StageOutcome, hottest: Array, coldest: Array, met_at: float | None
-) -> list[dict[str, str]]:
+def _of_stage(plan: Plan, cook: Cook, stage: StageOutcome, hottest: Array, coldest: Array) -> list[dict[str, str]]:
     part = _slice(cook, stage.start_s, stage.end_s)
     rules = plan.rules or ""
     if part.sum() < 2:
         return []
     # a short dip only stops the cooking; a chill that is meant to keep the food is judged
-    keeps = stage.end_s - stage.start_s >= 1800.0 or hottest[part][-1] <= 21.0
+    keeps = stage.end_s - stage.start_s >= SHORT_DIP_S or hottest[part][-1] <= 21.0
     if stage.kind == "chill" and keeps and hottest[part][0] > 40.0:
         heats = [s.end_s for s in cook.stages if s.kind in HEAT_KINDS and s.end_s <= stage.start_s + 1e-6]
         since = max(heats, default=stage.start_s)

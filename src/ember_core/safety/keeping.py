@@ -159,7 +159,7 @@ def check_holding(profile: str, t_s: Array, deciding_c: Array, *, hot: bool, roa
     rule = rules[0]
     limit = rule["cold_c"] if not hot else rule.get("hot_roast_c", rule["hot_c"]) if roast else rule["hot_c"]
     wrong = c < limit - 1e-9 if hot else c > limit + 1e-9
-    longest = _longest(t, wrong)
+    longest = _longest(t, wrong[:-1] | wrong[1:])  # one wrong end makes the interval wrong
     word = "at or above" if hot else "at or below"
     if not wrong.any():
         message = f"{word} {limit:g} °C throughout."
@@ -175,11 +175,11 @@ def check_holding(profile: str, t_s: Array, deciding_c: Array, *, hot: bool, roa
     )  # fmt: skip
 
 
-def _longest(t: Array, wrong: NDArray[np.bool_]) -> float:
-    """Longest time on the wrong side: an interval counts when either end is wrong."""
+def _longest(t: Array, counts: NDArray[np.bool_]) -> float:
+    """Longest unbroken time, s, of the intervals that count (one fewer than the times)."""
     longest = run = 0.0
-    for i in range(t.size - 1):
-        run = run + float(t[i + 1] - t[i]) if wrong[i] or wrong[i + 1] else 0.0
+    for step, counted in zip(np.diff(t), counts, strict=True):
+        run = run + float(step) if counted else 0.0
         longest = max(longest, run)
     return longest
 
@@ -266,7 +266,8 @@ def parasites_controlled(profile: str, t_s: Array, warmest_c: Array) -> Check:
     rule = rules[0]
     best, told = False, []
     for row in rule["freeze"]:
-        held = _longest_true(t, c <= row["at_c"] + 1e-9)
+        cold = c <= row["at_c"] + 1e-9
+        held = _longest(t, cold[:-1] & cold[1:])
         if "note" not in row:  # the two-step row needs the moment it froze solid: judged by its plain rows
             best = best or held >= row["hours"] * 3600
             told.append(f"{row['at_c']:g} °C {held / 3600:.1f} of {row['hours']} h")
@@ -274,12 +275,3 @@ def parasites_controlled(profile: str, t_s: Array, warmest_c: Array) -> Check:
     if not best:
         message += " Freeze on, or cook it through."
     return Check("parasites", profile, rule["clause"], best, None, None, message, rule["authority"])
-
-
-def _longest_true(t: Array, good: NDArray[np.bool_]) -> float:
-    """Longest time on the right side: an interval counts when both ends are good."""
-    longest = run = 0.0
-    for i in range(t.size - 1):
-        run = run + float(t[i + 1] - t[i]) if good[i] and good[i + 1] else 0.0
-        longest = max(longest, run)
-    return longest

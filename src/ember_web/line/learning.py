@@ -25,13 +25,11 @@ LEAST_SPAN_S = 60.0
 def _learner(document: str) -> Learner:
     """The prepared ensemble of a plan document; a few tenths of a second the first time."""
     raw = json.loads(document)
-    raw.pop("forecast", None)
+    spreads = (raw.pop("forecast", None) or {}).get("spreads")
     plan = parse(raw)
     cook = run(plan, setup(plan))
-    kinds = tuple((s.face_a.kind, s.face_b.kind, s.face_side.kind) for s in plan.stages)
-    spreads = (json.loads(document).get("forecast") or {}).get("spreads")
     return Learner.prepare(
-        setup(plan, cells=MEMBER_CELLS, refine=MEMBER_REFINE), kinds, cook, members=MEMBERS, spreads=spreads
+        setup(plan, cells=MEMBER_CELLS, refine=MEMBER_REFINE), plan.face_kinds, cook, members=MEMBERS, spreads=spreads
     )
 
 
