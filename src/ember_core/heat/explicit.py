@@ -46,6 +46,8 @@ from ember_core.heat.stepper import (
     accumulate,
     hermite_peak,
     hermite_root,
+    keep_state,
+    next_step,
     time_to_met,
 )
 
@@ -325,18 +327,7 @@ def run_mesh_stage(
     trial_tau = -1.0
     tries = 0
     while t < end - 1e-9:
-        step = min(dt, largest)
-        clipped = False
-        limit = end
-        if stop_i < stops.size and stops[stop_i] < end:
-            limit = stops[stop_i]
-        if trial_tau > 0.0:
-            step = trial_tau
-        elif t + step >= limit - 1e-9:
-            step = limit - t
-            clipped = True
-        elif t + 2.0 * step > limit:
-            step = 0.5 * (limit - t)
+        step, clipped = next_step(t, min(dt, largest), end, stops, stop_i, trial_tau)
         clock = t - t0
         record.filled[3] += 1
         stages = min(max(int(np.sqrt(1.0 + 1.54 * step * fastest)) + 1, 2), MOST_STAGES)
@@ -455,14 +446,7 @@ def run_mesh_stage(
             else:
                 record.filled[1] += 1
         if stored > 0:
-            if stored >= store_t.size:  # full: thin to every second state and go on
-                for j in range(stored // 2):
-                    store[j, :] = store[2 * j, :]
-                    store_t[j] = store_t[2 * j]
-                stored = stored // 2
-            store[stored, :] = y
-            store_t[stored] = t
-            stored += 1
+            stored = keep_state(y, t, store, store_t, stored)
         if stop_i < stops.size and t >= stops[stop_i] - 1e-9:
             stop_i += 1
         if watching:

@@ -181,6 +181,37 @@ def time_to_met(y: Array, n: int, off: int, crit: Criterion) -> float:
 
 
 @njit(cache=True, nogil=True)
+def next_step(t: float, step: float, end: float, stops: Array, stop_i: int, trial: float) -> tuple[float, bool]:
+    """Length of the step to try (s), and whether it was cut to meet the end or the next stop exactly.
+
+    ``trial`` > 0 is a step towards a wanted moment and is taken as it is.
+    """
+    limit = end
+    if stop_i < stops.size and stops[stop_i] < end:
+        limit = stops[stop_i]
+    if trial > 0.0:
+        return trial, False
+    if t + step >= limit - 1e-9:
+        return limit - t, True
+    if t + 2.0 * step > limit:
+        return 0.5 * (limit - t), False
+    return step, False
+
+
+@njit(cache=True, nogil=True)
+def keep_state(y: Array, t: float, store: Array, store_t: Array, stored: int) -> int:
+    """Append a state (at ``t`` s); a full store is thinned to every second one. Returns how many are kept."""
+    if stored >= store_t.size:
+        for j in range(stored // 2):
+            store[j, :] = store[2 * j, :]
+            store_t[j] = store_t[2 * j]
+        stored = stored // 2
+    store[stored, :] = y
+    store_t[stored] = t
+    return stored + 1
+
+
+@njit(cache=True, nogil=True)
 def run_stage(
     y: Array,
     t0: float,
@@ -254,18 +285,7 @@ def run_stage(
     tries = 0
     smooth = 0  # steps taken in a row without a rejection: then an explicit guess is a good one
     while t < end - 1e-9:
-        step = min(dt, largest)
-        clipped = False
-        limit = end
-        if stop_i < stops.size and stops[stop_i] < end:
-            limit = stops[stop_i]
-        if trial_tau > 0.0:
-            step = trial_tau
-        elif t + step >= limit - 1e-9:
-            step = limit - t
-            clipped = True
-        elif t + 2.0 * step > limit:
-            step = 0.5 * (limit - t)
+        step, clipped = next_step(t, min(dt, largest), end, stops, stop_i, trial_tau)
         clock = t - t0
         record.filled[3] += 1
         beta = step * D_
@@ -396,18 +416,7 @@ def run_stage(
             else:
                 record.filled[1] += 1
         if stored > 0:
-            if stored < store_t.size:
-                store[stored, :] = y
-                store_t[stored] = t
-                stored += 1
-            else:  # full: thin to every second state and go on
-                for j in range(stored // 2):
-                    store[j, :] = store[2 * j, :]
-                    store_t[j] = store_t[2 * j]
-                stored = stored // 2
-                store[stored, :] = y
-                store_t[stored] = t
-                stored += 1
+            stored = keep_state(y, t, store, store_t, stored)
         if stop_i < stops.size and t >= stops[stop_i] - 1e-9:
             stop_i += 1
         if until == UNTIL_CORE or until == UNTIL_SURFACE or until == UNTIL_MEAN:
