@@ -48,7 +48,7 @@ def solved(plan, *, length=1.0):
     n = len(plan.stages)
     ends, why = np.zeros(n), np.zeros(n, dtype=np.int64)
     run_cook(
-        y, s.duration, s.faces, s.until, s.value, s.grid, body_of(s, length=length), s.criterion, 0.05, False,
+        y, s.duration, s.faces, s.until, s.value, s.grid, body_of(s, length=length), s.criterion, 0.05, 0.0,
         empty_record(10, 0), np.empty(0), ends, why, np.empty((0, 0)),
     )  # fmt: skip
     return y, s
@@ -171,7 +171,7 @@ def test_an_egg_has_a_yolk_and_grows_with_its_mass():
         assert length > breadth
         mesh = egg(mass, 10, 0.2)
         assert mesh.volume[mesh.inner].sum() / mesh.volume.sum() == pytest.approx(0.31, abs=0.09)
-    assert not ellipsoid(0.05, 0.05, 0.05, True, 6, 0.2).inner.any()
+    assert not ellipsoid(0.05, 0.05, 0.05, True, 2, 6, 0.2).inner.any()
     plan = parse(document("egg", food="egg-whole"))
     assert setup(plan).inner is not None
     assert setup(dataclasses.replace(plan, food="beef-lean")).inner is None

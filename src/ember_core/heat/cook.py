@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 from ember_core.errors import ComputationError
 from ember_core.formats.plan import FaceSpec, Plan, StageSpec, food_row
 from ember_core.heat.findings import bath_drop, finding, outcome_findings, setup_findings
-from ember_core.heat.geometry import depth_of, geometry, line_of
+from ember_core.heat.geometry import depth_of, geometry, line_of, whole_field
 from ember_core.heat.kernel import F_H, F_TINF, N_FACE, Array, Body, Criterion, Grid, Record
 from ember_core.heat.mesh import Layers, Mesh
 from ember_core.heat.program import run_cook
@@ -47,6 +47,7 @@ CELLS = 80
 TOLERANCE_K = 2e-3
 FOOD_TOLERANCE_K = 1.5e-2  # with crust and drying the step is held by the boiling front, not by smoothness
 MESH_TOLERANCE_K = 0.05
+SAMPLES, MESH_SAMPLES = 40.0, 24.0  # a stage is recorded at least so often
 DRYING_SCALE = 1.0  # kg/m², m0 of the drying factor; tuned on one large bird (see docs/method)
 UNTIL_CODE = {
     None: UNTIL_TIME,
@@ -306,8 +307,22 @@ def start_state(s: Setup, start_c: float, c_scale: float = 1.0) -> Array:
 
 def empty_record(rows: int, n: int) -> Record:
     """Buffers for ``rows`` accepted steps of ``n`` cells."""
-    one = [np.zeros(rows) for _ in range(5)]
-    return Record(np.zeros(4, dtype=np.int64), one[0], one[1], one[2], one[3], one[4], np.zeros((rows, n)))
+    one = [np.empty(rows) for _ in range(5)]
+    return Record(np.zeros(4, dtype=np.int64), one[0], one[1], one[2], one[3], one[4], np.empty((rows, n)))
+
+
+def _heat_in(s: Setup, y: Array) -> float:
+    """Heat taken up, J per m² of a slab's face (by both), of a round piece's unit area, or of a finite shape's skin."""
+    if isinstance(s.grid, Mesh):
+        return float(y[2 * s.grid.n] / s.grid.s_area.sum())
+    return float(y[2 * s.grid.n + 2]) * (2.0 if s.grid.mirrored else 1.0)
+
+
+def _closed(grid: Grid | Mesh) -> bool:
+    """Whether the line through the core counts from the centre."""
+    if isinstance(grid, Mesh):
+        return bool(grid.watch[0] == grid.core)
+    return grid.closed_a and not grid.mirrored
 
 
 def pull_stage_of(stages: Sequence[StageSpec]) -> int | None:
@@ -351,7 +366,7 @@ def run(plan: Plan, s: Setup, *, tol: float | None = None) -> Cook:
         body,
         s.criterion,
         tol,
-        True,
+        SAMPLES if mesh is None else MESH_SAMPLES,
         record,
         stops,
         end_s,
@@ -396,7 +411,7 @@ def run(plan: Plan, s: Setup, *, tol: float | None = None) -> Cook:
     if isinstance(s.grid, Mesh):
         line, depth, elsewhere = line_of(s.grid, field)
     else:
-        line, depth, elsewhere = field, depth_of(s.grid, s.length), field[:, :0]
+        line, depth, elsewhere = whole_field(s.grid, field), depth_of(s.grid, s.length), field[:, :0]
     return Cook(
         t=t,
         core=core,
@@ -409,8 +424,8 @@ def run(plan: Plan, s: Setup, *, tol: float | None = None) -> Cook:
         peak_core_c=float(top),
         peak_t_s=float(top_t),
         pull_stage=pull_stage_of(plan.stages),
-        heat_in_j_m2=float(y[2 * s.grid.n + 2]) if mesh is None else float(y[2 * mesh.n] / mesh.s_area.sum()),
+        heat_in_j_m2=_heat_in(s, y),
         findings=tuple(findings),
-        closed=s.grid.closed_a if isinstance(s.grid, Grid) else bool(s.grid.watch[0] == s.grid.core),
+        closed=_closed(s.grid),
         elsewhere=elsewhere,
     )

@@ -30,7 +30,7 @@ from ember_core.heat.kernel import (
     Criterion,
     Record,
     read_cells,
-    saturation_pressure,
+    saturated_vapour,
     temperature_at,
 )
 from ember_core.heat.mesh import Layers, Mesh
@@ -52,6 +52,7 @@ from ember_core.heat.stepper import (
 )
 
 MOST_STAGES = 200
+ALIKE = 1.4  # below this ratio of conductivities the mean of two neighbours is as good as their series
 # The state of a piece on a mesh: H[n] · water left[n] · heat in (J), vapour heat out (J) · shed[patches] (kg/m²)
 # · lethality[n] (log10) · rule met[n] · clocks[n × rows]
 
@@ -121,12 +122,19 @@ def mesh_rates(
     first, second = mesh.first, mesh.second
     for i in range(f.size):
         f[i] = 0.0
-    for e in range(first.size):
-        i, j = first[e], second[e]
-        # conductivities in series: a dry or a frozen node beside a wet one
-        q = conduct[e] * kappa[i] * kappa[j] / (kappa[i] + kappa[j]) * (temp[i] - temp[j])  # the 2 is in conduct
-        f[i] -= q
-        f[j] += q
+    if kappa.max() < ALIKE * kappa.min():
+        for e in range(first.size):
+            i, j = first[e], second[e]
+            q = 0.25 * conduct[e] * (kappa[i] + kappa[j]) * (temp[i] - temp[j])
+            f[i] -= q
+            f[j] += q
+    else:
+        for e in range(first.size):
+            i, j = first[e], second[e]
+            # conductivities in series: a dry or a frozen node beside a wet one
+            q = conduct[e] * kappa[i] * kappa[j] / (kappa[i] + kappa[j]) * (temp[i] - temp[j])  # the 2 is in conduct
+            f[i] -= q
+            f[j] += q
     heat = 0.0
     for side in range(faces.shape[0]):
         face = faces[side]
@@ -135,7 +143,7 @@ def mesh_rates(
         if face[F_TDELTA] != 0.0:
             medium += face[F_TDELTA] * np.exp(-clock / face[F_TAU])
         radiant = (medium + 273.15) ** 4
-        vapour = face[F_PV] / (medium + 273.15)
+        around = face[F_PV] / (VAPOUR_GAS_CONSTANT * (medium + 273.15))
         for p in range(mesh.s_from[side], mesh.s_from[side + 1]):
             i = mesh.s_node[p]
             ts = temp[i]
@@ -153,9 +161,9 @@ def mesh_rates(
                 tw = min(max(temp[i], 0.0), body.boil_c)
                 free = min((body.boil_c - tw) / UNDER_BOILING_K, 1.0) if w[i] < body.water else 1.0
                 transfer = free * wet * h * LEWIS_AIR / (1.0 + (shed[p] + since * shedding[p]) / body.m0)
-                drive = saturation_pressure(tw) / (tw + 273.15) - vapour
-                if drive > 0.0:
-                    evaporation[p] = transfer * drive / VAPOUR_GAS_CONSTANT
+                vapour, _ = saturated_vapour(tw)
+                if vapour > around:
+                    evaporation[p] = transfer * (vapour - around)
                     q -= (2.501e6 - 2361.0 * tw) * evaporation[p]
             f[i] += q * area[p]
             heat += q * area[p]
@@ -203,8 +211,8 @@ def spectral_radius(
         total = face[F_H] + 4.0 * face[F_EPS] * SIGMA * hot**3
         if face[F_WET] > 0.0:
             tw = min(max(min(high, face[F_TINF]), 0.0), body.boil_c)
-            rise = 1730.63 * 2.302585093 / (233.426 + tw) ** 2
-            total += 2.4e6 * face[F_WET] * face[F_H] * LEWIS_AIR * rise * saturation_pressure(tw) / (tw + 273.15) / VAPOUR_GAS_CONSTANT  # fmt: skip
+            _, rise = saturated_vapour(tw)
+            total += 2.4e6 * face[F_WET] * face[F_H] * LEWIS_AIR * rise
         for p in range(mesh.s_from[side], mesh.s_from[side + 1]):
             most = max(most, total * area[p] * per_volume[mesh.s_node[p]] * slope)
     return fastest + most
@@ -258,7 +266,7 @@ def run_mesh_stage(
     until: int,
     value: float,
     tol: float,
-    recording: bool,
+    longest: float,
     record: Record,
     stops: Array,
     store: Array,
@@ -295,7 +303,6 @@ def run_mesh_stage(
         min(temp0.min(), medium_low - drift), max(temp0.max(), medium_high + drift), faces, mesh, layers, area, per_volume
     )  # fmt: skip
     core = temp0[mesh.core]
-    wet = faces[:, F_WET].max() > 0.0
     rate = slope[mesh.core] * f0[mesh.core]
     peak, peak_t = core, t0
     stored = 0
@@ -318,8 +325,8 @@ def run_mesh_stage(
         return t, until, peak, peak_t, stored
     dt = min(0.5 / fastest, duration)
     cap = 0.65 * MOST_STAGES * MOST_STAGES / fastest
-    with_field = record.field.shape[1] > 0
-    largest = cap if not recording else min(duration / (40.0 if with_field else 12.0), cap)
+    recording = longest > 0.0
+    largest = min(longest, cap) if recording else cap
     stop_i = 0
     while stop_i < stops.size and stops[stop_i] <= t + 1e-9:
         stop_i += 1
@@ -428,7 +435,7 @@ def run_mesh_stage(
             ev0[p] = ev1[p]
         heat0 = heat1
         core, rate, wanted = core1, rate1, wanted1
-        if boiled or wet:
+        if boiled:
             heat0 = mesh_rates(h, w, shed, ev0, 0.0, t - t0, faces, mesh, layers, conduct, area, per_volume, f0, temp0, slope1, kappa, ev0, skin)  # fmt: skip
         if tracking:
             accumulate(y, temp, temp0, step, n, off, crit)

@@ -52,6 +52,7 @@ DRIFT_SHARE = 0.6
 MEMBER_CELLS = 24
 MEMBER_REFINE = 0.4  # of the nominal run's cells of a finite shape, in each direction
 MEMBER_TOLERANCE_K = 0.1
+MEMBER_SAMPLES = 12.0  # a stage
 CURVE_POINTS = 48
 TRAJECTORY_POINTS = 120
 
@@ -158,7 +159,7 @@ def _run_members(
             body,
             crit,
             tol,
-            True,
+            MEMBER_SAMPLES,
             record,
             np.empty(0),
             end_s[m],

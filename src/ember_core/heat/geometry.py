@@ -11,10 +11,12 @@ from ember_core.heat.grid import CYLINDER, SLAB, SPHERE, unit_grid
 from ember_core.heat.kernel import Array, Grid
 from ember_core.heat.mesh import Mesh, box, egg, egg_sizes, ellipsoid, short_cylinder
 
-MESH_CELLS = {"box": 8, "cylinder": 10, "ellipsoid": 11, "egg": 10}  # over half of each direction
+MESH_CELLS = {"box": 8, "cylinder": 10, "ellipsoid": 12, "egg": 10}  # over half of each direction
 MESH_FINEST = 0.07  # the outermost cell's share of half the thickness
-MESH_FINEST_CRUST = {"box": 0.025, "cylinder": 0.025}  # the same where a crust forms
-MESH_CLUSTER = 0.2  # how far the nodes of ellipsoids and eggs are drawn towards the skin
+MESH_FINEST_CRUST = {"box": 0.025, "cylinder": 0.025, "ellipsoid": 0.02}  # the same where a crust forms
+CRUST_SHELLS = 1.5  # times as many shells of an ellipsoid where a crust forms
+ACROSS = 3  # cells of an ellipsoid's skin in an eighth of a turn
+MESH_CLUSTER = 0.2  # how far an egg's nodes are drawn towards the skin
 
 
 def geometry(
@@ -24,7 +26,7 @@ def geometry(
     kind = shape["kind"]
     mm = {k: shape[k] / 1000.0 for k in shape if k.endswith("_mm")}
     if kind == "slab":
-        return unit_grid(SLAB, cells), mm["thickness_mm"], mm["thickness_mm"]
+        return unit_grid(SLAB, cells, symmetric), mm["thickness_mm"], mm["thickness_mm"]
     if kind == "sphere" or (kind == "cylinder" and "length_mm" not in mm):
         exponent = SPHERE if kind == "sphere" else CYLINDER
         return unit_grid(exponent, cells), mm["diameter_mm"] / 2.0, mm["diameter_mm"]
@@ -39,7 +41,9 @@ def geometry(
     sizes = (mm["length_mm"], mm["width_mm"], mm["thickness_mm"])
     if kind == "box":
         return box(*sizes, symmetric, many, finest), 1.0, sizes[2]
-    return ellipsoid(*sizes, symmetric, many, MESH_CLUSTER), 1.0, sizes[2]
+    if crust and refine >= 1.0:
+        many = round(CRUST_SHELLS * many)
+    return ellipsoid(*sizes, symmetric, max(round(ACROSS * refine), 2), many, finest), 1.0, sizes[2]
 
 
 def line_of(mesh: Mesh, field: Array) -> tuple[Array, Array, Array]:
@@ -52,14 +56,22 @@ def line_of(mesh: Mesh, field: Array) -> tuple[Array, Array, Array]:
 
 
 def depth_of(grid: Grid, length: float) -> Array:
-    """Middles of a one-dimensional grid's cells, mm from face a or from the centre."""
+    """Middles of a one-dimensional grid's cells, mm from face a or from the centre; of half a slab, of both halves."""
     edges = np.concatenate([[0.0], np.cumsum(_widths(grid))]) * length * 1000.0
-    return np.asarray(0.5 * (edges[1:] + edges[:-1]))
+    middles = np.asarray(0.5 * (edges[1:] + edges[:-1]))
+    if grid.mirrored:
+        return np.concatenate([edges[-1] - middles[::-1], edges[-1] + middles])
+    return middles
+
+
+def whole_field(grid: Grid, field: Array) -> Array:
+    """Cell temperatures (times × cells), completed by the mirror image that half a slab leaves out."""
+    return np.hstack([field[:, ::-1], field]) if grid.mirrored else field
 
 
 def _widths(grid: Grid) -> Array:
     """Cell widths of the unit grid."""
-    if not grid.closed_a:
+    if not grid.closed_a or grid.mirrored:
         return grid.volume
     exponent = 1 if abs(grid.volume.sum() - 0.5) < 1e-6 else 2
     outer = np.cumsum(grid.volume) * (exponent + 1)

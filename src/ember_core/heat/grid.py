@@ -27,7 +27,7 @@ def _surface(m1: float, q1: float, m2: float, q2: float) -> Array:
 
 
 @lru_cache(maxsize=32)
-def unit_grid(exponent: int, n: int) -> Grid:
+def unit_grid(exponent: int, n: int, half: bool = False) -> Grid:
     """Build the grid of a slab (0, full thickness), long cylinder (1) or sphere (2, from the centre).
 
     Parameters
@@ -36,10 +36,12 @@ def unit_grid(exponent: int, n: int) -> Grid:
         Exponent b of the area r**b.
     n : int
         Number of cells, even for a slab; 8 or more.
+    half : bool
+        Of a slab only the half from the middle to face b, for faces that are treated alike: n/2 cells.
     """
     if exponent == SLAB:
-        half = RATIO[SLAB] ** np.arange(n // 2)
-        widths = np.concatenate([half, half[::-1]])
+        growing = RATIO[SLAB] ** np.arange(n // 2)
+        widths = np.concatenate([growing, growing[::-1]])
     else:
         widths = RATIO[exponent] ** np.arange(n)[::-1]
     x = np.concatenate([[0.0], np.cumsum(widths)])
@@ -71,9 +73,16 @@ def unit_grid(exponent: int, n: int) -> Grid:
         shift = 0.0
     matrix = np.array([_moments(lo[cells] - shift, hi[cells] - shift, p, exponent) for p in powers])
     core[cells] = np.linalg.solve(matrix, np.eye(len(powers))[0])
+    first = int(cells[0])
+    if half and exponent == SLAB:
+        middle = n // 2
+        core = core[middle:] + core[middle - 1 :: -1]
+        area, volume, spacing, first, cells = area[middle:], volume[middle:], spacing[middle:], 0, np.arange(2)
+        n = middle
     return Grid(
         n,
-        exponent != SLAB,
+        exponent != SLAB or half,
+        half and exponent == SLAB,
         area,
         volume,
         spacing,
@@ -81,6 +90,6 @@ def unit_grid(exponent: int, n: int) -> Grid:
         surface,
         core,
         volume / volume.sum(),
-        int(cells[0]),
+        first,
         int(cells[-1]) + 1,
     )

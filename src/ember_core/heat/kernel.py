@@ -32,6 +32,9 @@ UNDER_BOILING_K = 5.0  # so far under the boiling point a crusted face evaporate
 # columns of a face's parameters
 F_H, F_EPS, F_TINF, F_TDELTA, F_TAU, F_WET, F_PV = range(7)
 N_FACE = 7
+# columns of what a face does: see surface_balance
+S_T, S_Q, S_NEAR, S_NEXT, S_EVAPORATION, S_STEAM = range(6)
+N_SKIN = 6
 
 
 class Grid(NamedTuple):
@@ -39,6 +42,7 @@ class Grid(NamedTuple):
 
     n: int
     closed_a: bool  # the lower end is a centre or a plane of symmetry
+    mirrored: bool  # the upper half of a slab whose other half is its image
     area: Array  # face areas, n + 1
     volume: Array  # cell volumes, n
     spacing: Array  # distance between the cells on either side of each inner face, n + 1
@@ -91,10 +95,23 @@ class Record(NamedTuple):
     field: Array
 
 
-@njit(cache=True, nogil=True)
-def saturation_pressure(t_c: float) -> float:
+def saturation_pressure(t_c: Array) -> Array:
     """Vapour pressure of water, Pa, for 1–110 °C (Antoine, NIST/Dortmund constants, from memory)."""
-    return float(133.322 * np.exp(2.302585092994046 * (8.07131 - 1730.63 / (233.426 + t_c))))
+    return np.asarray(133.322 * 10.0 ** (8.07131 - 1730.63 / (233.426 + t_c)))
+
+
+PER_DEGREE = 10  # rows of the table below
+_AT = np.arange(0, 130 * PER_DEGREE + 2) / PER_DEGREE
+SATURATED = np.ascontiguousarray(saturation_pressure(_AT) / (VAPOUR_GAS_CONSTANT * (_AT + 273.15)))
+
+
+@njit(cache=True, nogil=True, inline="always")
+def saturated_vapour(t_c: float) -> tuple[float, float]:
+    """Density of saturated vapour (kg/m³) and its slope by degree, 0–130 °C, by table (to 5e-6 of itself)."""
+    position = min(max(t_c, 0.0), 130.0) * PER_DEGREE
+    i = int(position)
+    rise = SATURATED[i + 1] - SATURATED[i]
+    return SATURATED[i] + (position - i) * rise, rise * PER_DEGREE
 
 
 @njit(cache=True, nogil=True)
@@ -126,7 +143,7 @@ def temperature_at(h: float, w: float, body: Body) -> tuple[float, float, float]
     return body.temperature[i] + part * slope, slope * body.per_dh, k * body.k_scale
 
 
-@njit(cache=True, nogil=True)
+@njit(cache=True, nogil=True, inline="always")
 def read_cells(y: Array, w: Array, body: Body, temp: Array, slope: Array, kappa: Array) -> None:
     """:func:`temperature_at` for every cell; its body stands in the loop, which is several times faster."""
     table, conductivity = body.temperature, body.conductivity
@@ -162,8 +179,9 @@ def surface_balance(
     weights: Array,
     t1: float,
     t2: float,
+    guess: float,
 ) -> tuple[float, float, float, float, float, float]:
-    """Solve the balance at one face.
+    """Solve the balance at one face; ``guess`` (°C) is where its iteration begins.
 
     Returns surface temperature (°C), flux into the piece (W/m²), its derivatives by the two nearest
     cells, the evaporation (kg/(m² s)) and the steam driven off at the boiling point (kg/(m² s)).
@@ -178,7 +196,8 @@ def surface_balance(
     evaporation = 0.0
     if face[F_EPS] > 0.0 or face[F_WET] > 0.0:
         radiant = (medium + 273.15) ** 4
-        ts = t1 + 0.5 * (t1 - t2)  # near the answer except at the very start of a stage
+        around = face[F_PV] / (VAPOUR_GAS_CONSTANT * (medium + 273.15))
+        ts = guess
         for _ in range(30):
             ka = ts + 273.15
             q = h * (medium - ts) + face[F_EPS] * SIGMA * (radiant - ka**4)
@@ -187,14 +206,14 @@ def surface_balance(
                 # under a crust the water stands where the cells are still wet; while they boil, that is counted there
                 tw = min(max(t2 if dry else ts, 0.0), boil_c)
                 free = min((boil_c - tw) / UNDER_BOILING_K, 1.0) if dry else 1.0
-                p = saturation_pressure(tw)
+                vapour, rise = saturated_vapour(tw)
                 transfer = free * face[F_WET] * h * LEWIS_AIR / (1.0 + shed / m0)
-                evaporation = transfer * (p / (tw + 273.15) - face[F_PV] / (medium + 273.15)) / VAPOUR_GAS_CONSTANT
+                evaporation = transfer * (vapour - around)
                 if evaporation > 0.0:
                     latent = 2.501e6 - 2361.0 * tw
-                    slope = 0.0 if dry else 1730.63 * 2.302585093 / (233.426 + tw) ** 2
                     q -= latent * evaporation
-                    total += latent * transfer * slope * p / (tw + 273.15) / VAPOUR_GAS_CONSTANT
+                    if not dry:
+                        total += latent * transfer * rise - 2361.0 * evaporation
                 else:
                     evaporation = 0.0
             move = (q - k_l * (a * ts - b * t1 + c * t2)) / (total + k_l * a)
@@ -216,7 +235,102 @@ def surface_balance(
 
 
 @njit(cache=True, nogil=True)
-def evaluate(
+def measures(grid: Grid, length: float) -> Array:
+    """Rows: area over distance of each inner face (at the cell before it), and 1/volume; for a piece's size."""
+    out = np.zeros((2, grid.n))
+    for i in range(grid.n):
+        out[1, i] = 1.0 / (grid.volume[i] * length)
+        if i + 1 < grid.n:
+            out[0, i] = 0.5 * grid.area[i + 1] / (grid.spacing[i + 1] * length)
+    return out
+
+
+@njit(cache=True, nogil=True, inline="always")
+def conduction(temp: Array, kappa: Array, measure: Array, f: Array, lo: Array, di: Array, up: Array) -> None:
+    """Rate of change ``f`` (W/m³) by conduction between the cells, and the tridiagonal d f/dT."""
+    n = temp.size
+    g_before, q_before = 0.0, 0.0
+    for i in range(n):
+        g, q = 0.0, 0.0
+        if i + 1 < n:
+            g = (kappa[i] + kappa[i + 1]) * measure[0, i]
+            q = g * (temp[i] - temp[i + 1])
+        per = measure[1, i]
+        f[i] = (q_before - q) * per
+        lo[i] = g_before * per
+        di[i] = -(g_before + g) * per
+        up[i] = g * per
+        g_before, q_before = g, q
+
+
+@njit(cache=True, nogil=True, inline="always")
+def both_faces(
+    w: Array,
+    shed_a: float,
+    shed_b: float,
+    t: float,
+    faces: Array,
+    grid: Grid,
+    body: Body,
+    temp: Array,
+    kappa: Array,
+    skin: Array,
+) -> None:
+    """Balance both faces into the rows of ``skin``: what :func:`surface_balance` returns; it begins from what is there."""
+    n = grid.n
+    wet = body.water <= 0.0
+    if not grid.closed_a:
+        skin[0, 0], skin[0, 1], skin[0, 2], skin[0, 3], skin[0, 4], skin[0, 5] = surface_balance(
+            faces[0],
+            t,
+            shed_a,
+            not (wet or w[0] > 0.0),
+            body.boil_c,
+            body.m0,
+            kappa[0] / body.length,
+            grid.surface_a,
+            temp[0],
+            temp[1],
+            skin[0, 0],
+        )
+    skin[1, 0], skin[1, 1], skin[1, 2], skin[1, 3], skin[1, 4], skin[1, 5] = surface_balance(
+        faces[1],
+        t,
+        shed_b,
+        not (wet or w[n - 1] > 0.0),
+        body.boil_c,
+        body.m0,
+        kappa[n - 1] / body.length,
+        grid.surface_b,
+        temp[n - 1],
+        temp[n - 2],
+        skin[1, 0],
+    )
+    if grid.closed_a:
+        for k in range(N_SKIN):
+            skin[0, k] = skin[1, k]
+
+
+@njit(cache=True, nogil=True, inline="always")
+def add_faces(grid: Grid, measure: Array, skin: Array, f: Array, lo: Array, di: Array, up: Array) -> float:
+    """Add the faces' fluxes to ``f`` and its derivatives; returns the heat coming in, W per unit grid area."""
+    n = grid.n
+    heat = 0.0
+    if not grid.closed_a:
+        share = grid.area[0] * measure[1, 0]
+        f[0] += skin[0, S_Q] * share
+        di[0] += skin[0, S_NEAR] * share
+        up[0] += skin[0, S_NEXT] * share
+        heat = skin[0, S_Q] * grid.area[0]
+    share = grid.area[n] * measure[1, n - 1]
+    f[n - 1] += skin[1, S_Q] * share
+    di[n - 1] += skin[1, S_NEAR] * share
+    lo[n - 1] += skin[1, S_NEXT] * share
+    return float(heat + skin[1, S_Q] * grid.area[n])
+
+
+@njit(cache=True, nogil=True)
+def rates(
     y: Array,
     w: Array,
     shed_a: float,
@@ -225,94 +339,71 @@ def evaluate(
     faces: Array,
     grid: Grid,
     body: Body,
+    measure: Array,
+    cells: Array,
+    band: Array,
     f: Array,
-    temp: Array,
-    slope: Array,
-    lo: Array,
-    di: Array,
-    up: Array,
-) -> tuple[float, float, float, float, float, float, float]:
-    """Rate of change ``f`` (W/m³) and the tridiagonal d f/dT; returns surface data.
+    skin: Array,
+) -> float:
+    """Rate of change ``f`` (W/m³) of the enthalpies ``y``; returns the heat coming in, W per unit grid area.
 
-    Returned: surface temperatures a and b, heat coming in (W per unit grid area), evaporation a and
-    b (kg/(m² s)), steam a and b (kg/(m² s)).
+    ``cells`` receives temperature, dT/dH and conductivity by row, ``band`` the tridiagonal d f/dT,
+    ``skin`` what the faces do.
     """
-    n = grid.n
-    kappa = np.empty(n)
-    read_cells(y, w, body, temp, slope, kappa)
+    read_cells(y, w, body, cells[0], cells[1], cells[2])
+    both_faces(w, shed_a, shed_b, t, faces, grid, body, cells[0], cells[2], skin)
+    conduction(cells[0], cells[2], measure, f, band[0], band[1], band[2])
+    return add_faces(grid, measure, skin, f, band[0], band[1], band[2])
+
+
+@njit(cache=True, nogil=True, inline="always")
+def factor(beta: float, band: Array, slope: Array, low: Array, high: Array, link: Array, pivot: Array) -> None:
+    """Factor I − beta·J, where J = d f/dT · diag(slope), from both ends to the middle.
+
+    Two short chains instead of one long one: the divisions of one hide behind those of the other.
+    """
+    lo, di, up = band[0], band[1], band[2]
+    n = slope.size
+    middle = n // 2
     for i in range(n):
-        f[i] = 0.0
-        lo[i] = 0.0
-        di[i] = 0.0
-        up[i] = 0.0
+        pivot[i] = 1.0 - beta * di[i] * slope[i]
     for i in range(1, n):
-        g = 0.5 * (kappa[i - 1] + kappa[i]) * grid.area[i] / (grid.spacing[i] * body.length)
-        q = g * (temp[i - 1] - temp[i])
-        f[i - 1] -= q
-        f[i] += q
-        di[i - 1] -= g
-        up[i - 1] += g
-        di[i] -= g
-        lo[i] += g
-    heat = 0.0
-    ts_a, ev_a, st_a = temp[0], 0.0, 0.0
-    if not grid.closed_a:
-        ts_a, q, d1, d2, ev_a, st_a = surface_balance(
-            faces[0],
-            t,
-            shed_a,
-            w[0] <= 0.0 and body.water > 0.0,
-            body.boil_c,
-            body.m0,
-            kappa[0] / body.length,
-            grid.surface_a,
-            temp[0],
-            temp[1],
-        )
-        f[0] += q * grid.area[0]
-        di[0] += d1 * grid.area[0]
-        up[0] += d2 * grid.area[0]
-        heat += q * grid.area[0]
-    ts_b, q, d1, d2, ev_b, st_b = surface_balance(
-        faces[1],
-        t,
-        shed_b,
-        w[n - 1] <= 0.0 and body.water > 0.0,
-        body.boil_c,
-        body.m0,
-        kappa[n - 1] / body.length,
-        grid.surface_b,
-        temp[n - 1],
-        temp[n - 2],
-    )
-    f[n - 1] += q * grid.area[n]
-    di[n - 1] += d1 * grid.area[n]
-    lo[n - 1] += d2 * grid.area[n]
-    heat += q * grid.area[n]
-    for i in range(n):
-        scale = 1.0 / (grid.volume[i] * body.length)
-        f[i] *= scale
-        lo[i] *= scale
-        di[i] *= scale
-        up[i] *= scale
-    if grid.closed_a:
-        ts_a = ts_b
-        ev_a, st_a = ev_b, st_b
-    return ts_a, ts_b, heat, ev_a, ev_b, st_a, st_b
+        low[i] = -beta * lo[i] * slope[i - 1]
+        high[i - 1] = -beta * up[i - 1] * slope[i]
+    pivot[0] = 1.0 / pivot[0]
+    pivot[n - 1] = 1.0 / pivot[n - 1]
+    for k in range(1, middle):
+        link[k] = low[k] * pivot[k - 1]
+        pivot[k] = 1.0 / (pivot[k] - link[k] * high[k - 1])
+        j = n - 1 - k
+        if j > middle:
+            link[j] = high[j] * pivot[j + 1]
+            pivot[j] = 1.0 / (pivot[j] - link[j] * low[j + 1])
+    left = low[middle] * pivot[middle - 1]
+    right = high[middle] * pivot[middle + 1]
+    link[middle] = left
+    pivot[middle] = 1.0 / (pivot[middle] - left * high[middle - 1] - right * low[middle + 1])
 
 
-@njit(cache=True, nogil=True)
-def solve_shifted(
-    beta: float, lo: Array, di: Array, up: Array, slope: Array, rhs: Array, x: Array, work: Array
-) -> None:
-    """Solve (I − beta·J) x = rhs, where J = d f/dT · diag(slope), by the Thomas algorithm."""
+@njit(cache=True, nogil=True, inline="always")
+def solve(rhs: Array, low: Array, high: Array, link: Array, pivot: Array, x: Array) -> None:
+    """Solve with the factors of :func:`factor`."""
     n = rhs.size
-    pivot = 1.0 - beta * di[0] * slope[0]
-    x[0] = rhs[0] / pivot
-    for i in range(1, n):
-        work[i] = -beta * up[i - 1] * slope[i] / pivot
-        below = -beta * lo[i] * slope[i - 1]
-        pivot = 1.0 - beta * di[i] * slope[i] - below * work[i]
-        x[i] = (rhs[i] - below * x[i - 1]) / pivot
-    for i in range(n - 2, -1, -1):
-        x[i] -= work[i + 1] * x[i + 1]
+    middle = n // 2
+    x[0] = rhs[0]
+    x[n - 1] = rhs[n - 1]
+    for k in range(1, middle):
+        x[k] = rhs[k] - link[k] * x[k - 1]
+        j = n - 1 - k
+        if j > middle:
+            x[j] = rhs[j] - link[j] * x[j + 1]
+    right = high[middle] * pivot[middle + 1]
+    x[middle] = (rhs[middle] - link[middle] * x[middle - 1] - right * x[middle + 1]) * pivot[middle]
+    for k in range(1, n - middle):
+        j = middle + k
+        x[j] = (x[j] - low[j] * x[j - 1]) * pivot[j]
+        i = middle - k
+        if i >= 0:
+            x[i] = (x[i] - high[i] * x[i + 1]) * pivot[i]
+    if 2 * middle == n:
+        x[0] = (x[0] - high[0] * x[1]) * pivot[0]

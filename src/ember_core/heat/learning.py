@@ -95,7 +95,7 @@ class Learner:
         t, core, mean = trajectories(s, ensemble, cook.pull_stage, min(last, float(s.duration.sum())), cook, threads)
         good = np.isfinite(pull)
         z = draw(members, seed + 1, 2)
-        closed = s.grid.core == 0 if isinstance(s.grid, Mesh) else s.grid.closed_a
+        closed = s.grid.core == 0 if isinstance(s.grid, Mesh) else s.grid.closed_a and not s.grid.mirrored
         # a parabola from the core out: (mean − core) is a third of its height in a slab, more in round pieces
         height = 3.0 if not closed else 2.0
         offset = height * (2.0 * z[:, 0] * PROBE_OFFSET_MM / 1000.0 / s.size) ** 2

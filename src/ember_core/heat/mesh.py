@@ -3,8 +3,8 @@
 A mesh is a graph: nodes with volumes, edges with conductances per unit conductivity, and surface
 patches. Nodes lie on the surface, so that the surface temperature is a node's own. Box and short
 cylinder are products of one-dimensional vertex-centred finite volumes; ellipsoid and egg are
-linear finite elements with lumped capacity on a mapped cube (octant or upper and lower half) and a
-mapped half disc (r–z). Planes of symmetry are used: only half of each across direction is meshed,
+linear finite elements with lumped capacity on nested shells (fine at the skin, coarse along it) and
+on a mapped half disc (r–z). Planes of symmetry are used: only half of each across direction is meshed,
 and half of the thickness when both faces always meet the same.
 """
 
@@ -247,7 +247,7 @@ def short_cylinder(diameter: float, length: float, symmetric: bool, cells: int, 
 
 
 def _ball(points: Array) -> Array:
-    """Map the cube's points to the unit ball: each shell of the cube becomes a sphere."""
+    """Map the square's points to the unit disc: each frame of the square becomes a circle."""
     largest = np.abs(points).max(axis=1)
     radius = np.sqrt((points**2).sum(axis=1))
     # half of the stretch follows the sphere, the rest keeps the cells near the centre square
@@ -311,52 +311,96 @@ def _gradients(points: Array, cells: Index) -> tuple[Array, Array]:
     return np.concatenate([-rest.sum(axis=1, keepdims=True), rest], axis=1), size
 
 
-@lru_cache(maxsize=32)
-def ellipsoid(length: float, width: float, thickness: float, symmetric: bool, cells: int, cluster: float) -> Mesh:
-    """Octant, or upper and lower quarter, of an ellipsoid by tetrahedra; axes in m.
+def _on_sphere(points: Array) -> Array:
+    """Points of the unit cube's surface moved to the unit sphere so that cells keep nearly equal areas."""
+    x, y, z = points.T
+    return np.stack(
+        [
+            x * np.sqrt(1 - y * y / 2 - z * z / 2 + y * y * z * z / 3),
+            y * np.sqrt(1 - z * z / 2 - x * x / 2 + z * z * x * x / 3),
+            z * np.sqrt(1 - x * x / 2 - y * y / 2 + x * x * y * y / 3),
+        ],
+        axis=1,
+    )
 
-    ``cluster``, 0 to 1, draws the nodes towards the skin.
+
+def _cube_skin(many: int, symmetric: bool) -> tuple[Index, Index]:
+    """Nodes (whole numbers up to ``many``) and triangles of a cube's surface: one octant, or with its image below."""
+    side = np.arange(many + 1)
+    grid = np.stack(np.meshgrid(side, side, side, indexing="ij"), axis=-1).reshape(-1, 3)
+    nodes = grid[grid.max(axis=1) == many]
+    number = {tuple(p): i for i, p in enumerate(nodes.tolist())}
+    found = []
+    for axis in range(3):
+        for i in range(many):
+            for j in range(many):
+                corner = []
+                for across in ((i, j), (i + 1, j), (i, j + 1), (i + 1, j + 1)):
+                    place = list(across)
+                    place.insert(axis, many)
+                    corner.append(number[tuple(place)])
+                found += [(corner[0], corner[1], corner[3]), (corner[0], corner[2], corner[3])]
+    triangles = np.sort(np.array(found), axis=1)
+    if symmetric:
+        return nodes, triangles
+    above = nodes[:, 2] > 0
+    image = np.arange(len(nodes))
+    image[above] = len(nodes) + np.arange(above.sum())
+    return np.concatenate([nodes, nodes[above] * (1, 1, -1)]), np.concatenate([triangles, image[triangles]])
+
+
+def _shells(triangles: Index, nodes: int, shells: int) -> Index:
+    """Tetrahedra between the triangles of nested shells around a centre (node 0)."""
+    tets = [np.concatenate([np.zeros((len(triangles), 1), dtype=np.int64), 1 + triangles], axis=1)]
+    for k in range(shells - 1):
+        lo, up = 1 + k * nodes + triangles, 1 + (k + 1) * nodes + triangles
+        for split in range(3):  # a prism's three; the numbers' order makes neighbours agree on the diagonals
+            tets.append(np.concatenate([lo[:, : 3 - split], up[:, 2 - split :]], axis=1))
+    return np.concatenate(tets)
+
+
+@lru_cache(maxsize=32)
+def ellipsoid(
+    length: float, width: float, thickness: float, symmetric: bool, across: int, shells: int, finest: float
+) -> Mesh:
+    """Octant, or upper and lower quarter, of an ellipsoid by tetrahedra between nested shells; axes in m.
+
+    ``across`` cells span an eighth of a turn; ``finest`` is the outermost shell's share of the radius.
     """
-    half = _towards_the_skin(cells, cluster)
-    z = half[::-1] if symmetric else np.concatenate([half[::-1], -half[1:]])
-    shape = (half.size, half.size, z.size)
-    number = np.arange(int(np.prod(shape))).reshape(shape)
-    cube = np.stack(np.meshgrid(half, half, z, indexing="ij"), axis=-1).reshape(-1, 3)
-    points = _ball(cube) * np.array([length, width, thickness]) / 2
-    tets = _simplices(shape, number, cells)
+    skin, triangles = _cube_skin(across, symmetric)
+    many = len(skin)
+    radius = half_axis(1.0, shells, finest)[1:]
+    points = np.concatenate([np.zeros((1, 3)), *(r * _on_sphere(skin / across) for r in radius)])
+    points *= np.array([length, width, thickness]) / 2
+    tets = _shells(triangles, many, shells)
     _, size = _gradients(points, tets)
     # the facets lie inside the curved surface: grown until the volume is right
     points *= (np.pi / 6 * length * width * thickness / (8 if symmetric else 4) / size.sum()) ** (1 / 3)
     gradient, size = _gradients(points, tets)
-    first, second, value = _edges(tets, -np.einsum("eid,ejd->eij", gradient, gradient) * size[:, None, None], len(cube))
-    volume = np.zeros(len(cube))
+    n = len(points)
+    first, second, value = _edges(tets, -np.einsum("eid,ejd->eij", gradient, gradient) * size[:, None, None], n)
+    volume = np.zeros(n)
     np.add.at(volume, tets.ravel(), np.repeat(size / 4, 4))
-    s_node, s_area = _skin(points, tets, cube)
-    s_face = np.where(cube[s_node, 2] > -1e-12, FACE_A, FACE_B)
+    outside = n - many
+    corner = points[outside + triangles]
+    area = np.zeros(many)
+    normal = np.cross(corner[:, 1] - corner[:, 0], corner[:, 2] - corner[:, 0])
+    np.add.at(area, triangles.ravel(), np.repeat(np.linalg.norm(normal, axis=1) / 6, 3))
     parts: dict[str, Array | Index | float] = {
         "first": first, "second": second, "conduct": value, "conduct_power": np.ones(value.size), "volume": volume,
-        "volume_power": 3.0, "s_node": s_node, "s_face": s_face.astype(np.int64), "s_area": s_area,
-        "s_power": np.full(s_area.size, 2.0),
+        "volume_power": 3.0, "s_node": np.arange(outside, n), "s_face": np.where(skin[:, 2] >= 0, FACE_A, FACE_B),
+        "s_area": area, "s_power": np.full(many, 2.0),
     }  # fmt: skip
-    middle = z.size - 1 if symmetric else cells
-    line = number[0, 0, :]
-    sides = [number[-1:, 0, middle], number[0, -1:, middle], number[-1, -1:, middle]]
-    at = (points[line[0], 2] - points[line, 2]) * 1000
-    return _finish(parts, int(number[0, 0, middle]), [line, *sides], at, symmetric)
 
+    def ray(*towards: int) -> Index:
+        """Nodes from the first shell outwards."""
+        return 1 + int(np.flatnonzero((skin == towards).all(axis=1))[0]) + many * np.arange(shells)
 
-def _skin(points: Array, tets: Index, cube: Array) -> tuple[Index, Array]:
-    """Area of the surface that belongs to each node: a third of every triangle on the cube's outer planes."""
-    area = np.zeros(len(points))
-    for plane in (cube[:, 0] > 1 - 1e-9, cube[:, 1] > 1 - 1e-9, np.abs(cube[:, 2]) > 1 - 1e-9):
-        for drop in range(4):
-            triangle = np.delete(tets, drop, axis=1)
-            skin = triangle[plane[triangle].all(axis=1)]
-            corner = points[skin]
-            cross = np.cross(corner[:, 1] - corner[:, 0], corner[:, 2] - corner[:, 0])
-            np.add.at(area, skin.ravel(), np.repeat(np.linalg.norm(cross, axis=1) / 6, 3))
-    node = np.flatnonzero(area > 0)
-    return node.astype(np.int64), area[node]
+    line = np.concatenate([ray(0, 0, across)[::-1], [0]])
+    if not symmetric:
+        line = np.concatenate([line, ray(0, 0, -across)])
+    sides = [ray(*p)[-1:] for p in ((across, 0, 0), (0, across, 0), (across, across, 0))]
+    return _finish(parts, 0, [line, *sides], (points[line[0], 2] - points[line, 2]) * 1000, symmetric)
 
 
 HEN_SHAPE = 0.76  # breadth over length, common value of a hen's egg (from memory)

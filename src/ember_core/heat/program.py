@@ -52,16 +52,16 @@ def _core_now(y, grid, body):  # type: ignore[no-untyped-def]  # numba reads the
 
 
 @overload(advance)
-def _advance(y, t, span, faces, grid, body, crit, until, value, tol, recording, record, stops, store, store_t):  # type: ignore[no-untyped-def]  # as above
+def _advance(y, t, span, faces, grid, body, crit, until, value, tol, longest, record, stops, store, store_t):  # type: ignore[no-untyped-def]  # as above
     if _is_mesh(grid):
 
-        def on_mesh(y, t, span, faces, grid, body, crit, until, value, tol, recording, record, stops, store, store_t):  # type: ignore[no-untyped-def]  # as above
-            return run_mesh_stage(y, t, span, faces, grid, body, crit, until, value, tol, recording, record, stops, store, store_t)  # fmt: skip
+        def on_mesh(y, t, span, faces, grid, body, crit, until, value, tol, longest, record, stops, store, store_t):  # type: ignore[no-untyped-def]  # as above
+            return run_mesh_stage(y, t, span, faces, grid, body, crit, until, value, tol, longest, record, stops, store, store_t)  # fmt: skip
 
         return on_mesh
 
-    def on_grid(y, t, span, faces, grid, body, crit, until, value, tol, recording, record, stops, store, store_t):  # type: ignore[no-untyped-def]  # as above
-        return run_stage(y, t, span, faces, grid, body, crit, until, value, tol, recording, record, stops, store, store_t)  # fmt: skip
+    def on_grid(y, t, span, faces, grid, body, crit, until, value, tol, longest, record, stops, store, store_t):  # type: ignore[no-untyped-def]  # as above
+        return run_stage(y, t, span, faces, grid, body, crit, until, value, tol, longest, record, stops, store, store_t)  # fmt: skip
 
     return on_grid
 
@@ -92,7 +92,7 @@ def peak_after(
         if s == duration.size - 1 and kind == UNTIL_TIME and faces[s, :, F_TINF].max() < best:
             kind = UNTIL_TURN  # it can only cool: once the core falls, its peak is known
         t, ended, top, _, _ = advance(
-            y, t, duration[s], faces[s], grid, body, crit, kind, value[s], tol, False, record, none, no_store, none
+            y, t, duration[s], faces[s], grid, body, crit, kind, value[s], tol, 0.0, record, none, no_store, none
         )
         if ended == FAILED:
             return np.nan
@@ -138,12 +138,24 @@ def resume(
             UNTIL_TIME,
             0.0,
             tol,
-            False,
+            0.0,
             record,
             none,
             np.empty((0, 0)),
             none,
         )
+
+
+@njit(cache=True, nogil=True)
+def time_of(core: Array, t: Array, wanted: float) -> float:
+    """Last time before the end of a series at which it rises through ``wanted``; its begin when it never does."""
+    k = core.size - 1
+    while k > 0 and core[k - 1] >= wanted:
+        k -= 1
+    if k == 0:
+        return float(t[0])
+    part = (wanted - core[k - 1]) / max(core[k] - core[k - 1], 1e-9)
+    return float(t[k - 1] + min(max(part, 0.0), 1.0) * (t[k] - t[k - 1]))
 
 
 @njit(cache=True, nogil=True)
@@ -159,79 +171,78 @@ def run_to_pull(
     body: Body | Layers,
     crit: Criterion,
     tol: float,
-    recording: bool,
+    longest: float,
     record: Record,
     stops: Array,
 ) -> tuple[float, int, int, float, float]:
     """Run stage ``s`` until the core's peak over all that follows equals ``value[s]``.
 
     The stage is run once, keeping its states; the end is then found by re-running only what comes
-    after it. Returns end time, status, what ended it, highest core met in the stage and its time.
+    after it. Coasting adds nearly the same at neighbouring moments, so the first guess is where the
+    core lacks what it gained after the last one; a secant kept within a bracket does the rest.
+    Returns end time, status, what ended it, highest core met in the stage and its time.
     """
     wanted = value[s]
-    begin = peak_after(y, t, s + 1, duration, faces, until, value, grid, body, crit, tol, record)
-    if begin >= wanted:
+    if core_now(y, grid, body) >= wanted:
         return t, UNTIL_TIME, UNTIL_PEAK, -1e9, t
     store = np.empty((400, y.size))
     store_t = np.empty(400)
     first_row = record.filled[0]
     # the core itself at the wanted temperature is past the pull: no need to go on
     end, status, top, top_t, count = advance(
-        y, t, duration[s], faces[s], grid, body, crit, UNTIL_CORE, wanted, tol, recording, record, stops, store, store_t
+        y, t, duration[s], faces[s], grid, body, crit, UNTIL_CORE, wanted, tol, longest, record, stops, store, store_t
     )
     if status == FAILED:
         return end, FAILED, UNTIL_TIME, top, top_t
-    lo, hi = 0, count - 1
-    p_lo = begin
-    p_hi = peak_after(store[hi], store_t[hi], s + 1, duration, faces, until, value, grid, body, crit, tol, record)
-    if p_hi < wanted:
+    above = peak_after(y, end, s + 1, duration, faces, until, value, grid, body, crit, tol, record) - wanted
+    if above < 0.0:
         return end, UNTIL_TIME, UNTIL_TIME, top, top_t
-    turn = 0
-    while hi - lo > 1:
-        mid = (lo + hi) // 2
-        if turn % 3 != 2:  # false position, with a bisection now and then
-            at = store_t[lo] + (store_t[hi] - store_t[lo]) * (wanted - p_lo) / (p_hi - p_lo)
-            mid = lo + 1
-            while mid < hi - 1 and store_t[mid] < at:
-                mid += 1
-        turn += 1
-        p = peak_after(store[mid], store_t[mid], s + 1, duration, faces, until, value, grid, body, crit, tol, record)
-        if p < wanted:
-            lo, p_lo = mid, p
-        else:
-            hi, p_hi = mid, p
-    a, b = 0.0, store_t[hi] - store_t[lo]
-    side = 0
+    core = np.empty(count)
+    for k in range(count):
+        core[k] = core_now(store[k], grid, body)
+    core = np.empty(count)
+    for k in range(count):
+        core[k] = core_now(store[k], grid, body)
+    low, high = t, end
+    x_old, off_old = end, above
+    x = time_of(core, store_t[:count], core[count - 1] - above)
     trial = np.empty_like(y)
-    tau = 0.0
-    for _ in range(30):  # Illinois false position between two stored states
-        tau = (a * (p_hi - wanted) - b * (p_lo - wanted)) / (p_hi - p_lo)
-        trial[:] = store[lo]
-        resume(trial, store_t[lo], t, tau, faces[s], grid, body, crit, tol, record)
-        p = peak_after(trial, store_t[lo] + tau, s + 1, duration, faces, until, value, grid, body, crit, tol, record)
-        if abs(p - wanted) < max(2e-3, tol) or b - a < 1e-3:
-            break
-        if p < wanted:
-            a, p_lo = tau, p
-            if side == -1:
-                p_hi = wanted + 0.5 * (p_hi - wanted)
-            side = -1
+    k = 0
+    for attempt in range(1, 40):
+        k = max(min(int(np.searchsorted(store_t[:count], x, side="right")) - 1, count - 1), 0)
+        trial[:] = store[k]
+        resume(trial, store_t[k], t, x - store_t[k], faces[s], grid, body, crit, tol, record)
+        off = peak_after(trial, x, s + 1, duration, faces, until, value, grid, body, crit, tol, record) - wanted
+        if x <= t and off >= 0.0:  # already too late when the stage begins
+            y[:] = store[0]
+            record.filled[0] = first_row
+            return t, UNTIL_TIME, UNTIL_PEAK, -1e9, t
+        if off < 0.0:
+            low = x
         else:
-            b, p_hi = tau, p
-            if side == 1:
-                p_lo = wanted + 0.5 * (p_lo - wanted)
-            side = 1
-    if recording:
-        while record.filled[0] > first_row and record.t[record.filled[0] - 1] > store_t[lo] + 1e-9:
+            high = x
+        following = x - off * (x - x_old) / (off - off_old) if off != off_old else low
+        if abs(off) < max(2e-3, tol) or high - low < 1e-3:
+            if low < following < high:  # the secant's last word needs no proof
+                x = following
+                k = max(min(int(np.searchsorted(store_t[:count], x, side="right")) - 1, count - 1), 0)
+            break
+        if following <= t and low == t:
+            following = t  # it may have been too late from the begin
+        elif not low < following < high or attempt % 5 == 0:
+            following = 0.5 * (low + high)
+        x_old, off_old = x, off
+        x = following
+    if longest > 0.0:
+        while record.filled[0] > first_row and record.t[record.filled[0] - 1] > store_t[k] + 1e-9:
             record.filled[0] -= 1
-    y[:] = store[lo]
-    end = store_t[lo] + tau
-    if tau > 0.0:
-        moved = stage_from(faces[s], store_t[lo] - t)
+    y[:] = store[k]
+    if x > store_t[k]:
+        moved = stage_from(faces[s], store_t[k] - t)
         advance(
             y,
-            store_t[lo],
-            tau,
+            store_t[k],
+            x - store_t[k],
             moved,
             grid,
             body,
@@ -239,13 +250,13 @@ def run_to_pull(
             UNTIL_TIME,
             0.0,
             tol,
-            recording,
+            longest,
             record,
             stops,
             np.empty((0, 0)),
             np.empty(0),
         )
-    return end, UNTIL_TIME, UNTIL_PEAK, core_now(y, grid, body), end
+    return x, UNTIL_TIME, UNTIL_PEAK, core_now(y, grid, body), x
 
 
 @njit(cache=True, nogil=True)
@@ -259,7 +270,7 @@ def run_cook(
     body: Body | Layers,
     crit: Criterion,
     tol: float,
-    recording: bool,
+    samples: float,
     record: Record,
     stops: Array,
     end_s: Array,
@@ -268,7 +279,8 @@ def run_cook(
 ) -> tuple[float, float, int]:
     """Run all stages in place, solving at most one pull (``UNTIL_PEAK``).
 
-    ``end_s`` and ``ended`` receive each stage's end and cause; ``start_state`` (stages + 1 rows, or
+    Each stage is recorded at least ``samples`` times, at 0 not at all. ``end_s`` and ``ended``
+    receive each stage's end and cause; ``start_state`` (stages + 1 rows, or
     none) the states between stages. Returns the highest core, its time, and 0 or ``FAILED``.
     """
     none = np.empty(0)
@@ -279,14 +291,15 @@ def run_cook(
         if start_state.shape[0] > 0:
             start_state[s, :] = y
         span = duration[s]
+        longest = span / samples if samples > 0.0 else 0.0
         kind = until[s]
         if kind == UNTIL_PEAK:
             t, status, found, top, top_t = run_to_pull(
-                y, t, s, duration, faces, until, value, grid, body, crit, tol, recording, record, stops
+                y, t, s, duration, faces, until, value, grid, body, crit, tol, longest, record, stops
             )
         else:
             t, status, top, top_t, _ = advance(
-                y, t, span, faces[s], grid, body, crit, kind, value[s], tol, recording, record, stops, no_store, none
+                y, t, span, faces[s], grid, body, crit, kind, value[s], tol, longest, record, stops, no_store, none
             )
             found = status
         if status == FAILED:

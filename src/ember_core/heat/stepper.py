@@ -2,27 +2,41 @@
 
 from __future__ import annotations
 
+from typing import NamedTuple
+
 import numpy as np
 from numba import njit
 
 from ember_core.heat.kernel import (
     D_,
-    F_EPS,
-    F_WET,
     GAMMA,
     LATENT_BOILING,
+    N_SKIN,
+    S_EVAPORATION,
+    S_NEAR,
+    S_NEXT,
+    S_Q,
+    S_STEAM,
+    S_T,
     W_,
     Array,
     Body,
     Criterion,
     Grid,
     Record,
-    evaluate,
-    solve_shifted,
+    add_faces,
+    both_faces,
+    conduction,
+    factor,
+    measures,
+    rates,
+    read_cells,
+    solve,
 )
 
 UNTIL_TIME, UNTIL_CORE, UNTIL_SURFACE, UNTIL_MEAN, UNTIL_LOG10, UNTIL_RULE, UNTIL_PEAK, UNTIL_TURN = range(8)
 FAILED = -1  # a stage whose step size underflowed
+CURVATURE = 2e-3  # 1/K, how much conductivity or heat capacity of a food changes by degree, at most
 MARGIN_S = 0.01  # a clock must be this far past its row, so that the judge of the samples agrees
 RULE_TOLERANCE_K = 0.05  # a row is met within the rounding of °F to °C
 
@@ -78,6 +92,18 @@ def hermite_peak(v0: float, s0: float, v1: float, s1: float, dt: float) -> tuple
     return value, u * dt
 
 
+class Work(NamedTuple):
+    """Scratch of the Newton iteration; the rows are per cell."""
+
+    cells: Array  # temperature, dT/dH, conductivity
+    band: Array  # the tridiagonal d f/dT
+    factors: Array  # see kernel.factor
+    f: Array
+    rhs: Array
+    move: Array
+    linear: Array  # temperatures the last linear solve foresees
+
+
 @njit(cache=True, nogil=True)
 def newton(
     base: Array,
@@ -90,49 +116,59 @@ def newton(
     faces: Array,
     grid: Grid,
     body: Body,
-    exact: bool,
+    measure: Array,
     tol: float,
-    work: Array,
-) -> tuple[bool, float, float, float, float, float, float, float]:
-    """Solve y = base + beta·f(y); the answer replaces ``guess`` and ``work[6]`` holds f there."""
+    work: Work,
+    skin: Array,
+    reached: Array,
+) -> tuple[bool, float]:
+    """Solve y = base + beta·f(y); the answer replaces ``guess``, ``reached`` holds f there.
+
+    A move is the last one when what was linear in it (temperatures and fluxes at the faces) agrees
+    with the true values to ``tol``; these are then in ``work.cells`` and ``skin``. Returns whether it
+    converged, and the heat coming in (W per unit grid area).
+    """
     n = grid.n
-    for iteration in range(25):
-        ts_a, ts_b, heat, ev_a, ev_b, st_a, st_b = evaluate(
-            guess, w, shed_a, shed_b, t, faces, grid, body, work[0], work[1], work[2], work[3], work[4], work[5]
-        )
+    cells, band, x = work.cells, work.band, work.move
+    low, high, link, pivot = work.factors[0], work.factors[1], work.factors[2], work.factors[3]
+    read_cells(guess, w, body, cells[0], cells[1], cells[2])
+    both_faces(w, shed_a, shed_b, t, faces, grid, body, cells[0], cells[2], skin)
+    for _ in range(25):
+        conduction(cells[0], cells[2], measure, work.f, band[0], band[1], band[2])
+        heat = add_faces(grid, measure, skin, work.f, band[0], band[1], band[2])
         for i in range(n):
-            work[7, i] = base[i] + beta * work[0, i] - guess[i]
-        solve_shifted(beta, work[3], work[4], work[5], work[2], work[7], work[8], work[9])
+            work.rhs[i] = base[i] + beta * work.f[i] - guess[i]
+        factor(beta, band, cells[1], low, high, link, pivot)
+        solve(work.rhs, low, high, link, pivot, x)
         largest = 0.0
         for i in range(n):
-            guess[i] += work[8, i]
+            guess[i] += x[i]
+            work.linear[i] = cells[0, i] + cells[1, i] * x[i]
             # measured against a smooth heat capacity, so that a plateau cannot hide a large move
-            move = abs(work[8, i]) / body.c_dry
+            move = abs(x[i]) / body.c_dry
             if not move < 1e6:
-                return False, ts_a, ts_b, heat, ev_a, ev_b, st_a, st_b
+                return False, heat
             largest = max(largest, move)
-        if largest < tol or (exact and iteration == 0):
-            if exact and iteration == 0:
-                ts_a, ts_b, heat, ev_a, ev_b, st_a, st_b = evaluate(
-                    guess,
-                    w,
-                    shed_a,
-                    shed_b,
-                    t,
-                    faces,
-                    grid,
-                    body,
-                    work[0],
-                    work[1],
-                    work[2],
-                    work[3],
-                    work[4],
-                    work[5],
-                )
+        flux_b = (
+            skin[1, S_Q] + skin[1, S_NEAR] * cells[1, n - 1] * x[n - 1] + skin[1, S_NEXT] * cells[1, n - 2] * x[n - 2]
+        )
+        flux_a = skin[0, S_Q] + skin[0, S_NEAR] * cells[1, 0] * x[0] + skin[0, S_NEXT] * cells[1, 1] * x[1]
+        read_cells(guess, w, body, cells[0], cells[1], cells[2])
+        both_faces(w, shed_a, shed_b, t, faces, grid, body, cells[0], cells[2], skin)
+        off = CURVATURE * largest * largest
+        for i in range(n):
+            off = max(off, abs(cells[0, i] - work.linear[i]))
+        per = beta / body.c_dry
+        off = max(off, abs(skin[1, S_Q] - flux_b) * grid.area[n] * measure[1, n - 1] * per)
+        heat = flux_b * grid.area[n]
+        if not grid.closed_a:
+            off = max(off, abs(skin[0, S_Q] - flux_a) * grid.area[0] * measure[1, 0] * per)
+            heat += flux_a * grid.area[0]
+        if largest < tol or off < tol:
             for i in range(n):
-                work[6, i] = (guess[i] - base[i]) / beta
-            return True, ts_a, ts_b, heat, ev_a, ev_b, st_a, st_b
-    return False, ts_a, ts_b, heat, ev_a, ev_b, st_a, st_b
+                reached[i] = (guess[i] - base[i]) / beta
+            return True, heat
+    return False, heat
 
 
 @njit(cache=True, nogil=True)
@@ -212,6 +248,19 @@ def keep_state(y: Array, t: float, store: Array, store_t: Array, stored: int) ->
 
 
 @njit(cache=True, nogil=True)
+def of_faces(skin: Array) -> tuple[float, float, float, float, float, float]:
+    """Temperatures (°C), evaporation and steam (kg/(m² s)) of both faces, a before b."""
+    return (
+        skin[0, S_T],
+        skin[1, S_T],
+        skin[0, S_EVAPORATION],
+        skin[1, S_EVAPORATION],
+        skin[0, S_STEAM],
+        skin[1, S_STEAM],
+    )
+
+
+@njit(cache=True, nogil=True)
 def run_stage(
     y: Array,
     t0: float,
@@ -223,7 +272,7 @@ def run_stage(
     until: int,
     value: float,
     tol: float,
-    recording: bool,
+    longest: float,
     record: Record,
     stops: Array,
     store: Array,
@@ -231,30 +280,30 @@ def run_stage(
 ) -> tuple[float, int, float, float, int]:
     """Advance a piece through one stage, in place.
 
-    ``stops`` are absolute times (s) to be met exactly; ``store``/``store_t`` keep the state after
-    each step when they have rows. Returns end time, what ended it, the highest core met with its
+    ``longest`` is the longest step to record, s; 0 records nothing. ``stops`` are absolute times (s)
+    to be met exactly; ``store``/``store_t`` keep the state after each step when they have rows. Returns end time, what ended it, the highest core met with its
     time, and how many states were stored.
     """
     n = grid.n
     rows = crit.row_c.size
     h = y[:n].copy()
     w = y[n : 2 * n]
-    work = np.empty((10, n))
-    f1, y2, y3, base = np.empty(n), np.empty(n), np.empty(n), np.empty(n)
-    f2, error = np.empty(n), np.empty(n)
-    temp0, temp1 = np.empty(n), np.empty(n)
-    exact = body.linear
-    for side in range(2):
-        if faces[side, F_EPS] > 0.0 or faces[side, F_WET] > 0.0:
-            exact = False
+    row = np.empty((11, n))
+    f1, y2, y3, base, f2, f3, error, temp0 = row[0], row[1], row[2], row[3], row[4], row[5], row[6], row[7]
+    work = Work(np.empty((3, n)), np.empty((3, n)), np.empty((4, n)), row[8], row[9], row[10], error)
+    temp1, slope1 = work.cells[0], work.cells[1]
+    measure = measures(grid, body.length)
     tracking = until == UNTIL_LOG10 or until == UNTIL_RULE or rows > 0 or crit.d_ref > 0.0
     t = t0
     end = t0 + duration
-    ts_a, ts_b, heat1, ev_a1, ev_b1, st_a1, st_b1 = evaluate(
-        h, w, y[2 * n], y[2 * n + 1], 0.0, faces, grid, body, f1, temp0, work[2], work[3], work[4], work[5]
-    )
+    skin = np.zeros((2, N_SKIN))
+    read_cells(h, w, body, temp0, work.cells[1], work.cells[2])
+    skin[0, S_T], skin[1, S_T] = 1.5 * temp0[0] - 0.5 * temp0[1], 1.5 * temp0[n - 1] - 0.5 * temp0[n - 2]
+    heat1 = rates(h, w, y[2 * n], y[2 * n + 1], 0.0, faces, grid, body, measure, work.cells, work.band, f1, skin)
+    temp0[:] = temp1
+    ts_a, ts_b, ev_a1, ev_b1, st_a1, st_b1 = of_faces(skin)
     core = core_of(temp0, grid)
-    rate = core_of(f1 * work[2], grid)
+    rate = core_of(f1 * slope1, grid)
     peak, peak_t = core, t0
     stored = 0
     if store_t.size > 0:
@@ -275,8 +324,8 @@ def run_stage(
         return t, until, peak, peak_t, stored
     first = min(grid.volume[0] / max(grid.area[0], 1e-9), grid.volume[n - 1] / grid.area[n]) * body.length
     dt = min(max(0.1 * first * first / 1.5e-7, 1e-4), duration)
-    with_field = record.field.shape[1] == n
-    largest = duration if not recording else duration / 40.0 if with_field else duration / 12.0
+    recording = longest > 0.0
+    largest = longest if recording else duration
     stop_i = 0
     while stop_i < stops.size and stops[stop_i] <= t + 1e-9:
         stop_i += 1
@@ -293,19 +342,17 @@ def run_stage(
             base[i] = h[i] + beta * f1[i]
             y2[i] = h[i] + GAMMA * step * f1[i] if smooth >= 3 else h[i]
         shed_a, shed_b = y[2 * n] + GAMMA * step * ev_a1, y[2 * n + 1] + GAMMA * step * ev_b1
-        ok, _, _, heat2, ev_a2, ev_b2, st_a2, st_b2 = newton(
-            base, beta, y2, w, shed_a, shed_b, clock + GAMMA * step, faces, grid, body, exact, 0.1 * tol, work
-        )
+        ok, heat2 = newton(base, beta, y2, w, shed_a, shed_b, clock + GAMMA * step, faces, grid, body, measure, 0.1 * tol, work, skin, f2)  # fmt: skip
+        _, _, ev_a2, ev_b2, st_a2, st_b2 = of_faces(skin)
         if ok:
             for i in range(n):
-                f2[i] = work[6, i]
                 base[i] = h[i] + step * W_ * (f1[i] + f2[i])
                 y3[i] = y2[i] + (y2[i] - h[i]) * (1.0 - GAMMA) / GAMMA
             shed_a, shed_b = y[2 * n] + 0.5 * step * (ev_a1 + ev_a2), y[2 * n + 1] + 0.5 * step * (ev_b1 + ev_b2)
-            ok, ts_a2, ts_b2, heat3, ev_a3, ev_b3, st_a3, st_b3 = newton(
-                base, beta, y3, w, shed_a, shed_b, clock + step, faces, grid, body, exact, 0.1 * tol, work
-            )
+            ok, heat3 = newton(base, beta, y3, w, shed_a, shed_b, clock + step, faces, grid, body, measure, 0.1 * tol, work, skin, f3)  # fmt: skip
+            ts_a2, ts_b2, ev_a3, ev_b3, st_a3, st_b3 = of_faces(skin)
         if not ok:
+            skin[0, S_T], skin[1, S_T] = ts_a, ts_b
             dt = 0.25 * step
             trial_tau = -1.0
             smooth = 0
@@ -313,11 +360,11 @@ def run_stage(
                 return t, FAILED, peak, peak_t, stored
             continue
         for i in range(n):
-            base[i] = step * ((1.0 - 4.0 * W_) / 3.0 * f1[i] + f2[i] / 3.0 - 2.0 * D_ / 3.0 * work[6, i])
-        solve_shifted(beta, work[3], work[4], work[5], work[2], base, error, work[9])
+            base[i] = step * ((1.0 - 4.0 * W_) / 3.0 * f1[i] + f2[i] / 3.0 - 2.0 * D_ / 3.0 * f3[i])
+        solve(base, work.factors[0], work.factors[1], work.factors[2], work.factors[3], error)
         size = 0.0
         for i in range(n):
-            size = max(size, abs(error[i]) * work[2, i])
+            size = max(size, abs(error[i]) * slope1[i])
         size = max(size / tol, 1e-6)
         factor = 0.9 * size ** (-1.0 / 3.0)
         if size > 1.0 and step > 1e-7:
@@ -326,10 +373,8 @@ def run_stage(
             smooth = 0
             continue
         rate1 = 0.0
-        for i in range(n):
-            temp1[i] = work[1, i]
-            if i >= grid.core_lo and i < grid.core_hi:
-                rate1 += grid.core[i] * work[2, i] * work[6, i]
+        for i in range(grid.core_lo, grid.core_hi):
+            rate1 += grid.core[i] * slope1[i] * f3[i]
         core1 = core_of(temp1, grid)
         wanted1 = core1
         if until == UNTIL_SURFACE:
@@ -391,15 +436,17 @@ def run_stage(
         for i in range(n):
             h[i] = y3[i]
             y[i] = y3[i]
-            f1[i] = work[6, i]
+            f1[i] = f3[i]
             base[i] = temp0[i]
             temp0[i] = temp1[i]
         core, rate, wanted = core1, rate1, wanted1
         ts_a, ts_b, heat1, ev_a1, ev_b1, st_a1, st_b1 = ts_a2, ts_b2, heat3, ev_a3, ev_b3, st_a3, st_b3
         if boiled or st_a3 > 0.0 or st_b3 > 0.0:
-            ts_a, ts_b, heat1, ev_a1, ev_b1, st_a1, st_b1 = evaluate(
-                h, w, y[2 * n], y[2 * n + 1], t - t0, faces, grid, body, f1, temp0, work[2], work[3], work[4], work[5]
+            heat1 = rates(
+                h, w, y[2 * n], y[2 * n + 1], t - t0, faces, grid, body, measure, work.cells, work.band, f1, skin
             )
+            temp0[:] = temp1
+            ts_a, ts_b, ev_a1, ev_b1, st_a1, st_b1 = of_faces(skin)
         if tracking:  # with the temperatures that are recorded, so that a judge of the record agrees
             accumulate(y, base, temp0, step, n, 2 * n + 4, crit)
         if recording:
@@ -410,7 +457,7 @@ def run_stage(
                 record.mean[row] = (temp0 * grid.mean).sum()
                 record.surface_a[row] = ts_a
                 record.surface_b[row] = ts_b
-                if with_field:
+                if record.field.shape[1] == n:
                     record.field[row, :] = temp0
                 record.filled[0] = row + 1
             else:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import lru_cache
 
 import numpy as np
 
@@ -55,6 +56,7 @@ def pressure_at(altitude_m: float) -> float:
     return float(101325.0 * (1.0 - 2.25577e-5 * altitude_m) ** 5.25588)
 
 
+@lru_cache(maxsize=64)
 def boiling_point(altitude_m: float) -> float:
     """Boiling point of water, °C, at ``altitude_m`` (−400 to 5,000 m).
 
