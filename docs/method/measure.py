@@ -85,23 +85,21 @@ def calibration_rows(wide: float) -> list[str]:
         "| cook | Fourier at half time | held before | held after | median error before, s | after, s | ratio |",
         "|---|---|---|---|---|---|---|",
     ]
-    before, after = [], []
-    for name in calibration.PLANS:
-        s = calibration.score(name, range(1000, 1050), wide=wide)
-        held = [100 * np.mean((r > 0.05) & (r < 0.95)) for r in (s.before, s.after)]
-        e0, e1 = np.median(s.error_before_s), np.median(s.error_after_s)
+    scores = {name: calibration.score(name, calibration.BLIND, wide=wide) for name in calibration.PLANS}
+    for name, s in scores.items():
         rows.append(
-            f"| {name} | {s.fourier_half:.2f} | {held[0]:.0f} % | {held[1]:.0f} % | {e0:.0f} | {e1:.0f} | {e1 / e0:.2f} |"
+            f"| {name} | {s.fourier_half:.2f} | {100 * calibration.held(s.before):.0f} % | {100 * calibration.held(s.after):.0f} % | "
+            f"{np.median(s.error_before_s):.0f} | {np.median(s.error_after_s):.0f} | {s.ratio:.2f} |"
         )
-        before.append(s.before)
-        after.append(s.after)
-    all_before, all_after = np.concatenate(before), np.concatenate(after)
-    held = [100 * np.mean((r > 0.05) & (r < 0.95)) for r in (all_before, all_after)]
+    before, after = (np.concatenate([getattr(s, when) for s in scores.values()]) for when in ("before", "after"))
+    late = [s for s in scores.values() if s.fourier_half > 0.15]
     return [
         *rows,
         "",
-        f"In all: {held[0]:.1f} % before readings, {held[1]:.1f} % after. Rank histograms (share of members that pull "
-        f"earlier than the truth, in tenths, {all_before.size} truths): before {histogram(all_before)}; after {histogram(all_after)}.",
+        f"In all: {100 * calibration.held(before):.1f} % before readings, {100 * calibration.held(after):.1f} % after. Rank histograms "
+        f"(share of members that pull earlier than the truth, in tenths, {before.size} truths): before {histogram(before)}; after "
+        f"{histogram(after)}. Where Fourier at half time is above 0.15, all cooks together, readings cut the median error to "
+        f"{calibration.pooled_ratio(late):.2f} of what it was.",
     ]
 
 
@@ -132,9 +130,9 @@ def main() -> None:
         "",
         "## Blind simulated cooks",
         "",
-        "Truths of the simulated kitchen's own model with its own spreads (seeds 1000 to 1049 of each plan; the clock error of "
-        "the learning was set on seeds 0 to 49; the default spreads of thickness, start, conductivity and the grill were "
-        "narrowed after a look at both sets of seeds, which moved the share held by about one per cent). Held: the 5–95 % band contains the true pull. Readings: about 32 up to half "
+        "Truths of the simulated kitchen's own model with its own spreads: seeds 0 to 49 of each plan, as they come. The model's own "
+        "error and the default spreads of oven, grill, simmer and drying were set on seeds 2000 to 2149, where the band holds 90.9 % "
+        "before and 92.3 % after. Held: the 5–95 % band contains the true pull. Readings: about 32 up to half "
         "of the forecast's pull, with gaps, noise 0.2 K, a constant probe error of 0.5 K (one standard deviation) and a "
         "misplaced tip.",
         "",

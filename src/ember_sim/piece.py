@@ -2,7 +2,9 @@
 
 Explicit finite differences in temperature on 120 layers (the application's solver is implicit, in
 enthalpy, on its own grid), with hidden differences drawn from the cook's id: thickness, diffusivity,
-start, how well heat passes at the surface, how hot the medium really is, and where the probe sits.
+start, how well heat passes at the surface, how hot the medium really is and how it wanders about
+that, how fast a face dries, and where the probe sits. Conductivity rises with temperature and falls
+as water goes; evaporation follows the vapour's concentration through a dry layer that grows.
 """
 
 from __future__ import annotations
@@ -16,6 +18,7 @@ from typing import Any
 import numpy as np
 
 LAYERS = 120
+FRESH = 20  # steps between two looks at the medium
 H_BY_KIND = {
     "bath": 110.0,
     "boil": 900.0,
@@ -35,7 +38,16 @@ CONVECTION = {"oven": 11.0, "grill": 24.0, "rest": 4.5}  # the part of h that al
 EMISSIVITY = {"oven": 0.85, "grill": 0.85, "rest": 0.85, "hold": 0.85}
 SIGMA = 5.670374419e-8  # W/(m² K⁴)
 WATER_LATENT = 2.26e6  # J/kg
-PSYCHROMETRIC = 0.0164  # K/Pa: latent flux over convective flux a pascal, by the Lewis relation near 60 °C
+PSYCHROMETRIC = 0.0164  # K/Pa: latent flux over convective flux a pascal, by the Lewis relation at 60 °C
+LATENT_PER_KELVIN = 0.001  # how much of itself the latent heat loses by degree
+AIR_VAPOUR = 1500.0  # Pa
+CONDUCTIVITY = 0.49  # W/(m K), moist, at 30 °C
+PER_KELVIN = 0.002  # and how much of itself it gains by degree, as water does
+DRY_SHARE = 0.3  # of it that a layer without water keeps
+MOIST = 720.0  # kg/m³ of water
+FRONT = 1.0  # kg/m² of lost water that doubles a face's resistance to vapour: the moist front draws back
+WANDER = 0.7  # of the medium's own spread: doors, thermostats and neighbours on the same heat
+PERIOD_S = 1800.0  # with which a medium wanders
 
 
 @dataclass(frozen=True)
@@ -48,6 +60,10 @@ class Hidden:
     transfer: float
     medium_c: float
     depth: float  # where the probe sits, 0.5 is the middle
+    front: float  # kg/m², see FRONT
+    wander: float  # how far the medium swings about its own mean, in its spread
+    period_s: float
+    phase: float
 
     @classmethod
     def drawn(cls, key: str, wide: float = 1.0) -> Hidden:
@@ -60,6 +76,10 @@ class Hidden:
             transfer=float(math.exp(rng.normal(0, 0.12 * wide))),
             medium_c=float(rng.normal(0.0, wide)),
             depth=float(np.clip(rng.normal(0.5, 0.03 * wide), 0.4, 0.6)),
+            front=float(FRONT * math.exp(rng.normal(0, 0.3 * wide))),
+            wander=float(rng.normal(0.0, WANDER * wide)),
+            period_s=float(PERIOD_S * math.exp(rng.normal(0, 0.5))),
+            phase=float(rng.uniform(0, 2 * math.pi)),
         )
 
 
@@ -86,14 +106,19 @@ class Pieces:
         edges = np.linspace(0.0, 1.0, layers + 1)
         self.area = edges**self.exponent
         self.volume = np.diff(edges ** (self.exponent + 1)) / (self.exponent + 1) * layers
-        self.k = 0.49
-        self.rho_c = self.k / self._each("diffusivity")
+        self.rho_c = CONDUCTIVITY / self._each("diffusivity")
         self.temperature = np.repeat((float(plan["piece"]["start_c"]) + self._each("start_c"))[:, None], layers, axis=1)
-        self.water = np.full((len(self.hidden), layers), 720.0)  # kg/m³
+        self.water = np.full((len(self.hidden), layers), MOIST)
         self.shed = np.zeros((2, len(self.hidden)))  # kg/m² evaporated from faces a and b
+        self.now = 0.0
 
     def _each(self, name: str) -> Any:
         return np.array([getattr(h, name) for h in self.hidden])
+
+    def wander(self) -> Any:
+        """How far each medium is off its own mean now, in its spread."""
+        turn = 2 * np.pi * self.now / self._each("period_s") + self._each("phase")
+        return self._each("wander") * np.sin(turn)
 
     def faces(self, stage: int | None) -> list[tuple[Any, Any, float, Any]]:
         """(h, medium, h that carries vapour, emissivity) of faces a and b; after the last stage the pieces lie in the air."""
@@ -121,28 +146,30 @@ class Pieces:
             shine = EMISSIVITY.get(kind, 0.0) * (self._each("transfer") if kind != "rest" else same)
             if merged.get("cover") in {"tented", "wrapped"}:
                 h, vapour, shine = 0.5 * h, 0.1 * vapour, 0.3 * shine
-            out.append((h, medium + (spread * self._each("medium_c") if kind != "rest" else 0.0 * same), vapour, shine))
+            off = self._each("medium_c") + self.wander() if kind != "rest" else 0.0 * same
+            out.append((h, medium + spread * off, vapour, shine))
         return out
 
     def advance(self, seconds: float, stage: int | None) -> None:
         """Go on for ``seconds`` in a stage."""
-        face_a, face_b = self.faces(stage)
-        limit = float((0.4 * self.dx**2 * self.rho_c / self.k).min())
+        limit = float((0.35 * self.dx**2 * self.rho_c / CONDUCTIVITY).min())
         steps = max(1, math.ceil(seconds / limit))
         dt = seconds / steps
         x = self.temperature
-        conduct = self.k / self.dx
-        inner = conduct[:, None] * self.area[1:-1]
         scale = dt / (self.rho_c * self.dx)[:, None] / self.volume
         change = np.empty_like(x)
-        for _ in range(steps):
-            flux = inner * np.diff(x, axis=1)
+        for step in range(steps):
+            if step % FRESH == 0:
+                face_a, face_b = self.faces(stage)
+            self.now += dt
+            conduct = self.conductivity(x) / self.dx[:, None]
+            flux = 0.5 * (conduct[:, 1:] + conduct[:, :-1]) * self.area[1:-1] * np.diff(x, axis=1)
             change[:, -1] = 0.0
             change[:, :-1] = flux
             change[:, 1:] -= flux
             if self.exponent == 0:
-                change[:, 0] += self.gain(0, x[:, 0], face_a, conduct, dt)
-            change[:, -1] += self.gain(1, x[:, -1], face_b, conduct, dt)
+                change[:, 0] += self.gain(0, x[:, 0], face_a, conduct[:, 0], dt)
+            change[:, -1] += self.gain(1, x[:, -1], face_b, conduct[:, -1], dt)
             x = x + change * scale
             over = (x > self.boil_c) & (self.water > 0.0)
             if over.any():
@@ -157,18 +184,25 @@ class Pieces:
                 self.shed += np.stack([lost[:, :middle].sum(axis=1), lost[:, middle:].sum(axis=1)])
         self.temperature = x
 
+    def conductivity(self, x: Any) -> Any:
+        """Conductivity of every layer, W/(m K): it rises with temperature and falls as the water goes."""
+        moist = DRY_SHARE + (1.0 - DRY_SHARE) * self.water / MOIST
+        return CONDUCTIVITY * (1.0 + PER_KELVIN * (np.minimum(x, self.boil_c) - 30.0)) * moist
+
     def gain(self, face: int, t_c: Any, meets: tuple[Any, Any, float, Any], conduct: Any, dt: float) -> Any:
         """Flux into the outer layer of a face, W/m²."""
         h, medium, vapour, shine = meets
         radiant = shine * SIGMA * ((medium + 273.15) ** 2 + (t_c + 273.15) ** 2) * (medium + t_c + 546.3)
-        return (medium - t_c) / (1.0 / (h + radiant) + 0.5 / conduct) - self.drying(face, t_c, vapour, dt)
+        return (medium - t_c) / (1.0 / (h + radiant) + 0.5 / conduct) - self.drying(face, t_c, medium, vapour, dt)
 
-    def drying(self, face: int, t_c: Any, h: float, dt: float) -> Any:
+    def drying(self, face: int, t_c: Any, medium: Any, h: float, dt: float) -> Any:
         """Latent heat leaving the wet faces, W/m²; a face dries as water leaves it."""
         if h <= 0.0:
             return 0.0
         pressure = 610.94 * np.exp(17.625 * t_c / (t_c + 243.04))
-        flux = np.maximum(h * PSYCHROMETRIC * (pressure - 1500.0), 0.0) * np.exp(-self.shed[face] / 1.2)
+        at_60 = (pressure / (t_c + 273.15) - AIR_VAPOUR / (medium + 273.15)) * 333.15
+        drive = h * PSYCHROMETRIC * np.maximum(at_60, 0.0) * (1.0 - LATENT_PER_KELVIN * (t_c - 60.0))
+        flux = drive / (1.0 + self.shed[face] / self._each("front"))
         self.shed[face] += flux * dt / WATER_LATENT
         return flux
 

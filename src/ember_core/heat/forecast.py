@@ -30,17 +30,17 @@ DEFAULT_SPREADS: Mapping[str, float] = {
     "medium_c": 0.0,  # 0: by kind, see MEDIUM_SPREAD_C
     "h_ln": 0.0,  # 0: by kind, from surroundings.toml
     "conductivity_ln": 0.04,
-    "drying_ln": 0.5,
+    "drying_ln": 0.4,
     "drift_c": 0.0,  # 0: DRIFT_SHARE of the medium's own spread; it fades over half of the stage
 }
 MEDIUM_SPREAD_C = {
     "bath": 0.2,
     "boil": 0.3,
-    "simmer": 1.0,
+    "simmer": 0.7,
     "steam": 0.5,
-    "oven": 6.0,
+    "oven": 5.0,
     "pan": 12.0,
-    "grill": 14.0,
+    "grill": 12.0,
     "fry": 6.0,
     "baste": 8.0,
     "rest": 2.0,
