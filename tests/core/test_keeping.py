@@ -11,8 +11,10 @@ from ember_core.data.loader import read_toml
 from ember_core.errors import InputError, ValueRangeError
 from ember_core.formats.plan import parse
 from ember_core.formats.result import compute
+from ember_core.safety.conditions import in_force
 from ember_core.safety.keeping import (
     check_cooling,
+    check_egg_product,
     check_holding,
     check_reheating,
     parasites_controlled,
@@ -131,6 +133,10 @@ def test_parasites_and_shelf_life_differ_by_authority():
     week = (np.arange(0, 170) * 3600.0, np.full(170, -20.0))
     assert parasites_controlled("us-food-code-2022", *week).met
     assert parasites_controlled("uk-fsa", *week).met is None
+    # frozen solid at −35 °C, then kept 24 h at −20 °C: the row that needs to have been at −35 °C first
+    solid = (np.arange(0, 30) * 3600.0, np.array([-36.0] + 29 * [-22.0]))
+    assert parasites_controlled("us-food-code-2022", *solid).met
+    assert parasites_controlled("us-food-code-2022", solid[0], np.full(30, -22.0)).met is False
     assert shelf_life("us-food-code-2022", "ready-to-eat", 5.0)[0] == 7
     assert shelf_life("us-food-code-2022", "pouch", 1.0)[0] == 30
     assert shelf_life("us-food-code-2022", "pouch", 7.0)[0] == 0
@@ -144,6 +150,63 @@ def test_a_history_that_is_none(bad):
     with pytest.raises((InputError, ValueRangeError)) as caught:
         check_cooling("uk-fsa", np.array(bad[0]), np.array(bad[1]))
     assert caught.value.path.startswith("/")
+
+
+EGGS = [
+    ("us-fsis-appendix-a", "whole", 60.0, 210), ("us-fsis-appendix-a", "yolk", 61.1, 210),
+    ("us-fsis-appendix-a", "salted-yolk", 63.3, 210), ("us-fsis-appendix-a", "white", 56.7, 210),
+    ("anz-fsanz-3.2.2", "whole", 64.0, 150), ("anz-fsanz-3.2.2", "white", 55.0, 570),
+]  # fmt: skip
+
+
+@pytest.mark.parametrize(("profile", "product", "at_c", "seconds"), EGGS)
+def test_egg_products(profile, product, at_c, seconds):
+    """9 CFR 590.570 and Standard 4.2.5: the row held is enough, a second less or half a degree less is not."""
+    for c, held, met in ((at_c, seconds, True), (at_c, seconds - 1, False), (at_c - 0.5, seconds, False)):
+        check = check_egg_product(profile, product, np.array([0.0, held]), np.array([c, c]))
+        assert check.met is met, check
+    assert check_egg_product("uk-fsa", product, np.array([0.0, 1.0]), np.array([70.0, 70.0])).met is None
+    with pytest.raises(InputError, match="egg product"):
+        check_egg_product(profile, "yoke", np.array([0.0, 1.0]), np.array([70.0, 70.0]))
+
+
+ROASTS = [  # mass g, stage, whether 3-401.11(B)(2) is in force, whether something is said
+    (2000, {"kind": "oven", "medium_c": 110}, False, True),
+    (2000, {"kind": "oven", "medium_c": 165}, False, True),
+    (2000, {"kind": "oven", "medium_c": 165, "variant": "fan"}, True, False),
+    (2000, {"kind": "oven", "medium_c": 180}, True, False),
+    (5000, {"kind": "oven", "medium_c": 125}, True, False),
+    (5000, {"kind": "oven", "medium_c": 100}, False, True),
+    (None, {"kind": "oven", "medium_c": 125}, True, True),
+    (2000, {"kind": "oven", "medium_c": 85, "humidity": 0.95}, True, False),
+    (2000, {"kind": "oven", "medium_c": 85, "humidity": 0.5}, False, True),
+    (2000, {"kind": "oven", "medium_c": 85, "cover": "wrapped"}, True, False),
+    (2000, {"kind": "bath", "medium_c": 58}, True, False),
+    (2000, {"kind": "pan", "medium_c": 200}, False, True),
+]
+
+
+@pytest.mark.parametrize(("mass_g", "stage", "holds", "said"), ROASTS)
+def test_whole_roasts_need_their_oven(mass_g, stage, holds, said):
+    """Food Code 3-401.11(B)(1): the oven a whole roast's rows ask for, or humid heat, or a moisture-proof bag."""
+    piece = {"food": "beef-lean", "form": "roast", "shape": {"kind": "slab", "thickness_mm": 60}, "start_c": 4}
+    document = plan_document(
+        piece=piece | ({"mass_g": mass_g} if mass_g else {}), stages=[stage | {"minutes": 240}, {"kind": "rest", "minutes": 5}]
+    )  # fmt: skip
+    clauses, findings = in_force(parse(document))
+    assert ("3-401.11(B)(2)" in {c.id for c in clauses}) is holds
+    assert bool(findings) is said
+    rule = compute(parse(document), with_forecast=False).result["rule"]
+    assert holds or rule["clause"] != "3-401.11(B)(2)"
+
+
+def test_every_clause_says_how_it_is_read():
+    """Authority, edition, confidence, and the reading of come-up, continuity and cooling, for each clause of each profile."""
+    clauses = [c for p in profiles().values() for c in p.clauses]
+    for c in clauses:
+        assert all((c.authority, c.edition, c.come_up, c.continuity, c.cooling))
+        assert 0.5 <= c.confidence <= 1
+    assert len({c.cooling for c in clauses if c.id.startswith("3-401.11")}) == 2
 
 
 def test_every_row_of_the_data_has_its_authority():

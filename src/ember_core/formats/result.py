@@ -14,6 +14,7 @@ from ember_core.heat.cook import Cook, run, setup
 from ember_core.heat.findings import finding
 from ember_core.heat.forecast import MEMBER_CELLS, MEMBER_REFINE, Forecast, forecast, quantiles
 from ember_core.safety.advice import advice
+from ember_core.safety.conditions import in_force
 from ember_core.safety.lethality import for_food, organisms, statement
 from ember_core.safety.rules import judge, profiles
 
@@ -42,8 +43,7 @@ def compute(plan: Plan, *, with_forecast: bool | None = None) -> Outcome:
     lethality = None
     for stage in plan.stages:
         if stage.until == "rule":
-            clauses = profiles()[plan.rules or "us-food-code-2022"].clauses_for(plan.form)
-            rows = tuple(r for c in clauses for r in c.rows)
+            rows = tuple(r for c in in_force(plan)[0] for r in c.rows)
         if stage.until == "log10":
             organism = organisms()[stage.organism]
             lethality = (organism.d_s, organism.at_c, organism.z_c)
@@ -85,8 +85,9 @@ def _document(plan: Plan, cook: Cook, ahead: Forecast | None) -> dict[str, Any]:
     findings = list(cook.findings)
     rule = None
     if plan.rules is not None:
-        rule = judge(profiles()[plan.rules], plan.form, cook.t, cook.everywhere)
-        findings += advice(plan, cook, rule)
+        clauses, conditions = in_force(plan)
+        rule = judge(profiles()[plan.rules], plan.form, cook.t, cook.everywhere, clauses=clauses)
+        findings += conditions + advice(plan, cook, rule)
     coast = None
     if cook.pull_stage is not None:
         pull = cook.stages[cook.pull_stage]

@@ -29,6 +29,7 @@ from ember_core.heat.kernel import (
     Body,
     Criterion,
     Record,
+    leaf,
     read_cells,
     saturated_vapour,
     temperature_at,
@@ -57,13 +58,13 @@ ALIKE = 1.4  # below this ratio of conductivities the mean of two neighbours is 
 # · lethality[n] (log10) · rule met[n] · clocks[n × rows]
 
 
-@njit(cache=True, nogil=True)
+@leaf
 def mesh_offset(mesh: Mesh) -> int:
     """Where the lethalities begin in the state of a mesh."""
     return int(2 * mesh.n + 2 + mesh.s_node.size)
 
 
-@njit(cache=True, nogil=True)
+@leaf
 def dried_resistance(w: float, body: Body, depth: float) -> float:
     """Resistance (m² K/W) of the crust inside a surface node that is ``depth`` m deep.
 
@@ -74,7 +75,7 @@ def dried_resistance(w: float, body: Body, depth: float) -> float:
     return share * depth / (body.k_dry * body.k_scale)
 
 
-@njit(cache=True, nogil=True)
+@leaf
 def crust_surface(inside: float, crust: float, h: float, eps: float, medium: float, radiant: float) -> float:
     """Temperature outside a crust over a node at ``inside`` °C."""
     ts = (inside / crust + h * medium) / (1.0 / crust + h) if crust > 0.0 else inside
@@ -86,7 +87,7 @@ def crust_surface(inside: float, crust: float, h: float, eps: float, medium: flo
     return ts
 
 
-@njit(cache=True, nogil=True)
+@leaf
 def mesh_rates(
     y: Array,
     w: Array,
@@ -120,9 +121,11 @@ def mesh_rates(
     for i in mesh.within:
         temp[i], slope[i], kappa[i] = temperature_at(y[i], w[i], layers.inner)
     first, second = mesh.first, mesh.second
+    least, most = kappa[0], kappa[0]
     for i in range(f.size):
         f[i] = 0.0
-    if kappa.max() < ALIKE * kappa.min():
+        least, most = min(least, kappa[i]), max(most, kappa[i])
+    if most < ALIKE * least:
         for e in range(first.size):
             i, j = first[e], second[e]
             q = 0.25 * conduct[e] * (kappa[i] + kappa[j]) * (temp[i] - temp[j])
@@ -172,7 +175,7 @@ def mesh_rates(
     return heat
 
 
-@njit(cache=True, nogil=True)
+@leaf
 def steepest(body: Body, low: float, high: float) -> float:
     """Largest conductivity times dT/dH, m²/s, between two temperatures."""
     best_k, best_slope = 0.0, 0.0
@@ -188,7 +191,7 @@ def steepest(body: Body, low: float, high: float) -> float:
     return best_k * best_slope
 
 
-@njit(cache=True, nogil=True)
+@leaf
 def spectral_radius(
     low: float, high: float, faces: Array, mesh: Mesh, layers: Layers, area: Array, per_volume: Array
 ) -> float:
@@ -218,7 +221,7 @@ def spectral_radius(
     return fastest + most
 
 
-@njit(cache=True, nogil=True)
+@leaf
 def chebyshev(s: int, table: Array) -> None:
     """Coefficients of the ``s``-stage formula: rows mu, nu, mu~, gamma~, c by stage 1…s."""
     w0 = 1.0 + 2.0 / 13.0 / (s * s)

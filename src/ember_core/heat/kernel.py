@@ -29,6 +29,10 @@ LATENT_BOILING = 2.257e6  # J/kg at 100 °C (steam tables, from memory)
 VAPOUR_GAS_CONSTANT = 461.5  # J/(kg K)
 UNDER_BOILING_K = 5.0  # so far under the boiling point a crusted face evaporates freely again
 
+# A function that makes no array of its own is compiled without numba's reference counting: counting every
+# array of a Grid or a Body in and out of each call costs several times what the arithmetic does.
+leaf = njit(cache=True, nogil=True, _nrt=False)
+
 # columns of a face's parameters
 F_H, F_EPS, F_TINF, F_TDELTA, F_TAU, F_WET, F_PV = range(7)
 N_FACE = 7
@@ -114,7 +118,7 @@ def saturated_vapour(t_c: float) -> tuple[float, float]:
     return SATURATED[i] + (position - i) * rise, rise * PER_DEGREE
 
 
-@njit(cache=True, nogil=True)
+@leaf
 def temperature_at(h: float, w: float, body: Body) -> tuple[float, float, float]:
     """Temperature, dT/dH and conductivity of a cell with enthalpy ``h`` and ``w`` kg/m³ of water left."""
     if h > body.boil_h:
@@ -167,7 +171,7 @@ def read_cells(y: Array, w: Array, body: Body, temp: Array, slope: Array, kappa:
         kappa[i] = k * k_scale
 
 
-@njit(cache=True, nogil=True)
+@leaf
 def surface_balance(
     face: Array,
     t: float,
@@ -329,7 +333,7 @@ def add_faces(grid: Grid, measure: Array, skin: Array, f: Array, lo: Array, di: 
     return float(heat + skin[1, S_Q] * grid.area[n])
 
 
-@njit(cache=True, nogil=True)
+@leaf
 def rates(
     y: Array,
     w: Array,

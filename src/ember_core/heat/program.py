@@ -10,9 +10,9 @@ from numba.extending import overload
 from numpy.typing import NDArray
 
 from ember_core.heat.explicit import run_mesh_stage
-from ember_core.heat.kernel import F_TAU, F_TDELTA, F_TINF, Array, Body, Criterion, Grid, Record, temperature_at
+from ember_core.heat.kernel import F_TAU, F_TDELTA, F_TINF, Array, Body, Criterion, Grid, Record, leaf, temperature_at
 from ember_core.heat.mesh import Layers, Mesh
-from ember_core.heat.stepper import FAILED, UNTIL_CORE, UNTIL_PEAK, UNTIL_TIME, UNTIL_TURN, core_of, run_stage
+from ember_core.heat.stepper import FAILED, UNTIL_CORE, UNTIL_PEAK, UNTIL_TIME, UNTIL_TURN, run_stage
 
 
 def advance(*arguments: Any) -> Any:
@@ -25,15 +25,15 @@ def core_now(y: Array, grid: Any, body: Any) -> float:
     raise NotImplementedError("compiled code only")
 
 
-@njit(cache=True, nogil=True)
+@leaf
 def _core_of_grid(y: Array, grid: Grid, body: Body) -> float:
-    temp = np.empty(grid.n)
-    for i in range(grid.n):
-        temp[i], _, _ = temperature_at(y[i], y[grid.n + i], body)
-    return core_of(temp, grid)
+    total = 0.0
+    for i in range(grid.core_lo, grid.core_hi):
+        total += grid.core[i] * temperature_at(y[i], y[grid.n + i], body)[0]
+    return total
 
 
-@njit(cache=True, nogil=True)
+@leaf
 def _core_of_mesh(y: Array, mesh: Mesh, layers: Layers) -> float:
     i = mesh.core
     core, _, _ = temperature_at(y[i], y[mesh.n + i], layers.inner if mesh.inner[i] else layers.outer)
@@ -197,9 +197,6 @@ def run_to_pull(
     above = peak_after(y, end, s + 1, duration, faces, until, value, grid, body, crit, tol, record) - wanted
     if above < 0.0:
         return end, UNTIL_TIME, UNTIL_TIME, top, top_t
-    core = np.empty(count)
-    for k in range(count):
-        core[k] = core_now(store[k], grid, body)
     core = np.empty(count)
     for k in range(count):
         core[k] = core_now(store[k], grid, body)

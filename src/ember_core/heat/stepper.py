@@ -28,6 +28,7 @@ from ember_core.heat.kernel import (
     both_faces,
     conduction,
     factor,
+    leaf,
     measures,
     rates,
     read_cells,
@@ -45,7 +46,7 @@ RULE_TOLERANCE_K = 0.05  # a row is met within the rounding of °F to °C
 # · lethality[n] (log10) · rule met[n] · clocks[n × rows]
 
 
-@njit(cache=True, nogil=True)
+@leaf
 def core_of(values: Array, grid: Grid) -> float:
     """The core read from the cell means."""
     total = 0.0
@@ -54,14 +55,14 @@ def core_of(values: Array, grid: Grid) -> float:
     return total
 
 
-@njit(cache=True, nogil=True)
+@leaf
 def hermite(u: float, v0: float, s0: float, v1: float, s1: float, dt: float) -> float:
     """Cubic with values v0, v1 and slopes s0, s1 (per s) at the ends of ``dt`` s, at the share ``u`` of it."""
     start = (1 + 2 * u) * (1 - u) ** 2 * v0 + u * (1 - u) ** 2 * dt * s0
     return start + u * u * (3 - 2 * u) * v1 + u * u * (u - 1) * dt * s1
 
 
-@njit(cache=True, nogil=True)
+@leaf
 def hermite_root(v0: float, s0: float, v1: float, s1: float, dt: float, target: float) -> float:
     """Where the cubic through (v0, s0), (v1, s1) over ``dt`` meets ``target``; it lies between."""
     lo, hi = 0.0, 1.0
@@ -76,7 +77,7 @@ def hermite_root(v0: float, s0: float, v1: float, s1: float, dt: float, target: 
     return 0.5 * (lo + hi) * dt
 
 
-@njit(cache=True, nogil=True)
+@leaf
 def hermite_peak(v0: float, s0: float, v1: float, s1: float, dt: float) -> tuple[float, float]:
     """Maximum of the cubic over the step when its slope changes from plus to minus: value, offset."""
     lo, hi = 0.0, 1.0
@@ -104,7 +105,7 @@ class Work(NamedTuple):
     linear: Array  # temperatures the last linear solve foresees
 
 
-@njit(cache=True, nogil=True)
+@leaf
 def newton(
     base: Array,
     beta: float,
@@ -171,7 +172,7 @@ def newton(
     return False, heat
 
 
-@njit(cache=True, nogil=True)
+@leaf
 def accumulate(y: Array, before: Array, after: Array, dt: float, n: int, off: int, crit: Criterion) -> None:
     """Advance each cell's lethality and rule clocks over a step whose temperatures run linearly."""
     rows = crit.row_c.size
@@ -199,7 +200,7 @@ def accumulate(y: Array, before: Array, after: Array, dt: float, n: int, off: in
                 y[at] = 0.0
 
 
-@njit(cache=True, nogil=True)
+@leaf
 def time_to_met(y: Array, n: int, off: int, crit: Criterion) -> float:
     """Seconds until every cell has met the rule by a row whose clock runs; inf when one has no such row."""
     rows = crit.row_c.size
@@ -216,7 +217,7 @@ def time_to_met(y: Array, n: int, off: int, crit: Criterion) -> float:
     return longest
 
 
-@njit(cache=True, nogil=True)
+@leaf
 def next_step(t: float, step: float, end: float, stops: Array, stop_i: int, trial: float) -> tuple[float, bool]:
     """Length of the step to try (s), and whether it was cut to meet the end or the next stop exactly.
 
@@ -247,7 +248,7 @@ def keep_state(y: Array, t: float, store: Array, store_t: Array, stored: int) ->
     return stored + 1
 
 
-@njit(cache=True, nogil=True)
+@leaf
 def of_faces(skin: Array) -> tuple[float, float, float, float, float, float]:
     """Temperatures (°C), evaporation and steam (kg/(m² s)) of both faces, a before b."""
     return (

@@ -139,7 +139,7 @@ def _served(plan: Plan, cook: Cook, rule: Mapping[str, Any] | None) -> list[dict
     rules = plan.rules or ""
     if short and plan.form == "fish":
         for row in rows_of("parasites", rules):
-            plain = "; ".join(f"{r['at_c']:g} °C {r['hours']} h" for r in row["freeze"] if "note" not in r)
+            plain = "; ".join(f"{r['at_c']:g} °C {r['hours']} h" for r in row["freeze"] if "then_c" not in r)
             out.append(
                 _finding(
                     "parasites",

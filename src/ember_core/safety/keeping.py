@@ -267,11 +267,38 @@ def parasites_controlled(profile: str, t_s: Array, warmest_c: Array) -> Check:
     best, told = False, []
     for row in rule["freeze"]:
         cold = c <= row["at_c"] + 1e-9
+        words = f"{row['at_c']:g} °C"
+        if "then_c" in row:  # frozen solid at the first, kept at the second: the food at the first shows that it froze there
+            begun = np.cumsum(cold) > 0
+            cold = begun & (c <= row["then_c"] + 1e-9)
+            words += f", then {row['then_c']:g} °C"
         held = _longest(t, cold[:-1] & cold[1:])
-        if "note" not in row:  # the two-step row needs the moment it froze solid: judged by its plain rows
-            best = best or held >= row["hours"] * 3600
-            told.append(f"{row['at_c']:g} °C {held / 3600:.1f} of {row['hours']} h")
+        best = best or held >= row["hours"] * 3600
+        told.append(f"{words} {held / 3600:.1f} of {row['hours']} h")
     message = "; ".join(told) + (f". Exempt: {rule['exempt']}." if not best else ".")
     if not best:
         message += " Freeze on, or cook it through."
     return Check("parasites", profile, rule["clause"], best, None, None, message, rule["authority"])
+
+
+def check_egg_product(profile: str, product: str, t_s: Array, coldest_c: Array) -> Check:
+    """Whether liquid ``whole`` egg, ``yolk``, ``salted-yolk`` or ``white`` was pasteurised (coldest point, s and °C)."""
+    t, c = _history(t_s, coldest_c)
+    rules = rows_of("egg_products", profile)
+    products = ("whole", "yolk", "salted-yolk", "white")
+    if product not in products:
+        raise InputError(
+            f"Unknown egg product {product!r}; choose one of {', '.join(products)}.", path="/product", code="choice"
+        )
+    if not rules or product not in rules[0]:
+        return _missing("egg-product", profile, f"{product} out of the shell")
+    rule = rules[0]
+    rows = [(float(a), float(b)) for a, b in rule[product]]
+    met, longest = met_times(t, c[:, None], rows, interpolate=False)
+    good = bool(np.isfinite(met).any())
+    asked = " or ".join(f"{a:g} °C {_minutes(b)}" for a, b in rows)
+    best = max(zip(longest[:, 0], rows, strict=True), key=lambda r: r[0] / r[1][1])
+    message = f"{asked}: {'held' if good else f'held {_minutes(float(best[0]))} at {best[1][0]:g} °C'}."
+    if not good:
+        message += " Hold on without a break, or use pasteurised product."
+    return Check("egg-product", profile, rule["clause"], good, float(best[0]), best[1][1], message, rule["authority"])

@@ -24,13 +24,24 @@ TOLERANCE_C = 0.05
 
 @dataclass(frozen=True)
 class Clause:
-    """One clause: its rows (°C, s), the forms it is written for, whether an advisory can stand in."""
+    """One clause: its rows (°C, s), the forms it is written for, whether an advisory can stand in.
+
+    ``come_up``, ``continuity`` and ``cooling`` say in words how its time is read; ``oven`` holds the
+    conditions on the oven of a clause that has them (see ``data/rules.toml``).
+    """
 
     id: str
     forms: frozenset[str]
     rows: tuple[tuple[float, float], ...]
     advisory: bool
     note: str = ""
+    authority: str = ""
+    edition: str = ""
+    confidence: float = 0.0
+    come_up: str = ""
+    continuity: str = ""
+    cooling: str = ""
+    oven: Mapping[str, float] | None = None
 
 
 @dataclass(frozen=True)
@@ -74,6 +85,11 @@ def profiles(log: float = 6.5) -> dict[str, Profile]:
                 _fsis_rows(c["table"], log) if "table" in c else tuple((float(t), float(s)) for t, s in c["rows"]),
                 c["advisory"],
                 c.get("note", ""),
+                c.get("authority", source["authority"]),
+                c.get("edition", source["edition"]),
+                c.get("confidence", source["confidence"]),
+                *(c.get(reading, source[reading]) for reading in ("come_up", "continuity", "cooling")),
+                c.get("oven"),
             )
             for c in source.get("clause", ())
         )
@@ -209,13 +225,15 @@ def judge(
     *,
     interpolate: bool = True,
     breaks: NDArray[np.bool_] | None = None,
+    clauses: Sequence[Clause] | None = None,
 ) -> dict[str, object]:
     """The ``rule`` object of a result, with the clause that is met, or that is nearest to it.
 
     ``field_c`` is times × depths; every depth must satisfy the same clause, each by its own row.
+    ``clauses`` are those in force for the cook; default all that are written for the form.
     """
     base: dict[str, object] = {"profile": profile.id, "edition": profile.edition}
-    clauses = profile.clauses_for(form)
+    clauses = profile.clauses_for(form) if clauses is None else clauses
     if not clauses:
         needs = (
             profile.guidance
