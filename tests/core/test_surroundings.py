@@ -3,10 +3,13 @@
 from __future__ import annotations
 
 import pytest
+from CoolProp.HumidAirProp import HAPropsSI
 
 from ember_core.errors import FormatError
 from ember_core.formats.plan import parse
 from ember_core.formats.result import compute
+from ember_core.heat.cook import run, setup
+from ember_core.heat.surroundings import kitchen_vapour
 from tests.conftest import plan_document
 
 
@@ -51,6 +54,80 @@ def test_humid_air_dries_less_and_cooks_faster():
     cores = [core(stage | {"humidity": x}) for x in (0.0, 0.3, 0.6, 0.9)]
     assert cores == sorted(cores)
     assert cores[-1] > cores[0] + 1
+
+
+WET_BULB = [(40, 2.0), (60, 2.0), (90, 2.0), (120, 2.0)]
+
+
+@pytest.mark.parametrize(("air_c", "within"), WET_BULB)
+def test_a_wet_surface_goes_to_the_wet_bulb(air_c, within):
+    """CoolProp, HAPropsSI (humid air): a thin wet leaf in dry moving air without radiation, before it has dried much."""
+    document = plan_document(
+        stages=[{"kind": "oven", "minutes": 3, "medium_c": air_c, "surface": {"h_w_m2k": 25, "wet": True}}]
+    )
+    document["piece"] |= {"start_c": 20, "shape": {"kind": "slab", "thickness_mm": 2}}
+    document["kitchen"] = {"altitude_m": 0, "air_c": 22}
+    plan = parse(document)
+    cook = run(plan, setup(plan))
+    bulb = HAPropsSI("B", "T", air_c + 273.15, "P", 101325, "P_w", kitchen_vapour(22)) - 273.15
+    assert cook.core[-1] == pytest.approx(bulb, abs=within)
+
+
+@pytest.mark.parametrize("shape", [{"kind": "slab", "thickness_mm": 20}, {"kind": "sphere", "diameter_mm": 40},
+                                   {"kind": "cylinder", "diameter_mm": 40, "length_mm": 40}])  # fmt: skip
+def test_vapour_condenses_on_what_is_colder_than_its_dew_point(shape):
+    """At 22 °C and half humidity the dew point is 11.1 °C: a piece at 2 °C gains heat by it, one at 14 °C loses some by drying.
+
+    In saturated air a wet piece ends at the air's temperature, the wet bulb and the dry one being the same.
+    """
+
+    def heat(start, wet):
+        document = plan_document(
+            stages=[
+                {
+                    "kind": "rest",
+                    "minutes": 10,
+                    "medium_c": 22,
+                    "surface": {"h_w_m2k": 5, "emissivity": 0.9, "wet": wet},
+                }
+            ]
+        )
+        document["piece"] |= {"start_c": start, "shape": shape}
+        document["kitchen"]["air_c"] = 22
+        plan = parse(document)
+        return run(plan, setup(plan)).heat_in_j_m2
+
+    assert heat(2, True) > 1.05 * heat(2, False)
+    assert heat(14, True) < heat(14, False)
+    steady = {"kind": "oven", "minutes": 300, "medium_c": 70, "humidity": 1.0}
+    assert core(steady, shape=shape) == pytest.approx(70, abs=0.3)
+
+
+def test_a_lid_a_plate_and_an_edge():
+    """A lid warms the upper face, a cold plate takes heat from below and a hot one gives it; a fat edge stood up browns alone."""
+    pan = {"kind": "pan", "minutes": 6, "faces": {"a": {"medium_c": 160}}}
+    bare, lidded = (cooked(pan | more)["samples"][-1]["surface_b_c"] for more in ({}, {"cover": "lidded"}))
+    assert lidded > bare + 15
+    rest = {"kind": "rest", "minutes": 10, "faces": {"b": {"variant": "plate", "medium_c": 10}}}
+    on = [core(rest | {"faces": {"b": {"variant": "plate", "medium_c": c}}}, start_c=55) for c in (10, 60)]
+    assert on[0] < core({"kind": "rest", "minutes": 10}, start_c=55) < on[1]
+    shape = {"kind": "box", "length_mm": 120, "width_mm": 50, "thickness_mm": 30}
+    edge = cooked({"kind": "pan", "minutes": 3, "faces": {"edge": {"medium_c": 180}}}, shape=shape)
+    side = cooked({"kind": "pan", "minutes": 3, "faces": {"side": {"medium_c": 180}}}, shape=shape)
+    assert 6 < edge["stages"][0]["mean_c"] < side["stages"][0]["mean_c"] - 5
+    with pytest.raises(FormatError) as caught:
+        parse(plan_document(stages=[{"kind": "pan", "minutes": 3, "faces": {"edge": {"medium_c": 180}}}]))
+    assert caught.value.path == "/stages/0/faces/edge"
+
+
+def test_an_edge_that_meets_the_same_changes_nothing():
+    """A box meshed over its full width gives what its quarter gives."""
+    shape = {"kind": "box", "length_mm": 90, "width_mm": 50, "thickness_mm": 30}
+    bath = {"kind": "bath", "minutes": 30, "medium_c": 60}
+    faces = {"a": {}, "b": {}, "side": {}, "edge": {"medium_c": 60.0001}}
+    plain, full = cooked(bath, shape=shape), cooked(bath | {"faces": faces}, shape=shape)
+    for name in ("core_c", "mean_c"):
+        assert full["stages"][0][name] == pytest.approx(plain["stages"][0][name], abs=0.01)
 
 
 def test_thawing_goes_faster_in_water():

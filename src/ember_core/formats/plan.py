@@ -48,6 +48,7 @@ class StageSpec:
     face_a: FaceSpec
     face_b: FaceSpec
     face_side: FaceSpec
+    face_edge: FaceSpec  # one of a box's two long narrow sides; otherwise the same as the side
     until: str | None = None
     until_value: float = 0.0
     organism: str = "salmonella"
@@ -57,6 +58,11 @@ class StageSpec:
     def seconds(self) -> float:
         """Longest duration, s."""
         return self.minutes * 60.0
+
+    @property
+    def all_faces(self) -> tuple[FaceSpec, FaceSpec, FaceSpec, FaceSpec]:
+        """Faces a and b, the side, and the edge."""
+        return self.face_a, self.face_b, self.face_side, self.face_edge
 
 
 @dataclass(frozen=True)
@@ -82,9 +88,9 @@ class Plan:
     serve_at: datetime | None = None
 
     @property
-    def face_kinds(self) -> tuple[tuple[str, str, str], ...]:
-        """What faces a, b and the side meet in each stage: their kinds."""
-        return tuple((s.face_a.kind, s.face_b.kind, s.face_side.kind) for s in self.stages)
+    def face_kinds(self) -> tuple[tuple[str, ...], ...]:
+        """What faces a, b, the side and the edge meet in each stage: their kinds."""
+        return tuple(tuple(f.kind for f in s.all_faces) for s in self.stages)
 
 
 @lru_cache(maxsize=4)
@@ -275,11 +281,13 @@ def _serve_at(text: str | None) -> datetime | None:
 
 
 def faces_of(shape: Mapping[str, Any]) -> tuple[str, ...]:
-    """The faces a stage may describe one by one: a slab's two; also the side of a box or a short cylinder."""
+    """The faces a stage may describe one by one: a slab's two; the side of a box or a short cylinder; a box's edge."""
     kind = shape["kind"]
     if kind == "sphere" or (kind == "cylinder" and "length_mm" not in shape):
         return ("a",)
-    return ("a", "b", "side") if kind in {"box", "cylinder"} else ("a", "b")
+    if kind == "box":
+        return ("a", "b", "side", "edge")
+    return ("a", "b", "side") if kind == "cylinder" else ("a", "b")
 
 
 def _stage(raw: Mapping[str, Any], index: int, known: tuple[str, ...]) -> StageSpec:
@@ -292,11 +300,19 @@ def _stage(raw: Mapping[str, Any], index: int, known: tuple[str, ...]) -> StageS
             words = "one face; describe it as a" if known == ("a",) else f"the faces {', '.join(known)}"
             raise FormatError(f"This shape has {words}.", path=f"{at}/faces/{name}", code="face")
     specs = []
-    for name in ("a", "b", "side"):
+    lidded = raw.get("cover") == "lidded"
+    for name in ("a", "b", "side", "edge"):
         described = name if name in known else "a"
+        if name == "edge" and (faces is None or "edge" not in faces):
+            specs.append(specs[2])
+            continue
         own = None if faces is None else faces.get(described)
-        if faces is not None and own is None and not any(k in shared for k in ("medium_c", "surface", "cover")):
-            specs.append(FaceSpec("rest", cover="bare"))
+        if (
+            faces is not None
+            and own is None
+            and (lidded or not any(k in shared for k in ("medium_c", "surface", "cover")))
+        ):
+            specs.append(FaceSpec("rest", cover="lidded" if lidded else "bare"))
             continue
         merged = {**shared, **{k: v for k, v in (own or {}).items() if not k.startswith("x-")}}
         face_kind = merged.pop("kind", kind)
@@ -317,13 +333,15 @@ def _stage(raw: Mapping[str, Any], index: int, known: tuple[str, ...]) -> StageS
     if "load" in raw and kind != "bath":
         raise FormatError("load describes a bath's water and heater; leave it out.", path=f"{at}/load", code="choice")
     until, value, organism = _until(raw.get("until"), at)
-    return StageSpec(kind, float(raw["minutes"]), specs[0], specs[1], specs[2], until, value, organism, raw.get("load"))
+    return StageSpec(kind, float(raw["minutes"]), *specs, until, value, organism, raw.get("load"))
 
 
 def _check_variant(kind: str, variant: str | None, at: str) -> None:
     if variant is None:
         return
-    known = [k for k in read_toml("surroundings.toml")[kind] if k not in {"default", "bare", "tented", "wrapped"}]
+    known = [
+        k for k in read_toml("surroundings.toml")[kind] if k not in {"default", "bare", "tented", "wrapped", "lidded"}
+    ]
     if variant not in known:
         hint = f"choose one of {', '.join(known)}" if known else "leave it out"
         raise FormatError(f"A {kind} stage has no variant {variant!r}; {hint}.", path=f"{at}/variant", code="choice")

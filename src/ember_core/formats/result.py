@@ -13,6 +13,7 @@ from ember_core.formats.plan import Plan, food_row
 from ember_core.heat.cook import Cook, run, setup
 from ember_core.heat.findings import finding
 from ember_core.heat.forecast import MEMBER_CELLS, MEMBER_REFINE, Forecast, forecast, quantiles
+from ember_core.heat.remedy import remedies
 from ember_core.safety.advice import advice
 from ember_core.safety.conditions import in_force
 from ember_core.safety.lethality import for_food, organisms, statement
@@ -47,13 +48,14 @@ def compute(plan: Plan, *, with_forecast: bool | None = None) -> Outcome:
         if stage.until == "log10":
             organism = organisms()[stage.organism]
             lethality = (organism.d_s, organism.at_c, organism.z_c)
-    cook = run(plan, setup(plan, rows=rows, lethality=lethality))
+    limits: dict[str, Any] = {"rows": rows, "lethality": lethality}
+    cook = run(plan, setup(plan, **limits))
     ahead = None
     asked = plan.forecast is not None if with_forecast is None else with_forecast
     if asked:
         options = plan.forecast or {}
         ahead = forecast(
-            setup(plan, cells=MEMBER_CELLS, refine=MEMBER_REFINE, rows=rows, lethality=lethality),
+            setup(plan, cells=MEMBER_CELLS, refine=MEMBER_REFINE, **limits),
             plan.face_kinds,
             members=options.get("members", 256),
             seed=options.get("seed", 7),
@@ -62,7 +64,7 @@ def compute(plan: Plan, *, with_forecast: bool | None = None) -> Outcome:
             pull_stage=cook.pull_stage,
             nominal_cook=cook,
         )
-    return Outcome(plan, cook, ahead, _document(plan, cook, ahead))
+    return Outcome(plan, cook, ahead, _document(plan, cook, ahead, remedies(plan, cook, limits)))
 
 
 def sample_rows(plan: Plan, cook: Cook) -> np.ndarray[Any, np.dtype[np.intp]]:
@@ -80,9 +82,9 @@ def sample_rows(plan: Plan, cook: Cook) -> np.ndarray[Any, np.dtype[np.intp]]:
     return np.union1d(free, sorted(must)).astype(np.intp)
 
 
-def _document(plan: Plan, cook: Cook, ahead: Forecast | None) -> dict[str, Any]:
+def _document(plan: Plan, cook: Cook, ahead: Forecast | None, would: list[dict[str, str]]) -> dict[str, Any]:
     species = (food_row(plan.food) or {}).get("species") if plan.food else None
-    findings = list(cook.findings)
+    findings = [*cook.findings, *would]
     rule = None
     if plan.rules is not None:
         clauses, conditions = in_force(plan)

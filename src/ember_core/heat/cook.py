@@ -60,6 +60,7 @@ UNTIL_CODE = {
 }
 UNTIL_WORD = {v: k or "minutes" for k, v in UNTIL_CODE.items()}
 NO_BOILING = 1e9
+UNDER_LID_K = 12.0  # so far below the boiling point is the moist air under a lid; an estimate
 
 
 @dataclass(frozen=True, eq=False)
@@ -72,8 +73,8 @@ class Setup:
     length: float  # m; of a mesh its stretch, 1
     size: float  # m, what a spread of the thickness is a spread of: thickness or diameter
     boil_c: float
-    faces: Array  # stages × 3 (a, b, side) × parameters
-    h_spread: Array  # stages × 3, standard deviation of ln h
+    faces: Array  # stages × 4 (a, b, side, edge) × parameters
+    h_spread: Array  # stages × 4, standard deviation of ln h
     duration: Array  # s
     until: NDArray[np.int64]
     value: Array
@@ -181,10 +182,14 @@ def _surface(face: FaceSpec, plan: Plan, boil_c: float) -> Surface:
         )
     variant = face.variant
     if face.kind == "rest":
-        variant = face.cover or "bare"
+        variant = variant or face.cover or "bare"
+        if variant == "lidded":
+            medium = boil_c - UNDER_LID_K
     chosen = surroundings(face.kind, variant, medium, plan.air_c)
     if face.cover in {"wrapped", "tented"} and face.kind != "rest" and chosen.wet:
         chosen = replace(chosen, wet=0.0, vapour_pa=0.0)
+    if variant == "lidded":
+        chosen = replace(chosen, vapour_pa=iapws_saturation_pressure(medium))
     if face.humidity is not None:
         most = min(iapws_saturation_pressure(min(max(medium, 0.02), 370.0)), pressure_at(plan.altitude_m))
         chosen = replace(chosen, vapour_pa=face.humidity * most)
@@ -218,10 +223,10 @@ def setup(
     table = thermal_table(plan)
     boil_c = boiling_point(plan.altitude_m)
     n = len(plan.stages)
-    faces = np.zeros((n, 3, N_FACE))
-    spread = np.zeros((n, 3))
+    faces = np.zeros((n, 4, N_FACE))
+    spread = np.zeros((n, 4))
     for i, stage in enumerate(plan.stages):
-        for j, face in enumerate((stage.face_a, stage.face_b, stage.face_side)):
+        for j, face in enumerate(stage.all_faces):
             surface = _surface(face, plan, boil_c)
             if stage.load is not None and face.kind == "bath":
                 drop, tau = bath_drop(plan, stage.load, surface.medium_c, plan.start_c)
@@ -229,8 +234,9 @@ def setup(
             faces[i, j] = surface.row()
             spread[i, j] = surface.h_spread
     symmetric = bool((faces[:, 0] == faces[:, 1]).all())
+    edge = plan.shape["kind"] == "box" and bool((faces[:, 2] != faces[:, 3]).any())
     crust = plan.properties is None and bool(((faces[..., F_TINF] > boil_c + 5) & (faces[..., F_H] > 60)).any())
-    grid, length, size = geometry(plan.shape, symmetric, crust, cells, refine)
+    grid, length, size = geometry(plan.shape, symmetric, crust, cells, refine, edge=edge)
     d, t_ref, z = lethality or (0.0, 60.0, 6.0)
     pairs = np.array(rows, dtype=float).reshape(-1, 2)
     return Setup(

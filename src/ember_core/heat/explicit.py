@@ -20,6 +20,7 @@ from ember_core.heat.kernel import (
     F_TDELTA,
     F_TINF,
     F_WET,
+    FILM,
     LATENT_BOILING,
     LEWIS_AIR,
     SIGMA,
@@ -163,11 +164,15 @@ def mesh_rates(
                 # as in the one-dimensional kernel: under a crust the water stands inside, and boiling is counted there
                 tw = min(max(temp[i], 0.0), body.boil_c)
                 free = min((body.boil_c - tw) / UNDER_BOILING_K, 1.0) if w[i] < body.water else 1.0
-                transfer = free * wet * h * LEWIS_AIR / (1.0 + (shed[p] + since * shedding[p]) / body.m0)
                 vapour, _ = saturated_vapour(tw)
                 if vapour > around:
+                    transfer = free * wet * h * LEWIS_AIR / (1.0 + max(shed[p] + since * shedding[p], 0.0) / body.m0)
                     evaporation[p] = transfer * (vapour - around)
-                    q -= (2.501e6 - 2361.0 * tw) * evaporation[p]
+                else:
+                    tw = min(max(ts, 0.0), body.boil_c)
+                    vapour, _ = saturated_vapour(tw)
+                    evaporation[p] = min(wet * h * LEWIS_AIR * (vapour - around), 0.0)
+                q -= (2.501e6 - 2361.0 * tw) * evaporation[p]
             f[i] += q * area[p]
             heat += q * area[p]
     for i in range(f.size):
@@ -405,7 +410,7 @@ def run_mesh_stage(
         if core1 > peak:
             peak, peak_t = core1, t + step
         for p in range(patches):
-            shed[p] += 0.5 * step * (ev0[p] + ev1[p])
+            shed[p] = max(shed[p] + 0.5 * step * (ev0[p] + ev1[p]), -FILM)
         y[2 * n] += heat_old
         boiled = False
         lost[:] = 0.0

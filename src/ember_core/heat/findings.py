@@ -51,7 +51,7 @@ def setup_findings(plan: Plan, boil_c: float) -> list[dict[str, str]]:
     """What a reader should know about the plan before any number of it."""
     out = []
     for i, stage in enumerate(plan.stages):
-        for face in (stage.face_a, stage.face_b, stage.face_side):
+        for face in stage.all_faces:
             if face.kind == "bath" and plan.properties is None and (face.medium_c or 0.0) > boil_c:
                 out.append(
                     finding(

@@ -20,9 +20,12 @@ MESH_CLUSTER = 0.2  # how far an egg's nodes are drawn towards the skin
 
 
 def geometry(
-    shape: Mapping[str, Any], symmetric: bool, crust: bool, cells: int, refine: float
+    shape: Mapping[str, Any], symmetric: bool, crust: bool, cells: int, refine: float, *, edge: bool = False
 ) -> tuple[Grid | Mesh, float, float]:
-    """The grid or mesh of a shape, the length it is scaled by, and the size that a cook measures, m."""
+    """The grid or mesh of a shape, the length it is scaled by, and the size that a cook measures, m.
+
+    ``edge``: one long narrow side of a box meets something else than the other sides.
+    """
     kind = shape["kind"]
     mm = {k: shape[k] / 1000.0 for k in shape if k.endswith("_mm")}
     if kind == "slab":
@@ -41,7 +44,7 @@ def geometry(
         return egg(float(shape["mass_g"]), many, MESH_CLUSTER), 1.0, egg_sizes(float(shape["mass_g"]))[1]
     sizes = (mm["length_mm"], mm["width_mm"], mm["thickness_mm"])
     if kind == "box":
-        return box(*sizes, symmetric, many, finest), 1.0, sizes[2]
+        return box(*sizes, symmetric, many, finest, edge), 1.0, sizes[2]
     across = max(round((ACROSS_CRUST if fine else ACROSS) * refine), 2)
     return ellipsoid(*sizes, symmetric, across, many, finest), 1.0, sizes[2]
 

@@ -28,6 +28,7 @@ LEWIS_AIR = 1.0 / (1.06 * 1007.0 * 0.9)  # 1/(rho cp Le^(2/3)) of humid air near
 LATENT_BOILING = 2.257e6  # J/kg at 100 °C (steam tables, from memory)
 VAPOUR_GAS_CONSTANT = 461.5  # J/(kg K)
 UNDER_BOILING_K = 5.0  # so far under the boiling point a crusted face evaporates freely again
+FILM = 0.1  # kg/m² of condensed water that a face holds before it runs off, 0.1 mm; an estimate
 
 # A function that makes no array of its own is compiled without numba's reference counting: counting every
 # array of a Grid or a Body in and out of each call costs several times what the arithmetic does.
@@ -188,7 +189,7 @@ def surface_balance(
     """Solve the balance at one face; ``guess`` (°C) is where its iteration begins.
 
     Returns surface temperature (°C), flux into the piece (W/m²), its derivatives by the two nearest
-    cells, the evaporation (kg/(m² s)) and the steam driven off at the boiling point (kg/(m² s)).
+    cells, the evaporation (kg/(m² s), negative where vapour condenses) and the steam driven off at the boiling point (kg/(m² s)).
     """
     h = face[F_H]
     medium = face[F_TINF]
@@ -211,15 +212,17 @@ def surface_balance(
                 tw = min(max(t2 if dry else ts, 0.0), boil_c)
                 free = min((boil_c - tw) / UNDER_BOILING_K, 1.0) if dry else 1.0
                 vapour, rise = saturated_vapour(tw)
-                transfer = free * face[F_WET] * h * LEWIS_AIR / (1.0 + shed / m0)
+                transfer = free * face[F_WET] * h * LEWIS_AIR / (1.0 + max(shed, 0.0) / m0)
                 evaporation = transfer * (vapour - around)
-                if evaporation > 0.0:
-                    latent = 2.501e6 - 2361.0 * tw
-                    q -= latent * evaporation
-                    if not dry:
-                        total += latent * transfer * rise - 2361.0 * evaporation
-                else:
-                    evaporation = 0.0
+                if evaporation < 0.0:  # colder than the dew point: vapour condenses on the outside, wet or dry
+                    tw = min(max(ts, 0.0), boil_c)
+                    vapour, rise = saturated_vapour(tw)
+                    transfer = face[F_WET] * h * LEWIS_AIR
+                    evaporation = min(transfer * (vapour - around), 0.0)
+                latent = 2.501e6 - 2361.0 * tw
+                q -= latent * evaporation
+                if not dry or evaporation < 0.0:
+                    total += latent * transfer * rise - 2361.0 * evaporation
             move = (q - k_l * (a * ts - b * t1 + c * t2)) / (total + k_l * a)
             if abs(move) > 40.0:
                 move = 40.0 if move > 0.0 else -40.0

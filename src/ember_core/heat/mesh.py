@@ -22,7 +22,7 @@ from numpy.typing import NDArray
 from ember_core.heat.kernel import Array, Body
 
 Index = NDArray[np.int64]
-FACE_A, FACE_B, FACE_SIDE = 0, 1, 2
+FACE_A, FACE_B, FACE_SIDE, FACE_EDGE = 0, 1, 2, 3
 
 
 class Mesh(NamedTuple):
@@ -39,8 +39,8 @@ class Mesh(NamedTuple):
     conduct_power: Array
     volume: Array  # m³
     volume_power: float
-    s_node: Index  # surface patches, those of face a first, then b, then the side: node and area
-    s_from: Index  # where each face's patches begin, 4
+    s_node: Index  # surface patches, those of face a first, then b, the side, the edge: node and area
+    s_from: Index  # where each face's patches begin, 5
     s_area: Array  # m²
     s_power: Array
     mean: Array  # volume fractions
@@ -175,7 +175,7 @@ def _finish(parts: dict[str, Array | Index | float], core: int, lines: list[Inde
     inner = np.zeros(volume.size, dtype=np.bool_) if inner is None else inner
     return Mesh(
         n=volume.size,
-        s_from=np.searchsorted(faces, np.arange(4)).astype(np.int64),
+        s_from=np.searchsorted(faces, np.arange(5)).astype(np.int64),
         within=np.flatnonzero(inner).astype(np.int64),
         fastest=_fastest(parts, volume),
         mean=volume / volume.sum(),
@@ -205,21 +205,28 @@ def _fastest(parts: dict[str, Array | Index | float], volume: Array) -> float:
 
 
 @lru_cache(maxsize=64)
-def box(length: float, width: float, thickness: float, symmetric: bool, cells: int, finest: float) -> Mesh:
+def box(
+    length: float, width: float, thickness: float, symmetric: bool, cells: int, finest: float, edge: bool = False
+) -> Mesh:
     """Quarter (or octant, when both faces meet the same) of a box; sizes in m.
 
     ``finest`` is the outermost cell's share of half the thickness; across, cells begin with the same
-    size and grow towards the centre.
+    size and grow towards the centre. ``edge``: one of the sides across the width is a face of its own, so the
+    width is meshed in full.
     """
     step = finest * thickness / 2
     z = _thickness(half_axis(thickness / 2, cells, step), symmetric)
-    x, y = half_axis(length / 2, cells, step), half_axis(width / 2, cells, step)
+    x, half = half_axis(length / 2, cells, step), half_axis(width / 2, cells, step)
+    y = _thickness(half, False) if edge else half
     patches = [_Patch(2, 0, FACE_A, 1.0, 0), _Patch(0, -1, FACE_SIDE, 1.0, 1), _Patch(1, -1, FACE_SIDE, 1.0, 1)]
+    if edge:
+        patches.append(_Patch(1, 0, FACE_EDGE, 1.0, 1))
     if not symmetric:
         patches.append(_Patch(2, -1, FACE_B, 1.0, 0))
     number, parts = _product([_straight(x), _straight(y), _straight(z)], [1, 1, -1], 1, patches)
-    lines = [number[i, j, :] for i in (0, -1) for j in (0, -1)]
-    return _finish(parts, int(number[0, 0, z.size - 1 if symmetric else cells]), lines, z * 1000, symmetric)
+    middle = cells if edge else 0
+    lines = [number[i, j, :] for i in (0, -1) for j in ((middle, 0, -1) if edge else (0, -1))]
+    return _finish(parts, int(number[0, middle, z.size - 1 if symmetric else cells]), lines, z * 1000, symmetric)
 
 
 @lru_cache(maxsize=64)

@@ -9,6 +9,7 @@ from numba import njit
 
 from ember_core.heat.kernel import (
     D_,
+    FILM,
     GAMMA,
     LATENT_BOILING,
     N_SKIN,
@@ -406,8 +407,8 @@ def run_stage(
                 peak, peak_t = top, t + at
         if core1 > peak:
             peak, peak_t = core1, t + step
-        y[2 * n] += step * (W_ * (ev_a1 + ev_a2) + D_ * ev_a3)
-        y[2 * n + 1] += step * (W_ * (ev_b1 + ev_b2) + D_ * ev_b3)
+        y[2 * n] = max(y[2 * n] + step * (W_ * (ev_a1 + ev_a2) + D_ * ev_a3), -FILM)
+        y[2 * n + 1] = max(y[2 * n + 1] + step * (W_ * (ev_b1 + ev_b2) + D_ * ev_b3), -FILM)
         y[2 * n + 2] += step * (W_ * (heat1 + heat2) + D_ * heat3)
         boiled = False
         if body.water > 0.0:

@@ -38,7 +38,7 @@ def in_force(plan: Plan) -> tuple[tuple[Clause, ...], list[dict[str, str]]]:
     mass = plan.document["piece"].get("mass_g")
     for clause in profile.clauses_for(plan.form):
         oven = clause.oven
-        faces = [(f, s) for s in plan.stages for f in (s.face_a, s.face_b, s.face_side)]
+        faces = [(f, s) for s in plan.stages for f in s.all_faces]
         ovens = [(f, s) for f, s in faces if f.kind == "oven"]
         if oven is None or (not ovens and any(f.kind in WATER_KINDS for f, _ in faces)):
             clauses.append(clause)

@@ -268,7 +268,9 @@ def parasites_controlled(profile: str, t_s: Array, warmest_c: Array) -> Check:
     for row in rule["freeze"]:
         cold = c <= row["at_c"] + 1e-9
         words = f"{row['at_c']:g} °C"
-        if "then_c" in row:  # frozen solid at the first, kept at the second: the food at the first shows that it froze there
+        if (
+            "then_c" in row
+        ):  # frozen solid at the first, kept at the second: the food at the first shows that it froze there
             begun = np.cumsum(cold) > 0
             cold = begun & (c <= row["then_c"] + 1e-9)
             words += f", then {row['then_c']:g} °C"
