@@ -9,6 +9,7 @@ from django.apps import apps
 from django.db import IntegrityError, connection, transaction
 from django.urls import URLPattern, URLResolver, get_resolver
 
+from ember_web.book.models import Food
 from ember_web.kitchens.models import Kitchen, User
 from ember_web.line.models import Cook, Event, Probe
 from ember_web.line.services import take_events
@@ -22,7 +23,8 @@ RIGHTS = {
     "plan-saved": ("viewer", None), "plan-export": ("viewer", None), "line": ("viewer", None), "line-state": ("viewer", None),
     "line-stream": ("viewer", None), "line-strip": ("viewer", None), "line-events": (None, "cook"), "line-start": (None, "cook"),
     "line-do": (None, "cook"), "log": ("viewer", None), "record": ("viewer", "cook"), "record-csv": ("viewer", None),
-    "record-json": ("viewer", None),
+    "record-json": ("viewer", None), "book": ("viewer", None), "book-food-new": ("chef", "chef"), "book-food": ("chef", "chef"),
+    "book-food-remove": (None, "chef"),
 }  # fmt: skip
 RANK = {"viewer": 0, "cook": 1, "chef": 2}
 
@@ -52,6 +54,9 @@ def filled(kitchen, stranger, plan, cook):
     }
     assert take_events(kitchen, User.objects.get(username="cook"), [finish])[0]["status"] == "taken"
     record = Record.objects.get()
+    food = Food.objects.create(
+        kitchen=kitchen, name="our lamb", like="lamb", water=73, protein=20, fat=6, ash=1, source="label"
+    )
 
     def fill(route):
         for name, value in (
@@ -59,6 +64,7 @@ def filled(kitchen, stranger, plan, cook):
             ("plan", plan.public_id),
             ("cook", cook.public_id),
             ("record", record.public_id),
+            ("food", food.public_id),
         ):
             route = route.replace(f"<slug:{name}>", value)
         return "/" + route

@@ -19,6 +19,33 @@ OWN_WAY = "file"
 
 
 @dataclass(frozen=True)
+class OwnFood:
+    """A kitchen's own food: its mass fractions, and the row of the food table it is otherwise like.
+
+    Species, rules, doneness names and freezing point are those of ``like``.
+    """
+
+    id: str
+    name: str
+    like: str
+    composition: Mapping[str, float]
+
+    @classmethod
+    def of_piece(cls, piece: Mapping[str, Any]) -> OwnFood | None:
+        """The own food of a plan's piece; None when it has a food of the table."""
+        if "composition" not in piece or "food" not in piece:
+            return None
+        known = piece.get("x-food", {})
+        known = known if isinstance(known, Mapping) else {}
+        return cls(
+            str(known.get("id", "of-the-file")),
+            str(known.get("name", "own composition")),
+            piece["food"],
+            piece["composition"],
+        )
+
+
+@dataclass(frozen=True)
 class Sentence:
     """*One bavette, 28 mm, 310 g, from 4 °C, to 55 °C, by hot pan, at 19:40, under a rule.*
 
@@ -39,6 +66,7 @@ class Sentence:
     altitude_m: float = 0.0
     air_c: float = 22.0
     title: str = ""
+    own_food: OwnFood | None = None
     base: Mapping[str, Any] = field(default_factory=dict)
 
     @classmethod
@@ -72,6 +100,16 @@ class Sentence:
             if self.way != OWN_WAY:
                 piece |= {"food": food, "form": cut["form"], "shape": {"kind": shape}}
             piece["cut"] = self.cut
+        if self.own_food is not None:
+            own = self.own_food
+            piece |= {
+                "food": own.like,
+                "composition": dict(own.composition),
+                "x-food": {"id": own.id, "name": own.name},
+            }
+        elif "food" in piece:  # a file without a food keeps its composition
+            for key in ("composition", "x-food"):
+                piece.pop(key, None)
         shape = piece["shape"]["kind"]
         if self.cut in cuts() and self.way != OWN_WAY:
             piece["shape"] |= {k: cuts()[self.cut][k] for k in ("length_mm", "width_mm") if k in cuts()[self.cut]}
@@ -158,6 +196,7 @@ def from_document(document: Mapping[str, Any], altitude_m: float, air_c: float) 
         altitude_m=kitchen.get("altitude_m", altitude_m),
         air_c=kitchen.get("air_c", air_c),
         title=document.get("title", ""),
+        own_food=OwnFood.of_piece(piece),
         base=document,
     )
     rebuilt = None
@@ -165,7 +204,7 @@ def from_document(document: Mapping[str, Any], altitude_m: float, air_c: float) 
         way in ways()
         and cut in cuts()
         and cuts()[cut]["shape"] == shape["kind"]
-        and cuts()[cut]["food"] == piece.get("food")
+        and (sentence.own_food is not None or cuts()[cut]["food"] == piece.get("food"))
     ):
         try:
             rebuilt = sentence.document()

@@ -299,7 +299,7 @@ def _stage(raw: Mapping[str, Any], index: int, known: tuple[str, ...]) -> StageS
         if name not in known:
             words = "one face; describe it as a" if known == ("a",) else f"the faces {', '.join(known)}"
             raise FormatError(f"This shape has {words}.", path=f"{at}/faces/{name}", code="face")
-    specs = []
+    specs: list[FaceSpec] = []
     lidded = raw.get("cover") == "lidded"
     for name in ("a", "b", "side", "edge"):
         described = name if name in known else "a"
@@ -333,7 +333,9 @@ def _stage(raw: Mapping[str, Any], index: int, known: tuple[str, ...]) -> StageS
     if "load" in raw and kind != "bath":
         raise FormatError("load describes a bath's water and heater; leave it out.", path=f"{at}/load", code="choice")
     until, value, organism = _until(raw.get("until"), at)
-    return StageSpec(kind, float(raw["minutes"]), *specs, until, value, organism, raw.get("load"))
+    return StageSpec(
+        kind, float(raw["minutes"]), specs[0], specs[1], specs[2], specs[3], until, value, organism, raw.get("load")
+    )
 
 
 def _check_variant(kind: str, variant: str | None, at: str) -> None:

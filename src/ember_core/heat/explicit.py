@@ -223,7 +223,7 @@ def spectral_radius(
             total += 2.4e6 * face[F_WET] * face[F_H] * LEWIS_AIR * rise
         for p in range(mesh.s_from[side], mesh.s_from[side + 1]):
             most = max(most, total * area[p] * per_volume[mesh.s_node[p]] * slope)
-    return fastest + most
+    return float(fastest + most)
 
 
 @leaf

@@ -12,7 +12,7 @@ not-a-number must stay visible.
 
 from __future__ import annotations
 
-from typing import NamedTuple
+from typing import Any, NamedTuple
 
 import numpy as np
 from numba import njit
@@ -32,7 +32,8 @@ FILM = 0.1  # kg/m² of condensed water that a face holds before it runs off, 0.
 
 # A function that makes no array of its own is compiled without numba's reference counting: counting every
 # array of a Grid or a Body in and out of each call costs several times what the arithmetic does.
-leaf = njit(cache=True, nogil=True, _nrt=False)
+_UNCOUNTED: dict[str, Any] = {"_nrt": False}
+leaf = njit(cache=True, nogil=True, **_UNCOUNTED)
 
 # columns of a face's parameters
 F_H, F_EPS, F_TINF, F_TDELTA, F_TAU, F_WET, F_PV = range(7)

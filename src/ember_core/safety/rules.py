@@ -88,7 +88,9 @@ def profiles(log: float = 6.5) -> dict[str, Profile]:
                 c.get("authority", source["authority"]),
                 c.get("edition", source["edition"]),
                 c.get("confidence", source["confidence"]),
-                *(c.get(reading, source[reading]) for reading in ("come_up", "continuity", "cooling")),
+                c.get("come_up", source["come_up"]),
+                c.get("continuity", source["continuity"]),
+                c.get("cooling", source["cooling"]),
                 c.get("oven"),
             )
             for c in source.get("clause", ())

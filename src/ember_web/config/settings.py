@@ -31,6 +31,7 @@ INSTALLED_APPS = [
     "django_htmx",
     "ember_web.ui",
     "ember_web.kitchens",
+    "ember_web.book",
     "ember_web.plans",
     "ember_web.line",
     "ember_web.logbook",

@@ -23,6 +23,7 @@ urlpatterns = [
                 path("", kitchens.kitchen_home, name="kitchen"),
                 path("clock/", kitchens.set_clock, name="clock"),
                 path("plan/", include("ember_web.plans.urls")),
+                path("book/", include("ember_web.book.urls")),
                 path("line/", include("ember_web.line.urls")),
                 path("log/", include("ember_web.logbook.urls")),
             ]

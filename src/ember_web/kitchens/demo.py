@@ -7,6 +7,7 @@ import secrets
 from django.db import transaction
 
 from ember_core.entry.sentence import Sentence
+from ember_web.book.models import Food
 from ember_web.kitchens.models import Kitchen, Membership, User
 from ember_web.line.models import HubToken, Probe
 from ember_web.plans.services import save_plan
@@ -27,6 +28,16 @@ PLANS = (
     ("Soft eggs for breakfast", {"cut_id": "soft-egg", "count": 12}),
     ("Baked custard", {"cut_id": "baked-custard", "count": 8}),
 )
+FOODS = (
+    {
+        "name": "hogget shoulder, from the upper farm", "like": "lamb-shoulder", "water": 58.0, "protein": 16.1, "fat": 25.0,
+        "ash": 0.9, "source": "made up for the demo",
+    },
+    {
+        "name": "trout from the cold pond", "like": "trout", "water": 71.5, "protein": 20.8, "fat": 6.5, "ash": 1.2,
+        "source": "made up for the demo",
+    },
+)  # fmt: skip
 
 
 @transaction.atomic
@@ -57,6 +68,8 @@ def seed(*, renew_token: bool = False) -> str | None:
         for name, label in PROBES:
             Probe.objects.create(kitchen=kitchen, name=name, label=label)
         chef = User.objects.get(username="chef")
+        for food in FOODS:
+            Food.objects.create(kitchen=kitchen, **food)  # type: ignore[misc]  # names and numbers, by field
         for title, parts in reversed(PLANS):
             sentence = Sentence.for_cut(**parts, altitude_m=kitchen.altitude_m, air_c=kitchen.air_c, title=title)  # type: ignore[arg-type]
             save_plan(kitchen, chef, sentence.document())

@@ -8,7 +8,8 @@ from typing import Any
 from django import forms
 
 from ember_core.entry.book import cuts, doneness_names, ways
-from ember_core.entry.sentence import OWN_WAY, Sentence
+from ember_core.entry.sentence import OWN_WAY, OwnFood, Sentence
+from ember_web.book.queries import own_food
 from ember_web.kitchens.models import Kitchen
 
 RULES = (
@@ -19,7 +20,7 @@ RULES = (
     ("house", "house rules"),
 )
 GUESTS = (("general", "general guests"), ("susceptible", "highly susceptible guests"))
-FIELDS = ("cut", "count", "size_mm", "mass_g", "start_c", "target_c", "way", "serve", "rules", "guests")
+FIELDS = ("cut", "food", "count", "size_mm", "mass_g", "start_c", "target_c", "way", "serve", "rules", "guests")
 
 
 def number(
@@ -45,6 +46,7 @@ class SentenceForm(forms.Form):
     """The parts of a plan's sentence."""
 
     cut = forms.ChoiceField(label="cut", choices=())
+    food = forms.ChoiceField(label="food", choices=(), required=False)
     count = forms.IntegerField(
         label="count",
         min_value=1,
@@ -75,8 +77,9 @@ class SentenceForm(forms.Form):
     guests = forms.ChoiceField(label="guests", choices=GUESTS)
     title = forms.CharField(label="title", max_length=200, required=False)
 
-    def __init__(self, *args: Any, own: str = "", **kwargs: Any) -> None:
+    def __init__(self, *args: Any, own: str = "", foods: list[tuple[str, str]], **kwargs: Any) -> None:
         super().__init__(*args, **kwargs)
+        self.fields["food"].choices = [("", "as in the table"), *foods]  # type: ignore[attr-defined]
         cut_choices = [(c["id"], c["name"]) for c in cuts().values()]
         way_choices = [(w["id"], w["name"]) for w in ways().values()]
         if own:
@@ -101,6 +104,7 @@ def initial(sentence: Sentence, kitchen: Kitchen) -> dict[str, Any]:
     serve = sentence.serve_at
     return {
         "cut": sentence.cut or "own piece",
+        "food": sentence.own_food.id if sentence.own_food else "",
         "count": sentence.count,
         "size_mm": f"{sentence.size_mm:g}",
         "mass_g": "" if sentence.mass_g is None else f"{sentence.mass_g:g}",
@@ -142,6 +146,7 @@ def sentence_of(form: SentenceForm, kitchen: Kitchen, base: dict[str, Any]) -> S
         altitude_m=kitchen.altitude_m,
         air_c=kitchen.air_c,
         title=d["title"],
+        own_food=own_food(kitchen, d["food"], OwnFood.of_piece(base.get("piece", {}))),
         base=base,
     )
 

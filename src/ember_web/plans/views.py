@@ -23,6 +23,7 @@ from ember_core.formats.plan import loads
 from ember_core.formats.plan import parse as parse_plan
 from ember_core.formats.result import compute
 from ember_core.heat.sensitivity import sensitivities
+from ember_web.book.queries import food_choices
 from ember_web.kitchens.access import RANK, KitchenRequest, in_kitchen
 from ember_web.kitchens.models import Kitchen
 from ember_web.line.models import Probe
@@ -41,6 +42,7 @@ FORM_OF_PATH = {
     "/way": "way",
     "/piece/count": "count",
     "/piece/shape/kind": "cut",
+    "/piece/composition": "food",
 }
 
 
@@ -63,7 +65,8 @@ def _form(request: HttpRequest, kitchen: Kitchen, plan: Plan | None, data: Any) 
             values = initial(Sentence.for_cut(chosen, rules=kitchen.rules), kitchen)
         values |= {k: data.get(k) for k in (*FIELDS, "title") if k in data}
     own = values["cut"] if plan is not None else ""
-    return SentenceForm(values, own=own), base
+    usual = cuts().get(str(values["cut"]), {}).get("food", "")
+    return SentenceForm(values, own=own, foods=food_choices(kitchen, usual, start.own_food)), base
 
 
 def _compute(form: SentenceForm, kitchen: Kitchen, base: dict[str, Any], *, forecast: bool = False) -> Any:
@@ -110,6 +113,7 @@ def _page(
         else reverse("plan", args=[kitchen.public_id]),
         "changed": plan is not None and view is not None and view.outcome.plan.document != plan.document,
         "round": bool(cut and cut["shape"] != "slab"),
+        "own_foods": len(form.fields["food"].choices) > 1,  # type: ignore[attr-defined]
         "egg": bool(cut and cut["shape"] == "egg"),
         "probes": Probe.objects.filter(kitchen=kitchen).exclude(cooks__finished=False),
         "can_write": RANK[request.role] >= RANK["cook"],

@@ -40,7 +40,7 @@
     if (e.key === "/") { const q = document.getElementById("q"); if (q) { e.preventDefault(); q.focus(); q.select(); } return; }
     const links = [...document.querySelectorAll(".top nav a")];
     if (waiting === "g") {
-      const to = { l: 0, p: 1, o: 2 }[e.key];
+      const to = { l: 0, p: 1, o: 2, b: 3 }[e.key];
       if (to !== undefined && links[to]) location.href = links[to].href;
       waiting = "";
     } else if (e.key === "g") { waiting = "g"; setTimeout(() => { waiting = ""; }, 1000); }

@@ -1,0 +1,44 @@
+"""A kitchen's own foods."""
+
+from __future__ import annotations
+
+from django.core.validators import MaxValueValidator, MinValueValidator
+from django.db import models
+
+from ember_core.entry.sentence import OwnFood
+from ember_web.kitchens.models import Kitchen, public_id
+
+PARTS = ("water", "protein", "fat", "carbohydrate", "fibre", "ash")
+
+
+def mass_percent() -> models.FloatField:
+    """A share of the mass, %."""
+    return models.FloatField(default=0, validators=[MinValueValidator(0), MaxValueValidator(100)])
+
+
+class Food(models.Model):
+    """What a kitchen knows better than the table: a food's composition in mass %, and the row it is like."""
+
+    public_id = models.SlugField(default=public_id, unique=True, max_length=40)
+    kitchen = models.ForeignKey(Kitchen, on_delete=models.CASCADE, related_name="foods")
+    name = models.CharField(max_length=80)
+    like = models.CharField(max_length=80, help_text="Row of the food table: species, rules, doneness, freezing point.")
+    water = mass_percent()
+    protein = mass_percent()
+    fat = mass_percent()
+    carbohydrate = mass_percent()
+    fibre = mass_percent()
+    ash = mass_percent()
+    source = models.CharField(max_length=200, help_text="Where the numbers are from: a label, a laboratory, a table.")
+    updated_at = models.DateTimeField(auto_now=True)
+
+    class Meta:
+        ordering = ["name"]
+        constraints = [models.UniqueConstraint(fields=["kitchen", "name"], name="one_food_of_a_name")]
+
+    def __str__(self) -> str:
+        return self.name
+
+    def as_own(self) -> OwnFood:
+        """The core's view of it."""
+        return OwnFood(self.public_id, self.name, self.like, {k: getattr(self, k) / 100.0 for k in PARTS})

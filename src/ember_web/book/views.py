@@ -1,0 +1,64 @@
+"""Book: the foods a kitchen works with."""
+
+from __future__ import annotations
+
+from django.contrib import messages
+from django.http import HttpResponse
+from django.shortcuts import get_object_or_404, redirect, render
+from django.views.decorators.http import require_GET, require_http_methods, require_POST
+
+from ember_web.book.forms import FoodForm
+from ember_web.book.models import PARTS, Food
+from ember_web.book.queries import own_rows, table_rows
+from ember_web.book.services import remove_food, store_food
+from ember_web.kitchens.access import RANK, KitchenRequest, in_kitchen
+
+
+@in_kitchen()
+@require_GET
+def listing(request: KitchenRequest) -> HttpResponse:
+    """The kitchen's own foods and the table, with search; htmx gets the rows alone."""
+    words = request.GET.get("q", "")[:80].replace("\x00", "").strip()
+    context = {
+        "q": words,
+        "own": own_rows(request.kitchen, words),
+        "table": table_rows(words),
+        "parts": PARTS,
+        "can_write": RANK[request.role] >= RANK["chef"],
+    }
+    return render(request, "book/_foods.html" if getattr(request, "htmx", None) else "book/foods.html", context)
+
+
+def _edit(request: KitchenRequest, food: Food) -> HttpResponse:
+    form = FoodForm(request.POST if request.method == "POST" else None, instance=food)
+    if request.method == "POST" and form.is_valid():
+        stored = store_food(form)
+        messages.success(request, f"Saved: {stored.name}. It can be chosen in a plan's sentence.")
+        return redirect("book", kitchen=request.kitchen.public_id)
+    return render(
+        request, "book/food.html", {"form": form, "food": food if food.pk else None, "parts": PARTS},
+        status=422 if form.errors else 200,
+    )  # fmt: skip
+
+
+@in_kitchen(read="chef", write="chef")
+@require_http_methods(["GET", "POST"])
+def new(request: KitchenRequest) -> HttpResponse:
+    """Add a food."""
+    return _edit(request, Food(kitchen=request.kitchen))
+
+
+@in_kitchen(read="chef", write="chef")
+@require_http_methods(["GET", "POST"])
+def edit(request: KitchenRequest, food: str) -> HttpResponse:
+    """Change a food."""
+    return _edit(request, get_object_or_404(Food, kitchen=request.kitchen, public_id=food))
+
+
+@in_kitchen(write="chef")
+@require_POST
+def remove(request: KitchenRequest, food: str) -> HttpResponse:
+    """Delete a food; saved plans keep their composition."""
+    name = remove_food(get_object_or_404(Food, kitchen=request.kitchen, public_id=food))
+    messages.success(request, f"Deleted: {name}. Saved plans keep what they were made with.")
+    return redirect("book", kitchen=request.kitchen.public_id)

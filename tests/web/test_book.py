@@ -1,0 +1,109 @@
+"""A kitchen's own foods: kept apart, checked, and used in a plan."""
+
+from __future__ import annotations
+
+import pytest
+
+from ember_core.formats.plan import parse
+from ember_core.formats.result import compute
+from ember_web.book.models import Food
+from ember_web.kitchens.models import Kitchen
+from ember_web.plans.models import Plan
+from tests.web.test_plan import SENTENCE
+
+pytestmark = pytest.mark.django_db
+FORM = {
+    "name": "our hogget", "like": "lamb-shoulder", "water": "58", "protein": "16", "fat": "25", "carbohydrate": "0", "fibre": "0",
+    "ash": "1", "source": "label",
+}  # fmt: skip
+LAMB = SENTENCE | {"cut": "hogget-shoulder", "size_mm": "90", "mass_g": "1900", "target_c": "60", "way": "low-oven"}
+
+
+@pytest.fixture
+def food(kitchen):
+    """A fat hogget of the kitchen's own."""
+    return Food.objects.create(
+        kitchen=kitchen, name="our hogget", like="lamb-shoulder", water=58, protein=16, fat=25, ash=1, source="label"
+    )
+
+
+def test_a_chef_adds_changes_and_deletes_a_food(kitchen, as_):
+    """Form to table and back; the list shows what follows from the parts."""
+    chef = as_("chef")
+    assert chef.post("/k/hut/book/new/", FORM).status_code == 302
+    food = Food.objects.get()
+    assert (food.kitchen, food.fat) == (kitchen, 25)
+    page = as_("viewer").get("/k/hut/book/").content.decode()
+    assert "our hogget" in page
+    assert "beef, lean" in page
+    assert f"/book/{food.public_id}/" not in page
+    assert chef.post(f"/k/hut/book/{food.public_id}/", FORM | {"fat": "26", "water": "57"}).status_code == 302
+    food.refresh_from_db()
+    assert food.fat == 26
+    assert chef.post(f"/k/hut/book/{food.public_id}/remove/").status_code == 302
+    assert not Food.objects.exists()
+
+
+@pytest.mark.parametrize(
+    ("part", "value", "says"),
+    [
+        ("name", "", "Name: say what"), ("like", "unicorn", "unicorn"), ("like", "", "Otherwise like: choose"), ("water", "20", "The parts sum to 62.0 %"),
+        ("fat", "-1", "greater than or equal to 0"), ("protein", "much", "Protein: write a number"), ("ash", "", "Ash: give a number"),
+        ("source", "", "Source: say where"), ("fat", "nan", "Fat: write a number"),
+    ],
+)  # fmt: skip
+def test_bad_numbers_are_named_and_kept(kitchen, as_, part, value, says):
+    """The message names the part, and what was typed stays."""
+    reply = as_("chef").post("/k/hut/book/new/", FORM | {part: value})
+    page = reply.content.decode()
+    assert reply.status_code == 422
+    assert says in page
+    assert part == "source" or 'value="label"' in page
+    assert not Food.objects.exists()
+
+
+def test_a_name_is_taken_once_in_a_kitchen(kitchen, food, as_):
+    """A second one of the same name is refused; another kitchen's does not matter."""
+    assert b"choose another name" in as_("chef").post("/k/hut/book/new/", FORM | {"name": "Our Hogget"}).content
+    Food.objects.filter(pk=food.pk).update(kitchen=Kitchen.objects.create(public_id="far", name="Far"))
+    assert as_("chef").post("/k/hut/book/new/", FORM).status_code == 302
+
+
+def test_search_of_the_table(kitchen, food, as_):
+    """Words narrow both lists; htmx gets the rows alone."""
+    page = as_("viewer").get("/k/hut/book/", {"q": "squid"}).content.decode()
+    assert "squid" in page
+    assert "beef, lean" not in page
+    assert "our hogget" not in page
+    rows = as_("viewer").get("/k/hut/book/", {"q": "our"}, headers={"HX-Request": "true"}).content.decode()
+    assert "<html" not in rows
+    assert "our hogget" in rows
+
+
+def test_a_plan_takes_the_kitchens_food(kitchen, food, as_):
+    """The sentence offers it to its own species; the saved plan carries the composition and outlives the food."""
+    cook = as_("cook")
+    assert "our hogget" not in cook.get("/k/hut/plan/", SENTENCE).content.decode()
+    assert "our hogget" in cook.get("/k/hut/plan/", LAMB).content.decode()
+    assert cook.post("/k/hut/plan/save/", LAMB | {"food": food.public_id, "title": "fat one"}).status_code == 302
+    plan = Plan.objects.get()
+    piece = plan.document["piece"]
+    assert piece["composition"]["fat"] == 0.25
+    assert piece["food"] == "lamb-shoulder"
+    plain = compute(
+        parse({**plan.document, "piece": {k: v for k, v in piece.items() if k != "composition"} | {"food": "lamb"}})
+    )
+    own = compute(parse(plan.document))
+    assert abs(own.cook.pull_s - plain.cook.pull_s) > 20
+    food.delete()
+    page = cook.get(f"/k/hut/plan/{plan.public_id}/").content.decode()
+    assert "our hogget" in page
+    assert "Save changes" not in page
+
+
+def test_another_kitchens_food_is_not_taken(kitchen, stranger, food, as_):
+    """By its id inside one's own kitchen, either."""
+    reply = as_("stranger").post("/k/barn/plan/save/", LAMB | {"food": food.public_id})
+    assert reply.status_code == 422
+    assert not Plan.objects.exists()
+    assert as_("stranger").get(f"/k/barn/book/{food.public_id}/").status_code == 404
