@@ -31,6 +31,11 @@ class Row:
     own: Food | None = None
     like: str = ""
 
+    @property
+    def named(self) -> list[tuple[str, float]]:
+        """The parts with their names."""
+        return list(zip(PARTS, self.parts, strict=True))
+
 
 def _row(name: str, parts: Mapping[str, float], source: str, **more: Any) -> Row:
     made = Composition(**{k: parts[k] / 100.0 for k in PARTS})
@@ -69,10 +74,11 @@ def own_food(kitchen: Kitchen, chosen: str, kept: OwnFood | None) -> OwnFood | N
 
 
 def food_choices(kitchen: Kitchen, table_food: str, kept: OwnFood | None) -> list[tuple[str, str]]:
-    """Own foods of the species of ``table_food``, and the one a saved plan was made with when it is no longer there."""
+    """What a sentence can say of its food: the table's, own foods of its species, and the one a saved plan was made with when it is no longer there."""
     table = foods()
-    species = table[table_food]["species"] if table_food in table else None
-    out = [
+    row = table.get(table_food, {"name": "its own", "species": None})
+    species = row["species"]
+    out = [("", row["name"])] + [
         (f.public_id, f.name)
         for f in Food.objects.filter(kitchen=kitchen)
         if species in {None, table.get(f.like, {}).get("species")}

@@ -19,10 +19,12 @@ from ember_web.kitchens.access import RANK, KitchenRequest, in_kitchen
 def listing(request: KitchenRequest) -> HttpResponse:
     """The kitchen's own foods and the table, with search; htmx gets the rows alone."""
     words = request.GET.get("q", "")[:80].replace("\x00", "").strip()
+    table = table_rows(words)
     context = {
         "q": words,
         "own": own_rows(request.kitchen, words),
-        "table": table_rows(words),
+        "table": table,
+        "sources": sorted({r.source for r in table}),
         "parts": PARTS,
         "can_write": RANK[request.role] >= RANK["chef"],
     }

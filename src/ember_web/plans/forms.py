@@ -79,7 +79,7 @@ class SentenceForm(forms.Form):
 
     def __init__(self, *args: Any, own: str = "", foods: list[tuple[str, str]], **kwargs: Any) -> None:
         super().__init__(*args, **kwargs)
-        self.fields["food"].choices = [("", "as in the table"), *foods]  # type: ignore[attr-defined]
+        self.fields["food"].choices = foods  # type: ignore[attr-defined]
         cut_choices = [(c["id"], c["name"]) for c in cuts().values()]
         way_choices = [(w["id"], w["name"]) for w in ways().values()]
         if own:

@@ -252,21 +252,31 @@ def _cut(layers: Array, ramp: str, round_: bool) -> list[dict[str, Any]]:
 
 
 def _isotherm(grid: Array, when: Array, where: Array, level: float, x: Any, thick: float) -> str:
-    """Outline of the part that has reached ``level``, from both faces, as two lines."""
-    middle = len(where) // 2
+    """Outline of the part that has reached ``level``: from one face to the tip, and back to the other."""
+
+    def edge(column: Array, i: int, inner: int) -> float:
+        """Depth between a point ``i`` that has reached the level and its neighbour ``inner`` that has not."""
+        part = (column[i] - level) / (column[i] - column[inner])
+        return float(where[i] + part * (where[inner] - where[i]))
+
+    upper: list[tuple[float, float]] = []
+    lower: list[tuple[float, float]] = []
+    for j in range(grid.shape[1]):
+        column = grid[:, j]
+        missing = np.flatnonzero(column < level)
+        if missing.size == 0:
+            if upper and lower:
+                upper.append((when[j], 0.5 * (upper[-1][1] + lower[-1][1])))
+            break
+        first, last = int(missing[0]), int(missing[-1])
+        if first > 0:
+            upper.append((when[j], edge(column, first - 1, first)))
+        if last < len(where) - 1:
+            lower.append((when[j], edge(column, last + 1, last)))
+    closed = bool(upper and lower) and upper[-1][0] > lower[-1][0]
+    lines = [upper + lower[::-1]] if closed else [upper, lower]
     out = ""
-    for rows, half in ((grid[:middle], where[:middle]), (grid[::-1][:middle], where[::-1][:middle])):
-        line = []
-        for j in range(grid.shape[1]):
-            column = rows[:, j]
-            missing = np.flatnonzero(column < level)
-            if missing.size == 0:
-                line.append((when[j], thick / 2))
-                break
-            i = missing[0]
-            if i > 0:
-                part = (column[i - 1] - level) / (column[i - 1] - column[i])
-                line.append((when[j], half[i - 1] + part * (half[i] - half[i - 1])))
+    for line in lines:
         if len(line) > 1:
             points = np.array(line)
             out += _path(x(points[:, 0]), points[:, 1] / thick * GRAIN_H)
