@@ -12,7 +12,7 @@ from ember_core.data.loader import data_version
 from ember_core.formats.plan import Plan, food_row
 from ember_core.heat.cook import Cook, run, setup
 from ember_core.heat.findings import finding
-from ember_core.heat.forecast import MEMBER_CELLS, MEMBER_REFINE, Forecast, forecast, quantiles
+from ember_core.heat.forecast import MEMBER_CELLS, MEMBER_REFINE, Forecast, cautious_cook, forecast, quantiles
 from ember_core.heat.remedy import remedies
 from ember_core.safety.advice import advice
 from ember_core.safety.conditions import in_force
@@ -50,7 +50,7 @@ def compute(plan: Plan, *, with_forecast: bool | None = None) -> Outcome:
             lethality = (organism.d_s, organism.at_c, organism.z_c)
     limits: dict[str, Any] = {"rows": rows, "lethality": lethality}
     cook = run(plan, setup(plan, **limits))
-    ahead = None
+    ahead = cautious = None
     asked = plan.forecast is not None if with_forecast is None else with_forecast
     if asked:
         options = plan.forecast or {}
@@ -64,7 +64,19 @@ def compute(plan: Plan, *, with_forecast: bool | None = None) -> Outcome:
             pull_stage=cook.pull_stage,
             nominal_cook=cook,
         )
-    return Outcome(plan, cook, ahead, _document(plan, cook, ahead, remedies(plan, cook, limits)))
+        if plan.rules is not None:
+            deadly = organisms()["salmonella"]
+            cautious = cautious_cook(
+                plan,
+                setup(plan),
+                setup(plan, cells=MEMBER_CELLS, refine=MEMBER_REFINE, lethality=(deadly.d_s, deadly.at_c, deadly.z_c)),
+                plan.face_kinds,
+                cook,
+                members=options.get("members", 256),
+                seed=options.get("seed", 7),
+                spreads=options.get("spreads"),
+            )
+    return Outcome(plan, cook, ahead, _document(plan, cook, ahead, cautious, remedies(plan, cook, limits)))
 
 
 def sample_rows(plan: Plan, cook: Cook) -> np.ndarray[Any, np.dtype[np.intp]]:
@@ -82,13 +94,29 @@ def sample_rows(plan: Plan, cook: Cook) -> np.ndarray[Any, np.dtype[np.intp]]:
     return np.union1d(free, sorted(must)).astype(np.intp)
 
 
-def _document(plan: Plan, cook: Cook, ahead: Forecast | None, would: list[dict[str, str]]) -> dict[str, Any]:
+def _at_the_cautious_end(rule: dict[str, Any], worse: dict[str, Any]) -> list[dict[str, str]]:
+    """What the rule says of a piece at the cautious end of the likely ones, when it says so of the nominal one."""
+    if not rule["met"]:
+        return []
+    if worse["met"]:
+        words = "A piece at the cautious end of the likely ones (5 in 100 are worse) meets the rule as well."
+        return [finding("rule-at-the-cautious-end", "note", words, "forecast")]
+    words = f"A piece at the cautious end of the likely ones (5 in 100 are worse) would be short. {worse['needs']}"
+    return [finding("rule-at-the-cautious-end", "care", words, "forecast")]
+
+
+def _document(
+    plan: Plan, cook: Cook, ahead: Forecast | None, cautious: Cook | None, would: list[dict[str, str]]
+) -> dict[str, Any]:
     species = (food_row(plan.food) or {}).get("species") if plan.food else None
     findings = [*cook.findings, *would]
     rule = None
     if plan.rules is not None:
         clauses, conditions = in_force(plan)
         rule = judge(profiles()[plan.rules], plan.form, cook.t, cook.everywhere, clauses=clauses)
+        if cautious is not None:
+            worse = judge(profiles()[plan.rules], plan.form, cautious.t, cautious.everywhere, clauses=clauses)
+            findings += _at_the_cautious_end(rule, worse)
         findings += conditions + advice(plan, cook, rule)
     coast = None
     if cook.pull_stage is not None:
@@ -109,6 +137,7 @@ def _document(plan: Plan, cook: Cook, ahead: Forecast | None, would: list[dict[s
                 "forecast",
             )
         )
+    worst = None if cautious is None else (cautious.t, cautious.everywhere)
     document: dict[str, Any] = {
         "format": FORMAT,
         "core_version": __version__,
@@ -137,7 +166,7 @@ def _document(plan: Plan, cook: Cook, ahead: Forecast | None, would: list[dict[s
         "peak": {"core_c": round(cook.peak_core_c, 4), "t_s": round(cook.peak_t_s, 3)},
         "coast": coast,
         "rule": rule,
-        "model": [statement(cook.t, cook.everywhere, o) for o in for_food(species)],
+        "model": [statement(cook.t, cook.everywhere, o, worst) for o in for_food(species)],
         "forecast": None
         if ahead is None
         else {

@@ -343,8 +343,19 @@ def pull_stage_of(stages: Sequence[StageSpec]) -> int | None:
     return found
 
 
-def run(plan: Plan, s: Setup, *, tol: float | None = None) -> Cook:
-    """Compute the nominal cook of a plan.
+@dataclass(frozen=True)
+class Variation:
+    """How a piece differs from the nominal one: length (m, or a mesh's stretch), factors, m0 (kg/m²), start (°C)."""
+
+    length: float
+    k_scale: float
+    c_scale: float
+    drying: float
+    start_c: float
+
+
+def run(plan: Plan, s: Setup, *, tol: float | None = None, vary: Variation | None = None) -> Cook:
+    """Compute the nominal cook of a plan, or that of a piece that differs from it.
 
     Raises
     ------
@@ -353,13 +364,14 @@ def run(plan: Plan, s: Setup, *, tol: float | None = None) -> Cook:
     """
     mesh = s.grid if isinstance(s.grid, Mesh) else None
     n = s.grid.n if mesh is None else mesh.watch.size
-    y = start_state(s, s.start_c)
+    vary = vary or Variation(s.length, 1.0, 1.0, DRYING_SCALE, s.start_c)
+    y = start_state(s, vary.start_c, vary.c_scale)
     stops = np.array(plan.report_at_s, dtype=float)
     record = empty_record(8000 + stops.size, n)
     count = len(plan.stages)
     end_s = np.zeros(count)
     ended = np.zeros(count, dtype=np.int64)
-    body = body_of(s)
+    body = body_of(s, length=vary.length, k_scale=vary.k_scale, c_scale=vary.c_scale, drying=vary.drying)
     if tol is None:
         tol = MESH_TOLERANCE_K if mesh is not None else TOLERANCE_K if s.table.linear else FOOD_TOLERANCE_K
     top, top_t, status = run_cook(
@@ -385,7 +397,7 @@ def run(plan: Plan, s: Setup, *, tol: float | None = None) -> Cook:
             path=f"/stages/{int(np.argmax(end_s == 0.0))}",
         )
     rows = int(record.filled[0])
-    start = s.start_c
+    start = vary.start_c
 
     def column(values: Array) -> Array:
         return np.concatenate([[start], values[:rows]])
@@ -417,7 +429,7 @@ def run(plan: Plan, s: Setup, *, tol: float | None = None) -> Cook:
     if isinstance(s.grid, Mesh):
         line, depth, elsewhere = line_of(s.grid, field)
     else:
-        line, depth, elsewhere = whole_field(s.grid, field), depth_of(s.grid, s.length), field[:, :0]
+        line, depth, elsewhere = whole_field(s.grid, field), depth_of(s.grid, vary.length), field[:, :0]
     return Cook(
         t=t,
         core=core,

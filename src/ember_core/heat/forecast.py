@@ -8,7 +8,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from concurrent.futures import ThreadPoolExecutor
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 import numpy as np
@@ -17,10 +17,11 @@ from numba.extending import overload
 from numpy.typing import NDArray
 from scipy.stats import norm, qmc
 
-from ember_core.heat.cook import DRYING_SCALE, Cook, Setup, body_of, empty_record, start_state
+from ember_core.formats.plan import Plan
+from ember_core.heat.cook import DRYING_SCALE, Cook, Setup, Variation, body_of, empty_record, run, start_state
 from ember_core.heat.kernel import F_EPS, F_H, F_TAU, F_TDELTA, F_TINF, Array, Body, Criterion, Grid, Record
 from ember_core.heat.mesh import Layers, Mesh
-from ember_core.heat.program import run_cook
+from ember_core.heat.program import least_lethality, run_cook
 from ember_core.heat.stepper import FAILED, UNTIL_TIME
 
 DEFAULT_SPREADS: Mapping[str, float] = {
@@ -55,6 +56,7 @@ MEMBER_TOLERANCE_K = 0.1
 MEMBER_SAMPLES = 12.0  # a stage
 CURVE_POINTS = 48
 TRAJECTORY_POINTS = 120
+CAUTIOUS = 0.05  # share of the likely pieces that are worse than the cautious one
 
 
 @dataclass(frozen=True, eq=False)
@@ -140,17 +142,19 @@ def _run_members(
     peak: Array,
     curve: Array,
     curve_mean: Array,
+    least: Array,
     lo: int,
     hi: int,
 ) -> None:
-    """Run members ``lo`` to ``hi``; the curves receive core and mean at the ``wanted`` times."""
+    """Run members ``lo`` to ``hi``; the curves receive core and mean at the ``wanted`` times, ``least`` the lethality."""
     count = duration.size
     for m in range(lo, hi):
         body = varied(nominal, length[m], k_scale[m], c_scale[m], m0[m])
         ended = np.zeros(count, dtype=np.int64)
         record.filled[0] = 0
+        y = states[m].copy()
         top, _, status = run_cook(
-            states[m].copy(),
+            y,
             duration,
             faces[m],
             until,
@@ -170,6 +174,7 @@ def _run_members(
             peak[m] = np.nan
             continue
         peak[m] = top
+        least[m] = least_lethality(y, grid)
         row = 0
         start = record.core[0]
         for j in range(wanted.size):
@@ -207,12 +212,13 @@ class Ensemble:
 
 @dataclass(frozen=True, eq=False)
 class _Run:
-    """What a run of all members gives: stage ends, highest core, and curves at the wanted times."""
+    """What a run of all members gives: stage ends, highest core, curves at the wanted times, lethality (log10)."""
 
     end_s: Array
     peak: Array
     core: Array
     mean: Array
+    least: Array
 
 
 def draw_ensemble(
@@ -267,6 +273,7 @@ def _run(s: Setup, e: Ensemble, until: NDArray[np.int64], duration: Array, wante
     members, count = e.length.size, duration.size
     end, peak = np.zeros((members, count)), np.zeros(members)
     core, mean = np.zeros((members, wanted.size)), np.zeros((members, wanted.size))
+    least = np.full(members, np.nan)
     nominal = body_of(s)
     faces = np.ascontiguousarray(e.faces[:, :count])
 
@@ -275,14 +282,14 @@ def _run(s: Setup, e: Ensemble, until: NDArray[np.int64], duration: Array, wante
             e.states, e.length, e.k_scale, e.c_scale, e.m0, faces, duration, until, s.value[:count], s.grid, nominal,
             s.criterion, MEMBER_TOLERANCE_K,
             empty_record(2000, 0),
-            wanted, end, peak, core, mean, lo, hi,
+            wanted, end, peak, core, mean, least, lo, hi,
         )  # fmt: skip
 
     edges = np.linspace(0, members, threads + 1).astype(int)
     with ThreadPoolExecutor(threads) as pool:
         list(pool.map(work, edges[:-1], edges[1:]))
     core[:, 0] = mean[:, 0] = e.start_c
-    return _Run(end, peak, core, mean)
+    return _Run(end, peak, core, mean, least)
 
 
 def solve_pulls(s: Setup, e: Ensemble, pull_stage: int, cook: Cook, threads: int = 2) -> Array:
@@ -381,6 +388,43 @@ def forecast(
         failed=int((~good[1:]).sum()),
         grid_error=error,
     )
+
+
+def cautious_cook(
+    plan: Plan,
+    fine: Setup,
+    s: Setup,
+    kinds: tuple[tuple[str, ...], ...],
+    cook: Cook,
+    *,
+    members: int = 256,
+    seed: int = 7,
+    spreads: Mapping[str, float] | None = None,
+    threads: int = 2,
+) -> Cook:
+    """The cook of a piece at the cautious end of the likely ones, by the nominal cook's clock.
+
+    Of all members, each going through the nominal stages' real lengths, the one is taken whose
+    coldest point kills least but for :data:`CAUTIOUS` of them, and cooked again on the fine grid.
+
+    Parameters
+    ----------
+    plan : Plan
+    fine, s : Setup
+        On the nominal grid, and on the members' grid with a lethality criterion.
+    kinds, members, seed, spreads, threads
+        As of :func:`forecast`.
+    cook : Cook
+        The nominal one.
+    """
+    lengths = stage_lengths(cook)
+    timed, duration = np.zeros(len(lengths), dtype=np.int64), np.array(lengths)
+    e = draw_ensemble(s, kinds, members=members, seed=seed, spreads=spreads, stage_s=lengths)
+    least = _run(s, e, timed, duration, np.array([0.0, 1.0]), threads).least[1:]
+    k = 1 + int(np.argsort(least)[int(CAUTIOUS * members)])  # failed members sort last
+    varied_setup = replace(fine, until=timed, duration=duration, faces=np.ascontiguousarray(e.faces[k]))
+    piece = Variation(float(e.length[k]), float(e.k_scale[k]), float(e.c_scale[k]), float(e.m0[k]), float(e.start_c[k]))
+    return run(plan, varied_setup, vary=piece)
 
 
 def quantiles(values: Array) -> dict[str, float] | None:

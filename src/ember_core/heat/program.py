@@ -9,7 +9,7 @@ from numba import njit, types
 from numba.extending import overload
 from numpy.typing import NDArray
 
-from ember_core.heat.explicit import run_mesh_stage
+from ember_core.heat.explicit import mesh_offset, run_mesh_stage
 from ember_core.heat.kernel import F_TAU, F_TDELTA, F_TINF, Array, Body, Criterion, Grid, Record, leaf, temperature_at
 from ember_core.heat.mesh import Layers, Mesh
 from ember_core.heat.stepper import FAILED, UNTIL_CORE, UNTIL_PEAK, UNTIL_TIME, UNTIL_TURN, run_stage
@@ -42,6 +42,18 @@ def _core_of_mesh(y: Array, mesh: Mesh, layers: Layers) -> float:
 
 def _is_mesh(grid: Any) -> bool:
     return isinstance(grid, types.NamedTuple) and grid.instance_class is Mesh
+
+
+def least_lethality(y: Array, grid: Any) -> float:
+    """Lethality (log10) of the coldest place of a state; compiled code takes the right one by type."""
+    raise NotImplementedError("compiled code only")
+
+
+@overload(least_lethality)
+def _least_lethality(y, grid):  # type: ignore[no-untyped-def]  # numba reads the names, not types
+    if _is_mesh(grid):
+        return lambda y, grid: y[mesh_offset(grid) : mesh_offset(grid) + grid.n].min()
+    return lambda y, grid: y[2 * grid.n + 4 : 3 * grid.n + 4].min()
 
 
 @overload(core_now)

@@ -89,14 +89,25 @@ def log_reduction(t_s: Array, temperature_c: Array, d_s: float, t_ref_c: float, 
     return np.asarray(np.tensordot(dt, average, axes=(0, 0)))
 
 
-def statement(t_s: Array, field_c: Array, organism: Organism) -> dict[str, object]:
-    """The ``model`` object of a result, at the coldest point of ``field_c`` (times × depths)."""
-    nominal = float(log_reduction(t_s, field_c, organism.d_s, organism.at_c, organism.z_c).min())
+def statement(
+    t_s: Array, field_c: Array, organism: Organism, cautious: tuple[Array, Array] | None = None
+) -> dict[str, object]:
+    """The ``model`` object of a result, at the coldest point of ``field_c`` (times × depths).
+
+    ``cautious`` is the history (t, field) of a piece at the cautious end of the likely ones; the slow
+    end ``log10_p5`` is then its, with the slowest published D.
+    """
+
+    def least(t: Array, field: Array) -> float:
+        return float(log_reduction(t, field, organism.d_s, organism.at_c, organism.z_c).min())
+
+    nominal = least(t_s, field_c)
+    slow = nominal if cautious is None else min(least(*cautious), nominal)
     return {
         "organism": organism.id,
         "matrix": organism.matrix,
         "log10": round(nominal, 4),
-        "log10_p5": round(nominal * organism.d_s / organism.d_upper_s, 4),
+        "log10_p5": round(slow * organism.d_s / organism.d_upper_s, 4),
         "log10_p95": round(nominal * organism.d_s / organism.d_lower_s, 4),
         "d_value_s": organism.d_s,
         "at_c": organism.at_c,

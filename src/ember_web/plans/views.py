@@ -207,6 +207,7 @@ def forecast_part(request: KitchenRequest) -> HttpResponse:
             "early": view.start_at + timedelta(seconds=pull["p5"]),
             "late": view.start_at + timedelta(seconds=pull["p95"]),
             "shifts": _shifts(view),
+            "cautious": [f for f in view.outcome.result["findings"] if f["code"] == "rule-at-the-cautious-end"],
         }
     return render(request, "plans/_forecast.html", context)
 

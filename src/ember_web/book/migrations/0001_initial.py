@@ -2,8 +2,9 @@
 
 import django.core.validators
 import django.db.models.deletion
-import ember_web.kitchens.models
 from django.db import migrations, models
+
+import ember_web.kitchens.models
 
 
 class Migration(migrations.Migration):
