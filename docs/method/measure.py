@@ -14,9 +14,11 @@ from tests.conftest import conduction  # noqa: E402
 from tests.validation import calibration  # noqa: E402
 from tests.validation import test_finite_shapes as finite  # noqa: E402
 from tests.validation.series import unaccomplished  # noqa: E402
+from tests.validation.test_practice import PRACTICE  # noqa: E402
 
 from ember_core.benchmark import bench  # noqa: E402
 from ember_core.entry.sentence import Sentence  # noqa: E402
+from ember_core.entry.thumb import solve  # noqa: E402
 from ember_core.formats.plan import parse  # noqa: E402
 from ember_core.formats.result import compute  # noqa: E402
 from ember_core.heat.cook import run, setup  # noqa: E402
@@ -70,6 +72,21 @@ def products() -> list[str]:
         rows.append(
             f"| {kind} | {late.size} | {100 * np.mean(np.abs(late) < 0.02):.0f} % | {100 * np.abs(late).max():.2f} % | "
             f"{100 * late.mean():+.2f} % | {100 * np.abs(off).max():.2f} |"
+        )
+    return rows
+
+
+def practice() -> list[str]:
+    """Bands of the trade and the pieces for which the model finds them true."""
+    rows = [
+        "| stated | food | heat, °C | core promised, °C | true from 5 °C, mm | from 20 °C, mm |",
+        "|---|---|---|---|---|---|",
+    ]
+    for text, food, heat, _ in PRACTICE:
+        answer = solve(text, food, starts_c=(5.0, 20.0), medium_c=heat)
+        cold, warm = (" or ".join(f"{a:.0f}–{b:.0f}" for a, b in r.sizes_mm) for r in answer.regions[:2])
+        rows.append(
+            f"| {text} | {food} | {answer.regions[0].medium_c:.0f} | {answer.low_c:.0f}–{answer.high_c:.0f} | {cold} | {warm} |"
         )
     return rows
 
@@ -128,6 +145,12 @@ def main() -> None:
         "",
         *products(),
         "",
+        "## Common practice, and where it is true",
+        "",
+        "Common practice, no published source: times that leave out a size. Slabs (a bird by mass: a cylinder half as long again as wide).",
+        "",
+        *practice(),
+        "",
         "## Blind simulated cooks",
         "",
         "Truths of the simulated kitchen's own model with its own spreads: seeds 0 to 49 of each plan, as they come. The model's own "
@@ -154,7 +177,7 @@ def main() -> None:
         f"Twice the members cost {ensemble['cost_of_twice_the_members']} times; a 48 h bath costs {speed['cost_48h_over_1h']} times a 1 h one.",
         "",
         f"On the machine of this run, ms: the ensemble {ensemble['ms_2_threads']}, an update from readings {ensemble['learning_update_ms']}, "
-        f"a slab plan with variable properties and a solved pull {speed['food_plan_ms']}, meshes ({speed['mesh']}) "
+        f"a slab plan with variable properties over 6 h {speed['slab_plan_ms']}, with a solved pull {speed['food_plan_ms']}, meshes ({speed['mesh']}) "
         + ", ".join(f"{k} {v}" for k, v in speed["mesh_ms"].items())
         + ".",
         "",
