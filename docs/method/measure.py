@@ -70,7 +70,7 @@ def products() -> list[str]:
     for kind in ("box", "cylinder"):
         late, off = finite.errors(kind)
         rows.append(
-            f"| {kind} | {late.size} | {100 * np.mean(np.abs(late) < 0.02):.0f} % | {100 * np.abs(late).max():.2f} % | "
+            f"| {kind} | {late.size} | {100 * np.mean(np.abs(late) < 0.02):.1f} % | {100 * np.abs(late).max():.2f} % | "
             f"{100 * late.mean():+.2f} % | {100 * np.abs(off).max():.2f} |"
         )
     return rows

@@ -15,7 +15,7 @@ import numpy as np
 from numba import njit
 from numba.extending import overload
 from numpy.typing import NDArray
-from scipy.stats import norm, qmc
+from scipy.special import ndtri
 
 from ember_core.formats.plan import Plan
 from ember_core.heat.cook import DRYING_SCALE, Cook, Setup, Variation, body_of, empty_record, run, start_state
@@ -192,9 +192,11 @@ def _run_members(
 
 def draw(members: int, seed: int, dimensions: int) -> Array:
     """Standard normal draws, members × dimensions, from a scrambled Sobol sequence."""
+    from scipy.stats import qmc  # a second to load: only a forecast waits for it
+
     power = int(np.ceil(np.log2(max(members, 2))))
     points = qmc.Sobol(dimensions, scramble=True, rng=np.random.default_rng(seed)).random_base2(power)[:members]
-    return np.asarray(norm.ppf(np.clip(points, 1e-6, 1 - 1e-6)))
+    return np.asarray(ndtri(np.clip(points, 1e-6, 1 - 1e-6)))
 
 
 @dataclass(frozen=True, eq=False)

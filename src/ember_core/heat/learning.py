@@ -16,7 +16,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 
 import numpy as np
-from scipy.stats import norm, rankdata
+from scipy.special import ndtri
 
 from ember_core.errors import ValueRangeError
 from ember_core.heat.cook import Cook, Setup
@@ -162,12 +162,12 @@ class Learner:
 
 def _normal_scores(values: Array) -> Array:
     """Values as the normal deviates of their ranks: pulls are skewed, and regression wants them straight."""
-    return np.asarray(norm.ppf((rankdata(values) - 0.5) / values.size))
+    return np.asarray(ndtri((np.argsort(np.argsort(values)) + 0.5) / values.size))
 
 
 def _from_scores(scores: Array, values: Array) -> Array:
     """Back from deviates to values; beyond the ensemble the log of the value goes on as a straight line."""
-    knots = norm.ppf((np.arange(values.size) + 0.5) / values.size)
+    knots = ndtri((np.arange(values.size) + 0.5) / values.size)
     logs = np.log(np.sort(values))
     inside = np.interp(scores, knots, logs)
     edge = max(values.size // 10, 2)

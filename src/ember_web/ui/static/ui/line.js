@@ -17,6 +17,7 @@
   const now = () => base + (performance.now() - began) * state.rate;
   const uuid = () => (crypto.randomUUID ? crypto.randomUUID() : "10000000-1000-4000-8000-100000000000".replace(/[018]/g, (c) => (c ^ (crypto.getRandomValues(new Uint8Array(1))[0] & (15 >> (c / 4)))).toString(16)));
   const zone = new Intl.DateTimeFormat("en-GB", { hour: "2-digit", minute: "2-digit", timeZone: state.zone });
+  const between = (a, b) => (zone.format(a) === zone.format(b) ? `at ${zone.format(a)}` : `${zone.format(a)}–${zone.format(b)}`);
   const span = (ms) => {
     const s = Math.round(Math.abs(ms) / 1000), sign = ms < -500 ? "−" : "";
     if (s < 600) return `${sign}${Math.floor(s / 60)}:${String(s % 60).padStart(2, "0")}`;
@@ -160,7 +161,7 @@
     hero.append(core, spark(cook));
     const cue = el("p", "h-cue", move ? move.cue : "Finish it to write the record.");
     const by = cook.learned;
-    if (by && move && move.verb === "Pull") cue.prepend(el("span", "h-learned", by.note ? by.note : `By the probe: pull likely ${zone.format(by.from)}–${zone.format(by.to)}.`));
+    if (by && move && move.verb === "Pull") cue.prepend(el("span", "h-learned", by.note ? by.note : `By the probe: pull likely ${between(by.from, by.to)}.`));
     if (move && move.caution) cue.append(el("span", "care", `⚠ ${move.caution}`));
     hero.append(cue);
     if (!write) { undo.hidden = true; return; }
