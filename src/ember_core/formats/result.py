@@ -99,9 +99,10 @@ def _at_the_cautious_end(rule: dict[str, Any], worse: dict[str, Any]) -> list[di
     if not rule["met"]:
         return []
     if worse["met"]:
-        words = "A piece at the cautious end of the likely ones (5 in 100 are worse) meets the rule as well."
+        words = "Met at the cautious end of the likely pieces as well (5 in 100 are worse)."
         return [finding("rule-at-the-cautious-end", "note", words, "forecast")]
-    words = f"A piece at the cautious end of the likely ones (5 in 100 are worse) would be short. {worse['needs']}"
+    needs = worse["needs"][0].lower() + worse["needs"][1:]
+    words = f"At the cautious end of the likely pieces (5 in 100 are worse) it is short: {needs}"
     return [finding("rule-at-the-cautious-end", "care", words, "forecast")]
 
 

@@ -89,6 +89,14 @@ def setup_findings(plan: Plan, boil_c: float) -> list[dict[str, str]]:
     return out
 
 
+def _asked(until: str, value: float) -> str:
+    """What a stage waits for, in words."""
+    names = {"core_c": "the core", "surface_c": "the surface", "mean_c": "the mean"}
+    if until in names:
+        return f"{names[until]} at {value:g} °C"
+    return "meeting the rule" if until == "rule" else f"a reduction of {value:g} log10"
+
+
 def outcome_findings(
     plan: Plan, outcomes: Sequence[Outcome], peak: float, end_s: float, field: Array
 ) -> list[dict[str, str]]:
@@ -99,13 +107,10 @@ def outcome_findings(
             if spec.until == "peak_core_c":
                 message = (
                     f"No pull within {spec.minutes:g} min of stage {i + 1} brings the core to {spec.until_value:g} °C: "
-                    f"it peaks at {peak:.1f} °C. Allow more minutes or a hotter medium."
+                    f"it peaks at {peak:.1f} °C."
                 )
             else:
-                message = (
-                    f"Stage {i + 1} ran its {spec.minutes:g} min without {spec.until} {spec.until_value:g}; "
-                    "allow more minutes, or change the medium."
-                )
+                message = f"Stage {i + 1} ran its {spec.minutes:g} min without {_asked(spec.until, spec.until_value)}."
             out.append(finding("until-not-reached", "care", message, "model"))
         elif spec.until == "peak_core_c" and done.end_s - done.start_s < 1e-6:
             out.append(
@@ -113,7 +118,7 @@ def outcome_findings(
                     "pull-already-past",
                     "care",
                     f"Before stage {i + 1} begins the core is already bound for {peak:.1f} °C, above the wanted "
-                    f"{spec.until_value:g} °C. Shorten or cool the stages before it.",
+                    f"{spec.until_value:g} °C.",
                     "model",
                 )
             )
