@@ -24,7 +24,7 @@ RIGHTS = {
     "line-stream": ("viewer", None), "line-strip": ("viewer", None), "line-events": (None, "cook"), "line-start": (None, "cook"),
     "line-do": (None, "cook"), "log": ("viewer", None), "record": ("viewer", "cook"), "record-csv": ("viewer", None),
     "record-json": ("viewer", None), "book": ("viewer", None), "book-food-new": ("chef", "chef"), "book-food": ("chef", "chef"),
-    "book-food-remove": (None, "chef"),
+    "book-food-remove": (None, "chef"), "book-rules": ("viewer", "chef"),
 }  # fmt: skip
 RANK = {"viewer": 0, "cook": 1, "chef": 2}
 

@@ -6,7 +6,9 @@ import pytest
 
 from ember_core.formats.plan import parse
 from ember_core.formats.result import compute
-from ember_web.book.models import Food
+from ember_core.safety.rules import profiles
+from ember_web.book.forms import in_words, read_rows
+from ember_web.book.models import Food, HouseRules
 from ember_web.kitchens.models import Kitchen
 from ember_web.plans.models import Plan
 from tests.web.test_plan import SENTENCE
@@ -107,3 +109,44 @@ def test_another_kitchens_food_is_not_taken(kitchen, stranger, food, as_):
     assert reply.status_code == 422
     assert not Plan.objects.exists()
     assert as_("stranger").get(f"/k/barn/book/{food.public_id}/").status_code == 404
+
+
+RULES = {"base": "us-food-code-2022", "rows_2": "76 °C 0 s", "written_plan": ""}
+
+
+def test_a_chef_records_house_rules_and_plans_go_by_them(kitchen, as_):
+    """Stricter rows are stored and go into plans; a cook may read them only."""
+    assert as_("cook").post("/k/hut/book/rules/", RULES).status_code == 403
+    assert as_("chef").post("/k/hut/book/rules/", RULES).status_code == 302
+    house = HouseRules.objects.get(kitchen=kitchen)
+    assert house.rows == {"3-401.11(A)(3)": [[76.0, 0.0]]}
+    assert "76 °C 0 s" in as_("viewer").get("/k/hut/book/rules/").content.decode()
+    supreme = SENTENCE | {"cut": "guinea-fowl-supreme", "target_c": "75", "way": "bath", "rules": "house"}
+    page = as_("cook").get("/k/hut/plan/", supreme).content.decode()
+    assert "76.0 °C" in page
+    assert as_("cook").post("/k/hut/plan/save/", supreme).status_code == 302
+    assert Plan.objects.get().document["x-house"] == house.document()
+
+
+def test_weaker_house_rules_need_their_written_plan(kitchen, as_):
+    """Refused with what was typed kept; taken with a plan that is named; nonsense is named with the remedy."""
+    chef = as_("chef")
+    weak = RULES | {"rows_2": "63 °C 10 min"}
+    reply = chef.post("/k/hut/book/rules/", weak)
+    assert reply.status_code == 422
+    assert "record the written plan" in reply.content.decode()
+    assert "63 °C 10 min" in reply.content.decode()
+    assert b"such as 65" in chef.post("/k/hut/book/rules/", RULES | {"rows_2": "quite hot"}).content
+    assert not HouseRules.objects.exists()
+    assert chef.post("/k/hut/book/rules/", weak | {"written_plan": "HACCP 7"}).status_code == 302
+    assert HouseRules.objects.get().written_plan == "HACCP 7"
+    assert "core time and temperature" in chef.get("/k/hut/book/rules/", {"base": "uk-fsa"}).content.decode()
+    assert chef.get("/k/hut/book/rules/", {"base": "x\x00"}).status_code == 200
+
+
+@pytest.mark.parametrize("clause", [c for p in profiles().values() for c in p.clauses], ids=lambda c: c.id)
+def test_rows_in_words_are_read_back(clause):
+    """What the page says of a clause is what it would read."""
+    read = read_rows(in_words(clause))
+    assert [c for c, _ in read] == pytest.approx([c for c, _ in clause.rows], abs=1e-4)
+    assert [s for _, s in read] == pytest.approx([s for _, s in clause.rows], rel=1e-5)

@@ -67,6 +67,7 @@ class Sentence:
     air_c: float = 22.0
     title: str = ""
     own_food: OwnFood | None = None
+    house: Mapping[str, Any] | None = None
     base: Mapping[str, Any] = field(default_factory=dict)
 
     @classmethod
@@ -142,6 +143,9 @@ class Sentence:
             out["stages"] = [self._stage(s) for s in way["stage"]]
         out["kitchen"] = {"altitude_m": self.altitude_m, "air_c": self.air_c}
         out["rules"], out["guests"] = self.rules, self.guests
+        out.pop("x-house", None)
+        if self.rules == "house" and self.house is not None:
+            out["x-house"] = dict(self.house)
         out.pop("serve_at", None)
         if self.serve_at is not None:
             out["serve_at"] = self.serve_at.isoformat(timespec="minutes")
@@ -197,6 +201,7 @@ def from_document(document: Mapping[str, Any], altitude_m: float, air_c: float) 
         air_c=kitchen.get("air_c", air_c),
         title=document.get("title", ""),
         own_food=OwnFood.of_piece(piece),
+        house=document.get("x-house"),
         base=document,
     )
     rebuilt = None

@@ -5,6 +5,7 @@ from __future__ import annotations
 import csv
 import io
 import math
+from collections.abc import Mapping
 from dataclasses import dataclass
 from datetime import datetime
 from typing import TYPE_CHECKING, Any
@@ -166,6 +167,7 @@ def judge_log(
     form: str,
     probe_error_c: float = 0.0,
     log10: float = 6.5,
+    house: Mapping[str, Any] | None = None,
 ) -> dict[str, Any]:
     """Rule and model on a measured log: the ``rule``, ``model`` and ``findings`` of a result.
 
@@ -177,11 +179,13 @@ def judge_log(
         Stated error of the probe, K, 0 to 10; subtracted from every reading.
     log10 : float
         6.5 or 7: column of the FSIS table.
+    house : mapping, optional
+        The house's own rules, as a plan carries them in ``x-house``.
     """
     import numpy as np
 
     from ember_core.safety.lethality import for_food, statement
-    from ember_core.safety.rules import judge, profiles
+    from ember_core.safety.rules import judge, profile_of
 
     check_arguments(rules, food, form, probe_error_c)
     row = food_row(food)
@@ -189,7 +193,7 @@ def judge_log(
     t = np.array(log.t_s) - log.t_s[0]
     core = np.array(log.core_c)[:, None] - probe_error_c
     breaks, findings = flags(log)
-    rule = judge(profiles(log10)[rules], form, t, core, interpolate=False, breaks=np.array(breaks))
+    rule = judge(profile_of(rules, house, log10), form, t, core, interpolate=False, breaks=np.array(breaks))
     if rule["met_at_s"] is not None:
         rule["met_at_s"] = round(float(rule["met_at_s"]) + log.t_s[0], 3)  # type: ignore[arg-type]
     if rules == "us-fsis-appendix-a":

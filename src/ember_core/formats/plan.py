@@ -86,6 +86,14 @@ class Plan:
     report_at_s: tuple[float, ...] = ()
     forecast: Mapping[str, Any] | None = None
     serve_at: datetime | None = None
+    house: Mapping[str, Any] | None = None  # the house's own rules, when the plan goes by them
+
+    @property
+    def kept_by(self) -> str:
+        """The profile whose numbers for cooling, holding and keeping hold: the house's are its base's."""
+        if self.rules == "house" and self.house is not None:
+            return str(self.house.get("base", ""))
+        return self.rules or ""
 
     @property
     def face_kinds(self) -> tuple[tuple[str, ...], ...]:
@@ -264,7 +272,22 @@ def parse(document: Any) -> Plan:
         report_at_s=tuple(sorted(float(t) for t in document.get("report_at_s", ()))),
         forecast=document.get("forecast"),
         serve_at=_serve_at(document.get("serve_at")),
+        house=_house(document),
     )
+
+
+def _house(document: Mapping[str, Any]) -> Mapping[str, Any] | None:
+    """The house's own rules a document carries as ``x-house``; their rows are checked where they are used."""
+    house = document.get("x-house")
+    if document.get("rules") != "house" or house is None:
+        return None
+    if not isinstance(house, Mapping) or not isinstance(house.get("base"), str):
+        raise FormatError(
+            "x-house needs base, the id of the rules it follows, and may have rows and written_plan.",
+            path="/x-house",
+            code="house",
+        )
+    return house
 
 
 def _serve_at(text: str | None) -> datetime | None:

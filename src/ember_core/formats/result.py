@@ -17,7 +17,7 @@ from ember_core.heat.remedy import remedies
 from ember_core.safety.advice import advice
 from ember_core.safety.conditions import in_force
 from ember_core.safety.lethality import for_food, organisms, statement
-from ember_core.safety.rules import judge, profiles
+from ember_core.safety.rules import judge, profile_of
 
 FORMAT = "open-ember.result/1"
 DRAW_POINTS = 400
@@ -114,9 +114,10 @@ def _document(
     rule = None
     if plan.rules is not None:
         clauses, conditions = in_force(plan)
-        rule = judge(profiles()[plan.rules], plan.form, cook.t, cook.everywhere, clauses=clauses)
+        profile = profile_of(plan.rules, plan.house)
+        rule = judge(profile, plan.form, cook.t, cook.everywhere, clauses=clauses)
         if cautious is not None:
-            worse = judge(profiles()[plan.rules], plan.form, cautious.t, cautious.everywhere, clauses=clauses)
+            worse = judge(profile, plan.form, cautious.t, cautious.everywhere, clauses=clauses)
             findings += _at_the_cautious_end(rule, worse)
         findings += conditions + advice(plan, cook, rule)
     coast = None

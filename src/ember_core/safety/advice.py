@@ -56,7 +56,7 @@ def advice(plan: Plan, cook: Cook, rule: Mapping[str, Any] | None) -> list[dict[
 
 def _of_stage(plan: Plan, cook: Cook, stage: StageOutcome, hottest: Array, coldest: Array) -> list[dict[str, str]]:
     part = _slice(cook, stage.start_s, stage.end_s)
-    rules = plan.rules or ""
+    rules = plan.kept_by
     if part.sum() < 2:
         return []
     # a short dip only stops the cooking; a chill that is meant to keep the food is judged
@@ -96,10 +96,10 @@ def _interrupted(plan: Plan, cook: Cook, met_at: float | None) -> list[dict[str,
             continue
         if met_at is not None and met_at <= cook.stages[i].start_s:
             continue
-        rows = rows_of("interrupted", plan.rules or "")
+        rows = rows_of("interrupted", plan.kept_by)
         if not rows:
             message = "Cooking is interrupted before the clause is met: only under the kitchen's own written plan."
-            return [_finding("interrupted-cooking", "care", message, plan.rules or "")]
+            return [_finding("interrupted-cooking", "care", message, plan.kept_by)]
         row = rows[0]
         spent = before[-1].end_s - before[0].start_s
         level = "stop" if spent > row["first_heat_s"] else "care"
@@ -118,7 +118,7 @@ def _come_up(plan: Plan, cook: Cook, coldest: Array) -> list[dict[str, str]]:
     spent = float(end - cook.t[warm[0]])
     if spent <= COME_UP_S:
         return []
-    level = "stop" if plan.rules == "us-fsis-appendix-a" else "care"
+    level = "stop" if plan.kept_by == "us-fsis-appendix-a" else "care"
     message = f"The coldest point takes {spent / 3600:.1f} h from 10 °C" + (
         " to 54.4 °C" if hot.size else " without reaching 54.4 °C"
     )
@@ -136,7 +136,7 @@ def _served(plan: Plan, cook: Cook, rule: Mapping[str, Any] | None) -> list[dict
     """What follows from serving it as it is: parasites, intact steak, susceptible guests, chilled pouches."""
     out = []
     short = rule is not None and rule.get("met") is False
-    rules = plan.rules or ""
+    rules = plan.kept_by
     if short and plan.form == "fish":
         for row in rows_of("parasites", rules):
             plain = "; ".join(f"{r['at_c']:g} °C {r['hours']} h" for r in row["freeze"] if "then_c" not in r)

@@ -7,7 +7,7 @@ from collections.abc import Mapping
 from ember_core.formats.plan import FaceSpec, Plan, StageSpec
 from ember_core.heat.findings import finding
 from ember_core.heat.surroundings import WATER_KINDS
-from ember_core.safety.rules import Clause, profiles
+from ember_core.safety.rules import Clause, profile_of
 
 SLACK_C = 0.5  # rounding of °F to °C
 
@@ -33,7 +33,7 @@ def in_force(plan: Plan) -> tuple[tuple[Clause, ...], list[dict[str, str]]]:
     A clause for whole roasts asks for an oven of a certain heat, for humid heat, or for a
     moisture-proof bag. Cooked otherwise the piece is judged by the other clauses.
     """
-    profile = profiles()[plan.rules or "us-food-code-2022"]
+    profile = profile_of(plan.rules or "us-food-code-2022", plan.house)
     clauses, findings = [], []
     mass = plan.document["piece"].get("mass_g")
     for clause in profile.clauses_for(plan.form):

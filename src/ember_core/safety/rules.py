@@ -11,6 +11,7 @@ import csv
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 from functools import lru_cache
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -132,6 +133,9 @@ def house_profile(
     InputError
         An unknown clause; or rows that allow less than the base without a written plan.
     """
+    if base not in profiles() or base == "house":
+        known = ", ".join(p for p in profiles() if p != "house")
+        raise InputError(f"Unknown base {base!r}; choose one of {known}.", path="/house/base", code="choice")
     start = profiles()[base]
     by_id = {c.id: c for c in start.clauses}
     for name, rows in own.items():
@@ -160,6 +164,30 @@ def house_profile(
     edition = f"{start.name}, {start.edition}" + (f"; by written plan {written_plan}" if written_plan else "")
     return replace(
         profiles()["house"], edition=edition, clauses=clauses, come_up=start.come_up, guidance=start.guidance
+    )
+
+
+def profile_of(rules: str, house: Mapping[str, Any] | None = None, log: float = 6.5) -> Profile:
+    """The profile a plan goes by; ``house`` holds the house's own rules: base, rows by clause, written_plan.
+
+    Raises
+    ------
+    InputError
+        An unknown base or clause, rows that are no pairs of numbers, or rows weaker than the base's
+        without a written plan.
+    """
+    if rules != "house" or house is None:
+        return profiles(log)[rules]
+    rows = house.get("rows", {})
+    try:
+        own = {str(clause): [(float(c), float(s)) for c, s in pairs] for clause, pairs in rows.items()}
+    except (AttributeError, TypeError, ValueError):
+        raise InputError(
+            "The house's rows are pairs of a temperature (°C) and a time (s) for each clause.", path="/x-house/rows"
+        ) from None
+    plan = house.get("written_plan")
+    return house_profile(
+        str(house.get("base")), own, written_plan=plan.strip() or None if isinstance(plan, str) else None
     )
 
 

@@ -22,13 +22,14 @@ class Standing:
     profile: Profile
 
 
-def standing(rule: Mapping[str, Any], form: str, guests: str) -> Standing:
+def standing(rule: Mapping[str, Any], form: str, guests: str, profile: Profile | None = None) -> Standing:
     """Judge a rule statement for guests.
 
     A plate short of a clause may be served with an advisory only where the clause allows it and the
-    guests are not highly susceptible. A profile without a number is never counted as met.
+    guests are not highly susceptible. ``profile`` is the one the statement was made by, when it is not one
+    of the shipped ones as they are. A profile without a number is never counted as met.
     """
-    profile = profiles()[rule["profile"]]
+    profile = profile or profiles()[rule["profile"]]
     if rule["met"]:
         return Standing(MET, "met", f"{rule['clause']}: {rule['needs']}", profile)
     if rule["met"] is None:

@@ -1,13 +1,16 @@
-"""The form of a kitchen's own food."""
+"""The forms of a kitchen's own foods and rules."""
 
 from __future__ import annotations
 
+import re
 from typing import Any
 
 from django import forms
 
+from ember_core.errors import InputError
 from ember_core.formats.plan import foods
-from ember_web.book.models import PARTS, Food
+from ember_core.safety.rules import Clause, house_profile, profiles
+from ember_web.book.models import PARTS, Food, HouseRules
 
 LEAST_SUM, MOST_SUM = 97.0, 103.0  # %, as the plan format allows
 
@@ -59,4 +62,82 @@ class FoodForm(forms.ModelForm):  # type: ignore[type-arg]  # django-stubs' gene
                 raise forms.ValidationError(
                     f"The parts sum to {total:.1f} %; they must make 100 (within 3). Check each against the source."
                 )
+        return data
+
+
+def in_words(clause: Clause) -> str:
+    """A clause's rows as a cook writes them."""
+    return "; ".join(f"{c:g} °C {s / 60:g} min" if s >= 60 else f"{c:g} °C {s:g} s" for c, s in clause.rows)
+
+
+ROW = re.compile(r"^(\d+(?:[.,]\d+)?)\s*(?:°?\s*c)?\s+(\d+(?:[.,]\d+)?)\s*(s|min)$", re.IGNORECASE)
+
+
+def read_rows(text: str) -> list[tuple[float, float]]:
+    """Rows from words such as ``65 °C 10 min; 75 °C 30 s``: °C and s.
+
+    Raises
+    ------
+    ValueError
+        With the part that was not understood.
+    """
+    out = []
+    for part in (p.strip() for p in text.split(";")):
+        found = ROW.match(part)
+        if found is None:
+            raise ValueError(part)
+        c, amount = (float(found[i].replace(",", ".")) for i in (1, 2))
+        out.append((c, amount * (60.0 if found[3].lower() == "min" else 1.0)))
+    return out
+
+
+class HouseRulesForm(forms.Form):
+    """The rules the house follows, its own rows for their clauses, and the written plan that allows less."""
+
+    base = forms.ChoiceField(label="Follows")
+    written_plan = forms.CharField(label="Written plan", max_length=200, required=False)
+
+    def __init__(self, data: Any = None, *, house: HouseRules) -> None:
+        start = {"base": house.base, "written_plan": house.written_plan}
+        super().__init__(data, initial=start)
+        known = [p for p in profiles().values() if p.id != "house"]
+        self.fields["base"] = forms.ChoiceField(label="Follows", choices=[(p.id, p.name) for p in known])
+        chosen = str(data.get("base", "")) if data else house.base
+        self.profile = profiles()[chosen if chosen in {p.id for p in known} else house.base]
+        self.clauses = []
+        for i, clause in enumerate(self.profile.clauses):
+            own = house.rows.get(clause.id) if self.profile.id == house.base else None
+            field = forms.CharField(required=False, max_length=400, label=clause.id)
+            words = "; ".join(f"{c:g} °C {s:g} s" for c, s in own) if own else ""
+            field.initial = words
+            field.widget.attrs = {"class": "form-control", "placeholder": "as the clause", "aria-label": clause.id}
+            self.fields[f"rows_{i}"] = field
+            self.clauses.append((f"rows_{i}", clause, in_words(clause)))
+        self.fields["base"].widget.attrs["class"] = "form-select"
+        self.fields["written_plan"].widget.attrs["class"] = "form-control"
+
+    def rows_of_clauses(self) -> list[tuple[Clause, str, str, Any]]:
+        """Each clause with its forms and its rows in words, and its field."""
+        return [(clause, ", ".join(sorted(clause.forms)), words, self[name]) for name, clause, words in self.clauses]
+
+    def clean(self) -> dict[str, Any]:
+        """Read the rows, and let the core say whether they may stand."""
+        data: dict[str, Any] = super().clean() or self.cleaned_data
+        own: dict[str, list[tuple[float, float]]] = {}
+        for name, clause, _ in self.clauses:
+            text = str(data.get(name) or "").strip()
+            if not text:
+                continue
+            try:
+                own[clause.id] = read_rows(text)
+            except ValueError as error:
+                self.add_error(
+                    name, f"{clause.id}: {str(error)[:40]!r} is no row; write a temperature and a time, such as 65 °C 10 min; 75 °C 30 s."
+                )  # fmt: skip
+        if not self.errors:
+            try:
+                house_profile(self.profile.id, own, written_plan=str(data.get("written_plan") or "").strip() or None)
+            except InputError as error:
+                self.add_error(None, error.message)
+        data["rows"] = {k: [list(r) for r in rows] for k, rows in own.items()}
         return data

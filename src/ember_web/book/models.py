@@ -1,6 +1,8 @@
-"""A kitchen's own foods."""
+"""A kitchen's own foods and rules."""
 
 from __future__ import annotations
+
+from typing import Any
 
 from django.core.validators import MaxValueValidator, MinValueValidator
 from django.db import models
@@ -42,3 +44,20 @@ class Food(models.Model):
     def as_own(self) -> OwnFood:
         """The core's view of it."""
         return OwnFood(self.public_id, self.name, self.like, {k: getattr(self, k) / 100.0 for k in PARTS})
+
+
+class HouseRules(models.Model):
+    """What the house asks for in place of rows of the rules it follows; weaker only by a written plan that is named."""
+
+    kitchen = models.OneToOneField(Kitchen, on_delete=models.CASCADE, related_name="house_rules")
+    base = models.CharField(max_length=40)
+    rows = models.JSONField(default=dict, help_text="Clause to rows of °C and s.")
+    written_plan = models.CharField(max_length=200, blank=True)
+    updated_at = models.DateTimeField(auto_now=True)
+
+    def __str__(self) -> str:
+        return f"{self.kitchen}: house rules"
+
+    def document(self) -> dict[str, Any]:
+        """As a plan carries them."""
+        return {"base": self.base, "rows": self.rows, "written_plan": self.written_plan}

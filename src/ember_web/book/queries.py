@@ -11,7 +11,7 @@ import numpy as np
 from ember_core.entry.sentence import OwnFood
 from ember_core.formats.plan import foods
 from ember_core.heat.properties import Composition, conductivity, density, specific_heat
-from ember_web.book.models import PARTS, Food
+from ember_web.book.models import PARTS, Food, HouseRules
 from ember_web.kitchens.models import Kitchen
 
 AT_C = 20.0
@@ -86,3 +86,9 @@ def food_choices(kitchen: Kitchen, table_food: str, kept: OwnFood | None) -> lis
     if kept is not None and kept.id not in dict(out):
         out.append((kept.id, kept.name))
     return out
+
+
+def house_document(kitchen: Kitchen) -> dict[str, Any] | None:
+    """The house's own rules as a plan carries them; None while the kitchen has recorded none."""
+    found = HouseRules.objects.filter(kitchen=kitchen).first()
+    return None if found is None else found.document()

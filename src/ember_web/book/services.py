@@ -1,9 +1,9 @@
-"""What changes a kitchen's own foods."""
+"""What changes a kitchen's own foods and rules."""
 
 from __future__ import annotations
 
-from ember_web.book.forms import FoodForm
-from ember_web.book.models import Food
+from ember_web.book.forms import FoodForm, HouseRulesForm
+from ember_web.book.models import Food, HouseRules
 
 
 def store_food(form: FoodForm) -> Food:
@@ -17,3 +17,12 @@ def remove_food(food: Food) -> str:
     name = food.name
     food.delete()
     return name
+
+
+def store_house_rules(house: HouseRules, form: HouseRulesForm) -> HouseRules:
+    """Save a valid form. Saved plans keep the rows they were made with until they are saved again."""
+    house.base = form.profile.id
+    house.rows = form.cleaned_data["rows"]
+    house.written_plan = form.cleaned_data["written_plan"].strip()
+    house.save()
+    return house

@@ -1,4 +1,4 @@
-"""Book: the foods a kitchen works with."""
+"""Book: the foods and rules a kitchen works with."""
 
 from __future__ import annotations
 
@@ -7,10 +7,10 @@ from django.http import HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_GET, require_http_methods, require_POST
 
-from ember_web.book.forms import FoodForm
-from ember_web.book.models import PARTS, Food
+from ember_web.book.forms import FoodForm, HouseRulesForm
+from ember_web.book.models import PARTS, Food, HouseRules
 from ember_web.book.queries import own_rows, table_rows
-from ember_web.book.services import remove_food, store_food
+from ember_web.book.services import remove_food, store_food, store_house_rules
 from ember_web.kitchens.access import RANK, KitchenRequest, in_kitchen
 
 
@@ -64,3 +64,26 @@ def remove(request: KitchenRequest, food: str) -> HttpResponse:
     name = remove_food(get_object_or_404(Food, kitchen=request.kitchen, public_id=food))
     messages.success(request, f"Deleted: {name}. Saved plans keep what they were made with.")
     return redirect("book", kitchen=request.kitchen.public_id)
+
+
+@in_kitchen(write="chef")
+@require_http_methods(["GET", "POST"])
+def rules(request: KitchenRequest) -> HttpResponse:
+    """The house's own rules: read by all, changed by a chef."""
+    kitchen = request.kitchen
+    usual = kitchen.rules if kitchen.rules != "house" else "us-food-code-2022"
+    house = HouseRules.objects.filter(kitchen=kitchen).first() or HouseRules(kitchen=kitchen, base=usual)
+    data = request.POST if request.method == "POST" else request.GET if "base" in request.GET else None
+    if request.method == "POST":
+        form = HouseRulesForm(data, house=house)
+        if form.is_valid():
+            store_house_rules(house, form)
+            messages.success(request, "Saved. Choose house rules in a plan's sentence to go by them.")
+            return redirect("book-rules", kitchen=kitchen.public_id)
+    else:  # another base from the address shows its clauses
+        shown = HouseRules(base=str(data["base"])) if data is not None and data["base"] != house.base else house
+        form = HouseRulesForm(
+            house=shown if shown.base in dict(HouseRulesForm(house=house).fields["base"].choices) else house
+        )  # type: ignore[attr-defined]
+    context = {"form": form, "can_write": RANK[request.role] >= RANK["chef"], "stored": house if house.pk else None}
+    return render(request, "book/rules.html", context, status=422 if form.errors else 200)

@@ -8,6 +8,7 @@ from ember_core import __version__
 from ember_core.data.loader import data_version
 from ember_core.errors import InputError
 from ember_core.formats.log import Log, judge_log
+from ember_core.safety.rules import profile_of
 from ember_core.safety.verdict import standing
 from ember_web.line.adapters import moment, state_of
 from ember_web.line.models import Cook
@@ -43,8 +44,10 @@ def write_record(cook: Cook) -> Record:
                 (None,) * len(readings),
                 ("",) * len(readings),
             )
-            judged = judge_log(log, rules=rules, food=piece["food"], form=form)
-            found = standing(judged["rule"], form, cook.document.get("guests", "general"))
+            house = cook.document.get("x-house")
+            judged = judge_log(log, rules=rules, food=piece["food"], form=form, house=house)
+            guests = cook.document.get("guests", "general")
+            found = standing(judged["rule"], form, guests, profile_of(rules, house))
             verdict = {"state": found.state, "words": found.words, "detail": found.detail, "under": found.profile.name}
         except InputError as error:
             verdict["detail"] = error.message

@@ -12,6 +12,7 @@ from ember_core.entry.book import name_of
 from ember_core.entry.moves import moves
 from ember_core.formats.plan import food_row
 from ember_core.formats.result import Outcome
+from ember_core.safety.rules import profile_of
 from ember_core.safety.verdict import Standing, eats, standing
 from ember_web.kitchens.models import Kitchen
 from ember_web.ui.drawing import Picture, draw
@@ -66,7 +67,9 @@ def build(outcome: Outcome, kitchen: Kitchen, now: datetime, cursor_s: float | N
         outcome=outcome,
         moves=rows,
         eats=eats(doneness, cook.peak_core_c, plan.target_c),
-        standing=None if result["rule"] is None else standing(result["rule"], plan.form, plan.guests),
+        standing=None
+        if result["rule"] is None
+        else standing(result["rule"], plan.form, plan.guests, profile_of(plan.rules or "", plan.house)),
         start_at=start,
         pull_at=None if cook.pull_s is None else start + timedelta(seconds=cook.pull_s),
         serve_at=serve,

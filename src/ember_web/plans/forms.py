@@ -9,7 +9,7 @@ from django import forms
 
 from ember_core.entry.book import cuts, doneness_names, ways
 from ember_core.entry.sentence import OWN_WAY, OwnFood, Sentence
-from ember_web.book.queries import own_food
+from ember_web.book.queries import house_document, own_food
 from ember_web.kitchens.models import Kitchen
 
 RULES = (
@@ -146,6 +146,7 @@ def sentence_of(form: SentenceForm, kitchen: Kitchen, base: dict[str, Any]) -> S
         altitude_m=kitchen.altitude_m,
         air_c=kitchen.air_c,
         title=d["title"],
+        house=house_document(kitchen),
         own_food=own_food(kitchen, d["food"], OwnFood.of_piece(base.get("piece", {}))),
         base=base,
     )

@@ -1,0 +1,94 @@
+"""The house's own rules in a plan: stricter rows, weaker ones by a written plan, another base."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+
+from ember_core.entry.sentence import Sentence, from_document
+from ember_core.errors import InputError
+from ember_core.formats.log import judge_log, loads
+from ember_core.formats.plan import parse
+from ember_core.formats.result import compute
+from ember_core.safety.rules import judge, profile_of
+from ember_core.safety.verdict import standing
+from tests.conftest import plan_document
+
+POULTRY = "3-401.11(A)(3)"
+BREAST = {"food": "chicken-breast", "shape": {"kind": "slab", "thickness_mm": 25}, "start_c": 4}
+
+
+def rule(house, medium_c=75.0):
+    """The rule's statement on a breast held in a bath for 90 minutes."""
+    document = plan_document(
+        piece=BREAST, target={}, rules="house", stages=[{"kind": "bath", "minutes": 90, "medium_c": medium_c}], **{"x-house": house}
+    )  # fmt: skip
+    return compute(parse(document)).result["rule"]
+
+
+def test_stricter_rows_govern():
+    """74 °C meets the base and not a house that asks for 76; the statement is the house's."""
+    base, strict = {"base": "us-food-code-2022"}, {"base": "us-food-code-2022", "rows": {POULTRY: [[76, 0]]}}
+    assert rule(base)["met"] is True
+    assert rule(strict)["met"] is False
+    assert rule(strict)["profile"] == "house"
+
+
+def test_weaker_rows_need_a_written_plan():
+    """Without one the plan is refused with the clause; with one the edition names it."""
+    weak = {"base": "us-food-code-2022", "rows": {POULTRY: [[60, 1800]]}}
+    with pytest.raises(InputError, match="written plan"):
+        rule(weak, 62.0)
+    allowed = rule(weak | {"written_plan": "HACCP 7"}, 62.0)
+    assert allowed["met"] is True
+    assert "HACCP 7" in allowed["edition"]
+    assert rule({"base": "us-food-code-2022"}, 62.0)["met"] is False
+
+
+@pytest.mark.parametrize(
+    "house",
+    [
+        "strict", [], {}, {"base": 3}, {"base": "house"}, {"base": "nowhere"}, {"base": "uk-fsa", "rows": [1]},
+        {"base": "uk-fsa", "rows": {"core time and temperature": [[60]]}}, {"base": "uk-fsa", "rows": {"core time and temperature": 5}},
+        {"base": "uk-fsa", "rows": {"core time and temperature": [["hot", 5]]}}, {"base": "uk-fsa", "rows": {"unknown": [[70, 120]]}},
+    ],
+)  # fmt: skip
+def test_malformed_house_rules_are_errors(house):
+    """Whatever stands in x-house: an error with its place, no traceback."""
+    with pytest.raises(InputError) as caught:
+        rule(house)
+    assert "house" in caught.value.path
+
+
+def test_another_base_brings_its_keeping_and_advisory():
+    """Under a house that follows the UK, cooling is the UK's, and its clause may be served with an advisory."""
+    document = plan_document(
+        piece=BREAST | {"shape": {"kind": "slab", "thickness_mm": 60}}, target={}, rules="house",
+        stages=[{"kind": "bath", "minutes": 200, "medium_c": 75}, {"kind": "chill", "minutes": 150, "medium_c": 2}],
+        **{"x-house": {"base": "uk-fsa"}},
+    )  # fmt: skip
+    cooling = [f for f in compute(parse(document)).result["findings"] if f["code"] == "cooling"]
+    assert cooling
+    assert "UK" in cooling[0]["source"]
+    profile = profile_of("house", {"base": "uk-fsa"})
+    raw = judge(profile, "steak", np.array([0.0, 60.0]), np.full((2, 1), 50.0))
+    assert standing(raw, "steak", "general", profile).state == "advisory"
+    assert standing(raw, "steak", "susceptible", profile).state == "stop"
+
+
+def test_a_log_is_judged_by_the_house():
+    """A measured log, by the same rows."""
+    log = loads("t_s,core_c\n" + "\n".join(f"{60 * i},75" for i in range(10)))
+    args = {"rules": "house", "food": "chicken-breast", "form": "poultry"}
+    assert judge_log(log, **args)["rule"]["met"] is True
+    strict = {"base": "us-food-code-2022", "rows": {POULTRY: [[76, 0]]}}
+    assert judge_log(log, **args, house=strict)["rule"]["met"] is False
+
+
+def test_a_sentence_carries_them():
+    """House rules go into the document with the sentence, and out again with other rules."""
+    house = {"base": "uk-fsa", "rows": {}}
+    document = Sentence.for_cut("bavette", rules="house", house=house).document()
+    assert document["x-house"] == house
+    assert from_document(document, 0.0, 22.0).house == house
+    assert "x-house" not in Sentence.for_cut("bavette", house=house).document()
