@@ -134,6 +134,8 @@ def main(address: str, token_file: str) -> int:
         c.take("book")
         c.page.get(f"{c.kitchen}/book/new/")
         c.take("book-food")
+        c.page.get(f"{c.kitchen}/book/rules/")
+        c.take("book-rules")
         c.start("Bavette for the late table", "Grill", "p1")
         c.start("Guinea fowl supreme, bath", "Bath", "")
         c.start("Hake loin, hot oven", "Oven", "")

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from collections.abc import Iterable
 from typing import Any
 
 from django import forms
@@ -65,16 +66,22 @@ class FoodForm(forms.ModelForm):  # type: ignore[type-arg]  # django-stubs' gene
         return data
 
 
-def in_words(clause: Clause) -> str:
-    """A clause's rows as a cook writes them."""
-    return "; ".join(f"{c:g} °C {s / 60:g} min" if s >= 60 else f"{c:g} °C {s:g} s" for c, s in clause.rows)
+def in_words(rows: Iterable[tuple[float, float]]) -> str:
+    """Rows (°C, s) as a cook writes them."""
+
+    def span(seconds: float) -> str:
+        if seconds == 0:
+            return "at once"
+        return f"{seconds / 60:g} min" if seconds >= 60 and seconds % 60 == 0 else f"{seconds:g} s"
+
+    return "; ".join(f"{c:g} °C {span(s)}" for c, s in rows)
 
 
-ROW = re.compile(r"^(\d+(?:[.,]\d+)?)\s*(?:°?\s*c)?\s+(\d+(?:[.,]\d+)?)\s*(s|min)$", re.IGNORECASE)
+ROW = re.compile(r"^(\d+(?:[.,]\d+)?)\s*(?:°?\s*c)?\s+(?:(\d+(?:[.,]\d+)?)\s*(s|min)|at once)$", re.IGNORECASE)
 
 
 def read_rows(text: str) -> list[tuple[float, float]]:
-    """Rows from words such as ``65 °C 10 min; 75 °C 30 s``: °C and s.
+    """Rows from words such as ``65 °C 10 min; 75 °C 30 s; 80 °C at once``: °C and s.
 
     Raises
     ------
@@ -86,8 +93,8 @@ def read_rows(text: str) -> list[tuple[float, float]]:
         found = ROW.match(part)
         if found is None:
             raise ValueError(part)
-        c, amount = (float(found[i].replace(",", ".")) for i in (1, 2))
-        out.append((c, amount * (60.0 if found[3].lower() == "min" else 1.0)))
+        c, amount = (float((found[i] or "0").replace(",", ".")) for i in (1, 2))
+        out.append((c, amount * (60.0 if (found[3] or "").lower() == "min" else 1.0)))
     return out
 
 
@@ -108,11 +115,11 @@ class HouseRulesForm(forms.Form):
         for i, clause in enumerate(self.profile.clauses):
             own = house.rows.get(clause.id) if self.profile.id == house.base else None
             field = forms.CharField(required=False, max_length=400, label=clause.id)
-            words = "; ".join(f"{c:g} °C {s:g} s" for c, s in own) if own else ""
+            words = in_words(own) if own else ""
             field.initial = words
             field.widget.attrs = {"class": "form-control", "placeholder": "as the clause", "aria-label": clause.id}
             self.fields[f"rows_{i}"] = field
-            self.clauses.append((f"rows_{i}", clause, in_words(clause)))
+            self.clauses.append((f"rows_{i}", clause, in_words(clause.rows)))
         self.fields["base"].widget.attrs["class"] = "form-select"
         self.fields["written_plan"].widget.attrs["class"] = "form-control"
 
