@@ -6,6 +6,7 @@ import math
 from collections.abc import Callable
 from dataclasses import replace
 
+from ember_core.errors import ComputationError
 from ember_core.formats.plan import FaceSpec, Plan, StageSpec
 from ember_core.heat.cook import Cook, run, setup
 from ember_core.heat.findings import finding
@@ -38,7 +39,10 @@ def remedies(plan: Plan, cook: Cook, limits: dict[str, object] | None = None) ->
 
         def works(changed: Plan, i: int = i) -> Cook | None:
             made = setup(changed, cells=MEMBER_CELLS, refine=MEMBER_REFINE, **(limits or {}))  # type: ignore[arg-type]  # as setup's own
-            tried = run(changed, made, tol=TOLERANCE_K)
+            try:
+                tried = run(changed, made, tol=TOLERANCE_K)
+            except ComputationError:  # a change the solver cannot follow is no remedy
+                return None
             end = tried.stages[i]
             good = end.ended_by == changed.stages[i].until and end.end_s - end.start_s > 1e-6
             return tried if good else None
