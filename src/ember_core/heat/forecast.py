@@ -1,7 +1,7 @@
 """An ensemble over what the cook cannot know exactly, with the pull solved in every member.
 
-Spreads are standard deviations; ``*_ln`` ones are of a natural logarithm. Members are drawn by a
-scrambled Sobol sequence, so that 256 of them cover the six directions evenly and a seed repeats.
+Spreads are standard deviations; ``*_ln`` ones are of a natural logarithm. Members are drawn by Latin
+hypercube, so that 256 of them cover every direction evenly and a seed repeats.
 """
 
 from __future__ import annotations
@@ -191,12 +191,13 @@ def _run_members(
 
 
 def draw(members: int, seed: int, dimensions: int) -> Array:
-    """Standard normal draws, members × dimensions, from a scrambled Sobol sequence."""
-    from scipy.stats import qmc  # a second to load: only a forecast waits for it
+    """Standard normal draws, members × dimensions, by Latin hypercube (McKay, Beckman & Conover 1979).
 
-    power = int(np.ceil(np.log2(max(members, 2))))
-    points = qmc.Sobol(dimensions, scramble=True, rng=np.random.default_rng(seed)).random_base2(power)[:members]
-    return np.asarray(ndtri(np.clip(points, 1e-6, 1 - 1e-6)))
+    Each direction is covered evenly; a seed repeats. (A library's sampler would do, but takes a second to load.)
+    """
+    rng = np.random.default_rng(seed)
+    order = rng.permuted(np.tile(np.arange(members), (dimensions, 1)), axis=1).T
+    return np.asarray(ndtri((order + rng.random((members, dimensions))) / members))
 
 
 @dataclass(frozen=True, eq=False)
