@@ -26,7 +26,7 @@ from ember_core.heat.mesh import Mesh
 
 PROBE_ERROR_C = 0.5  # standard deviation of a probe's constant error; common thermocouple class, from memory
 NOISE_C = 0.3  # of a single reading, standard deviation; an estimate
-MODEL_ERROR_C = 0.1  # of the model's core; set on blind cooks, see docs/method
+MODEL_ERROR_C = 0.1  # K, standard deviation of the model's core; set on blind cooks, see docs/method
 MODEL_TIMING = 0.005  # and of its clock: a share of the time gone by, times the rate of heating; set on blind cooks too
 MODEL_MEMORY = 0.5  # over this share of the time the model's error stays the same
 PROBE_OFFSET_MM = 1.5  # standard deviation of the tip's place along the thickness; an estimate

@@ -9,20 +9,20 @@ from ember_core.heat.findings import finding
 from ember_core.heat.surroundings import WATER_KINDS
 from ember_core.safety.rules import Clause, profile_of
 
-SLACK_C = 0.5  # rounding of °F to °C
+SLACK_C = 0.5  # K, rounding of °F to °C
 
 
 def _oven_kept(face: FaceSpec, stage: StageSpec, mass_g: float | None, oven: Mapping[str, float]) -> bool | None:
     """Whether one oven stage keeps a clause's oven; None when that hangs on a mass the plan does not state."""
-    medium = (face.medium_c or 0.0) + SLACK_C
+    medium = face.medium_c or 0.0
     moist = face.cover == "wrapped" or (
         (face.humidity or 0.0) >= oven["humid_share"] and stage.seconds >= oven["humid_s"]
     )
-    if moist and medium - SLACK_C <= oven["humid_most_c"] + SLACK_C:
+    if moist and medium <= oven["humid_most_c"] + SLACK_C:
         return True
-    if medium >= oven["fan_c" if face.variant == "fan" else "still_c"]:
+    if medium >= oven["fan_c" if face.variant == "fan" else "still_c"] - SLACK_C:
         return True
-    if medium < oven["large_c"]:
+    if medium < oven["large_c"] - SLACK_C:
         return False
     return None if mass_g is None else mass_g >= oven["mass_g"]
 
