@@ -11,8 +11,9 @@ from hypothesis import strategies as st
 
 from ember_core.errors import FormatError
 from ember_core.formats.plan import parse
+from ember_core.heat.confocal import ellipsoid
 from ember_core.heat.cook import body_of, empty_record, run, setup, start_state
-from ember_core.heat.mesh import egg, egg_sizes, ellipsoid, half_axis
+from ember_core.heat.mesh import egg, egg_sizes, half_axis
 from ember_core.heat.program import run_cook
 from tests.conftest import plan_document
 

@@ -7,15 +7,15 @@ from typing import Any
 
 import numpy as np
 
+from ember_core.heat.confocal import ellipsoid
 from ember_core.heat.grid import CYLINDER, SLAB, SPHERE, unit_grid
 from ember_core.heat.kernel import Array, Grid
-from ember_core.heat.mesh import Mesh, box, egg, egg_sizes, ellipsoid, short_cylinder
+from ember_core.heat.mesh import Mesh, box, egg, egg_sizes, short_cylinder
 
-MESH_CELLS = {"box": 6, "cylinder": 10, "ellipsoid": 12, "egg": 10}  # over half of each direction
+MESH_CELLS = {"box": 6, "cylinder": 10, "ellipsoid": 10, "egg": 10}  # over half of each direction
 MESH_FINEST = 0.07  # the outermost cell's share of half the thickness
-MESH_FINEST_CRUST = {"box": 0.025, "cylinder": 0.025, "ellipsoid": 0.02}  # the same where a crust forms
-CRUST_CELLS = {"box": 4 / 3, "ellipsoid": 1.5}  # times as many cells, or shells, where a crust forms
-ACROSS, ACROSS_CRUST = 2, 3  # cells of an ellipsoid's skin in an eighth of a turn
+CRUST_CELLS = {"box": 7}  # the same where a crust forms
+ACROSS = 5  # cells of an ellipsoid in a quarter turn
 MESH_CLUSTER = 0.2  # how far an egg's nodes are drawn towards the skin
 
 
@@ -33,10 +33,10 @@ def geometry(
     if kind == "sphere" or (kind == "cylinder" and "length_mm" not in mm):
         exponent = SPHERE if kind == "sphere" else CYLINDER
         return unit_grid(exponent, cells), mm["diameter_mm"] / 2.0, mm["diameter_mm"]
-    fine = crust and refine >= 1.0
-    many = max(round(MESH_CELLS[kind] * refine * (CRUST_CELLS.get(kind, 1.0) if fine else 1.0)), 3)
-    finest = MESH_FINEST_CRUST.get(kind, MESH_FINEST) if fine else MESH_FINEST
-    finest /= max(refine, 3 / MESH_CELLS[kind])
+    usual = MESH_CELLS[kind]
+    many = CRUST_CELLS.get(kind, usual) if crust and refine >= 1.0 else usual
+    many = max(round(many * refine), 3)
+    finest = MESH_FINEST / max(refine, 3 / usual)
     if kind == "cylinder":
         mesh = short_cylinder(mm["diameter_mm"], mm["length_mm"], symmetric, many, finest)
         return mesh, 1.0, mm["diameter_mm"]
@@ -45,7 +45,7 @@ def geometry(
     sizes = (mm["length_mm"], mm["width_mm"], mm["thickness_mm"])
     if kind == "box":
         return box(*sizes, symmetric, many, finest, edge), 1.0, sizes[2]
-    across = max(round((ACROSS_CRUST if fine else ACROSS) * refine), 2)
+    across = max(round(ACROSS * refine), 2)
     return ellipsoid(*sizes, symmetric, across, many, finest), 1.0, sizes[2]
 
 

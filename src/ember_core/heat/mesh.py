@@ -18,11 +18,14 @@ from typing import NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
+from scipy.spatial import cKDTree
 
 from ember_core.heat.kernel import Array, Body
 
 Index = NDArray[np.int64]
+Links = NDArray[np.uint32]  # compiled loops index by them without a test for negative numbers
 FACE_A, FACE_B, FACE_SIDE, FACE_EDGE = 0, 1, 2, 3
+ACROSS = 2.0  # the outermost cell across a box, by that through its thickness
 
 
 class Mesh(NamedTuple):
@@ -33,16 +36,20 @@ class Mesh(NamedTuple):
     """
 
     n: int
-    first: Index  # edges: their two nodes
-    second: Index
+    first: Links  # edges: their two nodes
+    second: Links
     conduct: Array  # m, area over distance
     conduct_power: Array
+    reach: Array  # edges × 2: how long each end's cell is along the edge, as a share of the edge
     volume: Array  # m³
     volume_power: float
-    s_node: Index  # surface patches, those of face a first, then b, the side, the edge: node and area
+    s_node: Links  # surface patches, those of face a first, then b, the side, the edge: node and area
     s_from: Index  # where each face's patches begin, 5
     s_area: Array  # m²
     s_power: Array
+    along: NDArray[np.bool_]  # edges along the skin
+    on_skin: NDArray[np.bool_]  # nodes on the skin
+    owner: Links  # of each node the patch by which its steam leaves: the nearest one
     mean: Array  # volume fractions
     inner: NDArray[np.bool_]  # nodes of the inner material (an egg's yolk)
     within: Index  # the same as numbers
@@ -54,6 +61,9 @@ class Mesh(NamedTuple):
     line: int  # how many of them are that line
     line_mm: Array  # where on the line, mm from face a, or from the centre for a closed line
     mirrored: bool  # the other half of the line is the same
+
+
+Parts = dict[str, Array | Index | Links | float]  # a mesh in the making, by the names of its fields and ``points``
 
 
 class Layers(NamedTuple):
@@ -78,7 +88,7 @@ def half_axis(length: float, cells: int, first: float) -> Array:
     return np.asarray(np.concatenate([[0.0], np.cumsum(widths)]) * length / widths.sum())
 
 
-def _dual(x: Array) -> tuple[Array, Array]:
+def dual(x: Array) -> tuple[Array, Array]:
     """Lower and upper ends of the dual cells of nodes ``x``."""
     middle = 0.5 * (x[1:] + x[:-1])
     return np.concatenate([x[:1], middle]), np.concatenate([middle, x[-1:]])
@@ -93,12 +103,12 @@ class _Axis(NamedTuple):
 
 
 def _straight(nodes: Array) -> _Axis:
-    lo, hi = _dual(nodes)
+    lo, hi = dual(nodes)
     return _Axis(nodes, hi - lo, 1.0 / np.diff(nodes))
 
 
 def _radial(nodes: Array) -> _Axis:
-    lo, hi = _dual(nodes)
+    lo, hi = dual(nodes)
     # exact for temperatures that are quadratic in the radius, as they are near the centre
     return _Axis(nodes, np.pi * (hi**2 - lo**2), 2.0 * np.pi * 0.5 * (nodes[1:] + nodes[:-1]) / np.diff(nodes))
 
@@ -115,7 +125,7 @@ class _Patch(NamedTuple):
 
 def _product(
     axes: list[_Axis], link_power: list[int], volume_power: int, patches: list[_Patch]
-) -> tuple[NDArray[np.int64], dict[str, Array | Index | float]]:
+) -> tuple[NDArray[np.int64], Parts]:
     """Tensor product of one-dimensional meshes."""
     shape = tuple(a.nodes.size for a in axes)
     number = np.arange(int(np.prod(shape))).reshape(shape)
@@ -127,13 +137,25 @@ def _product(
             out = out * along.reshape([-1 if e == d else 1 for e in range(len(shape))])
         return out
 
-    first, second, conduct, power = [], [], [], []
+    first, second, conduct, power, reach = [], [], [], [], []
     for d, axis in enumerate(axes):
         low = np.take(number, np.arange(shape[d] - 1), axis=d)
         first.append(low.ravel())
         second.append(np.take(number, np.arange(1, shape[d]), axis=d).ravel())
         conduct.append(spread(axis.link, d, lambda e: axes[e].size).ravel())
         power.append(np.full(low.size, float(link_power[d])))
+        lo, hi = dual(axis.nodes)
+        gap = np.diff(axis.nodes)
+        ends = [(hi - lo)[:-1] / gap, (hi - lo)[1:] / gap]
+        reach.append(
+            np.stack(
+                [
+                    np.broadcast_to(x.reshape([-1 if e == d else 1 for e in range(len(shape))]), low.shape).ravel()
+                    for x in ends
+                ],
+                axis=1,
+            )
+        )
     s_node, s_face, s_area, s_power = [], [], [], []
     for patch in patches:
         nodes = np.take(number, patch.end, axis=patch.axis)
@@ -143,10 +165,12 @@ def _product(
         s_area.append(area)
         s_power.append(np.full(nodes.size, float(patch.power)))
     return number, {
+        "points": np.stack(np.meshgrid(*(a.nodes for a in axes), indexing="ij"), axis=-1).reshape(number.size, -1),
         "first": np.concatenate(first),
         "second": np.concatenate(second),
         "conduct": np.concatenate(conduct),
         "conduct_power": np.concatenate(power),
+        "reach": np.concatenate(reach),
         "volume": spread(axes[0].size, 0, lambda e: axes[e].size).ravel(),
         "volume_power": float(volume_power),
         "s_node": np.concatenate(s_node),
@@ -162,8 +186,13 @@ def _thickness(half: Array, symmetric: bool) -> Array:
     return down if symmetric else np.concatenate([down, half[-1] + half[1:]])
 
 
-def _finish(parts: dict[str, Array | Index | float], core: int, lines: list[Index], at_mm: Array, mirrored: bool,
+def finish(parts: Parts, core: int, lines: list[Index], at_mm: Array, mirrored: bool,
             inner: NDArray[np.bool_] | None = None, ends: tuple[int, int] | None = None) -> Mesh:  # fmt: skip
+    """A mesh of its parts: what can be found from nodes, edges and patches is added.
+
+    ``lines`` are the nodes to record, first the line through the core, whose places are ``at_mm``; ``ends`` the nodes where
+    it leaves the piece, if not its first and last.
+    """
     volume = np.asarray(parts["volume"])
     watch = np.concatenate(lines)
     _, keep = np.unique(watch, return_index=True)
@@ -173,16 +202,25 @@ def _finish(parts: dict[str, Array | Index | float], core: int, lines: list[Inde
     faces = np.asarray(parts.pop("s_face"))[order]
     parts |= {k: np.asarray(parts[k])[order] for k in ("s_node", "s_area", "s_power")}
     inner = np.zeros(volume.size, dtype=np.bool_) if inner is None else inner
+    along = _along(np.asarray(parts["first"]), np.asarray(parts["second"]), np.asarray(parts["s_node"]))
+    owner = _owners(np.asarray(parts.pop("points")), np.asarray(parts["s_node"]))
+    fastest = _fastest(parts, volume)
+    patch_a = int(np.flatnonzero(np.asarray(parts["s_node"]) == a)[0])
+    patch_b = int(np.flatnonzero(np.asarray(parts["s_node"]) == b)[0])
+    parts |= {k: np.asarray(parts[k]).astype(np.uint32) for k in ("first", "second", "s_node")}
     return Mesh(
         n=volume.size,
         s_from=np.searchsorted(faces, np.arange(5)).astype(np.int64),
+        along=along,
+        on_skin=np.isin(np.arange(volume.size), np.asarray(parts["s_node"])),
+        owner=owner.astype(np.uint32),
         within=np.flatnonzero(inner).astype(np.int64),
-        fastest=_fastest(parts, volume),
+        fastest=fastest,
         mean=volume / volume.sum(),
         inner=inner,
         core=core,
-        patch_a=int(np.flatnonzero(np.asarray(parts["s_node"]) == a)[0]),
-        patch_b=int(np.flatnonzero(np.asarray(parts["s_node"]) == b)[0]),
+        patch_a=patch_a,
+        patch_b=patch_b,
         watch=rest.astype(np.int64),
         line=lines[0].size,
         line_mm=at_mm,
@@ -191,7 +229,18 @@ def _finish(parts: dict[str, Array | Index | float], core: int, lines: list[Inde
     )
 
 
-def _fastest(parts: dict[str, Array | Index | float], volume: Array) -> float:
+def _along(first: Index, second: Index, s_node: Index) -> NDArray[np.bool_]:
+    """Whether an edge runs along the skin."""
+    return np.isin(first, s_node) & np.isin(second, s_node)
+
+
+def _owners(points: Array, s_node: Index) -> Index:
+    """The patch nearest to each node."""
+    _, nearest = cKDTree(points[s_node]).query(points)
+    return np.asarray(nearest, dtype=np.int64)
+
+
+def _fastest(parts: Parts, volume: Array) -> float:
     """Largest eigenvalue of the conduction operator, 1/m², by power iteration, 8 % on top."""
     i, j, g = (np.asarray(parts[k]) for k in ("first", "second", "conduct"))
     x = np.random.default_rng(1).standard_normal(volume.size)
@@ -210,13 +259,13 @@ def box(
 ) -> Mesh:
     """Quarter (or octant, when both faces meet the same) of a box; sizes in m.
 
-    ``finest`` is the outermost cell's share of half the thickness; across, cells begin with the same
-    size and grow towards the centre. ``edge``: one of the sides across the width is a face of its own, so the
+    ``finest`` is the outermost cell's share of half the thickness; across, the cells are one fewer, begin
+    with :data:`ACROSS` times that size and grow towards the centre. ``edge``: one of the sides across the width is a face of its own, so the
     width is meshed in full.
     """
     step = finest * thickness / 2
     z = _thickness(half_axis(thickness / 2, cells, step), symmetric)
-    x, half = half_axis(length / 2, cells, step), half_axis(width / 2, cells, step)
+    x, half = (half_axis(size / 2, cells - 1, ACROSS * step) for size in (length, width))
     y = _thickness(half, False) if edge else half
     patches = [_Patch(2, 0, FACE_A, 1.0, 0), _Patch(0, -1, FACE_SIDE, 1.0, 1), _Patch(1, -1, FACE_SIDE, 1.0, 1)]
     if edge:
@@ -224,9 +273,9 @@ def box(
     if not symmetric:
         patches.append(_Patch(2, -1, FACE_B, 1.0, 0))
     number, parts = _product([_straight(x), _straight(y), _straight(z)], [1, 1, -1], 1, patches)
-    middle = cells if edge else 0
+    middle = half.size - 1 if edge else 0
     lines = [number[i, j, :] for i in (0, -1) for j in ((middle, 0, -1) if edge else (0, -1))]
-    return _finish(parts, int(number[0, middle, z.size - 1 if symmetric else cells]), lines, z * 1000, symmetric)
+    return finish(parts, int(number[0, middle, z.size - 1 if symmetric else cells]), lines, z * 1000, symmetric)
 
 
 @lru_cache(maxsize=64)
@@ -250,7 +299,7 @@ def short_cylinder(diameter: float, length: float, symmetric: bool, cells: int, 
     ends = (int(number[0, 0]), int(number[0, 0 if symmetric else -1]))
     if not flat:
         ends = (int(number[-1, middle]), int(number[-1, middle]))
-    return _finish(parts, int(number[0, middle]), lines, (z if flat else r) * 1000, symmetric or not flat, ends=ends)
+    return finish(parts, int(number[0, middle]), lines, (z if flat else r) * 1000, symmetric or not flat, ends=ends)
 
 
 def _ball(points: Array) -> Array:
@@ -318,98 +367,6 @@ def _gradients(points: Array, cells: Index) -> tuple[Array, Array]:
     return np.concatenate([-rest.sum(axis=1, keepdims=True), rest], axis=1), size
 
 
-def _on_sphere(points: Array) -> Array:
-    """Points of the unit cube's surface moved to the unit sphere so that cells keep nearly equal areas."""
-    x, y, z = points.T
-    return np.stack(
-        [
-            x * np.sqrt(1 - y * y / 2 - z * z / 2 + y * y * z * z / 3),
-            y * np.sqrt(1 - z * z / 2 - x * x / 2 + z * z * x * x / 3),
-            z * np.sqrt(1 - x * x / 2 - y * y / 2 + x * x * y * y / 3),
-        ],
-        axis=1,
-    )
-
-
-def _cube_skin(many: int, symmetric: bool) -> tuple[Index, Index]:
-    """Nodes (whole numbers up to ``many``) and triangles of a cube's surface: one octant, or with its image below."""
-    side = np.arange(many + 1)
-    grid = np.stack(np.meshgrid(side, side, side, indexing="ij"), axis=-1).reshape(-1, 3)
-    nodes = grid[grid.max(axis=1) == many]
-    number = {tuple(p): i for i, p in enumerate(nodes.tolist())}
-    found = []
-    for axis in range(3):
-        for i in range(many):
-            for j in range(many):
-                corner = []
-                for across in ((i, j), (i + 1, j), (i, j + 1), (i + 1, j + 1)):
-                    place = list(across)
-                    place.insert(axis, many)
-                    corner.append(number[tuple(place)])
-                found += [(corner[0], corner[1], corner[3]), (corner[0], corner[2], corner[3])]
-    triangles = np.sort(np.array(found), axis=1)
-    if symmetric:
-        return nodes, triangles
-    above = nodes[:, 2] > 0
-    image = np.arange(len(nodes))
-    image[above] = len(nodes) + np.arange(above.sum())
-    return np.concatenate([nodes, nodes[above] * (1, 1, -1)]), np.concatenate([triangles, image[triangles]])
-
-
-def _shells(triangles: Index, nodes: int, shells: int) -> Index:
-    """Tetrahedra between the triangles of nested shells around a centre (node 0)."""
-    tets = [np.concatenate([np.zeros((len(triangles), 1), dtype=np.int64), 1 + triangles], axis=1)]
-    for k in range(shells - 1):
-        lo, up = 1 + k * nodes + triangles, 1 + (k + 1) * nodes + triangles
-        for split in range(3):  # a prism's three; the numbers' order makes neighbours agree on the diagonals
-            tets.append(np.concatenate([lo[:, : 3 - split], up[:, 2 - split :]], axis=1))
-    return np.concatenate(tets)
-
-
-@lru_cache(maxsize=32)
-def ellipsoid(
-    length: float, width: float, thickness: float, symmetric: bool, across: int, shells: int, finest: float
-) -> Mesh:
-    """Octant, or upper and lower quarter, of an ellipsoid by tetrahedra between nested shells; axes in m.
-
-    ``across`` cells span an eighth of a turn; ``finest`` is the outermost shell's share of the radius.
-    """
-    skin, triangles = _cube_skin(across, symmetric)
-    many = len(skin)
-    radius = half_axis(1.0, shells, finest)[1:]
-    points = np.concatenate([np.zeros((1, 3)), *(r * _on_sphere(skin / across) for r in radius)])
-    points *= np.array([length, width, thickness]) / 2
-    tets = _shells(triangles, many, shells)
-    _, size = _gradients(points, tets)
-    # the facets lie inside the curved surface: grown until the volume is right
-    points *= (np.pi / 6 * length * width * thickness / (8 if symmetric else 4) / size.sum()) ** (1 / 3)
-    gradient, size = _gradients(points, tets)
-    n = len(points)
-    first, second, value = _edges(tets, -np.einsum("eid,ejd->eij", gradient, gradient) * size[:, None, None], n)
-    volume = np.zeros(n)
-    np.add.at(volume, tets.ravel(), np.repeat(size / 4, 4))
-    outside = n - many
-    corner = points[outside + triangles]
-    area = np.zeros(many)
-    normal = np.cross(corner[:, 1] - corner[:, 0], corner[:, 2] - corner[:, 0])
-    np.add.at(area, triangles.ravel(), np.repeat(np.linalg.norm(normal, axis=1) / 6, 3))
-    parts: dict[str, Array | Index | float] = {
-        "first": first, "second": second, "conduct": value, "conduct_power": np.ones(value.size), "volume": volume,
-        "volume_power": 3.0, "s_node": np.arange(outside, n), "s_face": np.where(skin[:, 2] >= 0, FACE_A, FACE_B),
-        "s_area": area, "s_power": np.full(many, 2.0),
-    }  # fmt: skip
-
-    def ray(*towards: int) -> Index:
-        """Nodes from the first shell outwards."""
-        return 1 + int(np.flatnonzero((skin == towards).all(axis=1))[0]) + many * np.arange(shells)
-
-    line = np.concatenate([ray(0, 0, across)[::-1], [0]])
-    if not symmetric:
-        line = np.concatenate([line, ray(0, 0, -across)])
-    sides = [ray(*p)[-1:] for p in ((across, 0, 0), (0, across, 0), (across, across, 0))]
-    return _finish(parts, 0, [line, *sides], (points[line[0], 2] - points[line, 2]) * 1000, symmetric)
-
-
 HEN_SHAPE = 0.76  # breadth over length, common value of a hen's egg (from memory)
 EGG_DENSITY = 1090.0  # kg/m³ in shell, fresh (from memory)
 YOLK_SHARE = 0.31  # of the contents' volume, hen (from memory)
@@ -463,13 +420,13 @@ def egg(mass_g: float, cells: int, cluster: float) -> Mesh:
     s_node = np.flatnonzero(skin > 0)
     yolk_radius = (YOLK_SHARE * volume.sum() * 3 / (4 * np.pi)) ** (1 / 3)
     inner = np.linalg.norm(points, axis=1) <= yolk_radius
-    parts: dict[str, Array | Index | float] = {
-        "first": first, "second": second, "conduct": value, "conduct_power": np.ones(value.size), "volume": volume,
+    parts: Parts = {
+        "points": points, "first": first, "second": second, "conduct": value, "conduct_power": np.ones(value.size), "reach": np.ones((value.size, 2)), "volume": volume,
         "volume_power": 3.0, "s_node": s_node, "s_face": np.where(disc[s_node, 1] > -1e-12, FACE_A, FACE_B).astype(np.int64),
         "s_area": skin[s_node], "s_power": np.full(s_node.size, 2.0),
     }  # fmt: skip
     line = number[:, cells]
-    return _finish(
+    return finish(
         parts, int(number[0, cells]), [line, number[0, :]], points[line, 0] * 1000, True, inner,
         (int(number[-1, cells]), int(number[-1, cells])),
     )  # fmt: skip
