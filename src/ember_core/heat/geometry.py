@@ -15,6 +15,7 @@ from ember_core.heat.mesh import Mesh, box, egg, egg_sizes, short_cylinder
 MESH_CELLS = {"box": 6, "cylinder": 10, "ellipsoid": 10, "egg": 10}  # over half of each direction
 MESH_FINEST = 0.07  # the outermost cell's share of half the thickness
 CRUST_CELLS = {"box": 7}  # the same where a crust forms
+FINE_CELLS = 40  # from so many cells on, a one-dimensional grid is made finer where a crust forms
 ACROSS = 5  # cells of an ellipsoid in a quarter turn
 MESH_CLUSTER = 0.2  # how far an egg's nodes are drawn towards the skin
 
@@ -26,15 +27,17 @@ def geometry(
 
     ``edge``: one long narrow side of a box meets something else than the other sides.
     """
+    # members of an ensemble keep the usual grid: they are corrected to the nominal run
+    crust = crust and refine >= 1.0 and cells >= FINE_CELLS
     kind = shape["kind"]
     mm = {k: shape[k] / 1000.0 for k in shape if k.endswith("_mm")}
     if kind == "slab":
-        return unit_grid(SLAB, cells, symmetric), mm["thickness_mm"], mm["thickness_mm"]
+        return unit_grid(SLAB, cells, symmetric, crust), mm["thickness_mm"], mm["thickness_mm"]
     if kind == "sphere" or (kind == "cylinder" and "length_mm" not in mm):
         exponent = SPHERE if kind == "sphere" else CYLINDER
-        return unit_grid(exponent, cells), mm["diameter_mm"] / 2.0, mm["diameter_mm"]
+        return unit_grid(exponent, cells, False, crust), mm["diameter_mm"] / 2.0, mm["diameter_mm"]
     usual = MESH_CELLS[kind]
-    many = CRUST_CELLS.get(kind, usual) if crust and refine >= 1.0 else usual
+    many = CRUST_CELLS.get(kind, usual) if crust else usual
     many = max(round(many * refine), 3)
     finest = MESH_FINEST / max(refine, 3 / usual)
     if kind == "cylinder":

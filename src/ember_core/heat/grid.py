@@ -11,6 +11,7 @@ from ember_core.heat.kernel import Array, Grid
 SLAB, CYLINDER, SPHERE = 0, 1, 2
 RATIO = {SLAB: 1.01, CYLINDER: 1.01, SPHERE: 1.01}
 """Growth from a cell to its inner neighbour; found by measuring against the exact series."""
+CRUST_GROWTH = 1.06**40  # from the outermost to the innermost cell where a crust forms: it is a millimetre thick
 
 
 def _moments(lo: Array, hi: Array, power: int, exponent: int) -> Array:
@@ -27,7 +28,7 @@ def _surface(m1: float, q1: float, m2: float, q2: float) -> Array:
 
 
 @lru_cache(maxsize=32)
-def unit_grid(exponent: int, n: int, half: bool = False) -> Grid:
+def unit_grid(exponent: int, n: int, half: bool = False, crust: bool = False) -> Grid:
     """Build the grid of a slab (0, full thickness), long cylinder (1) or sphere (2, from the centre).
 
     Parameters
@@ -38,12 +39,14 @@ def unit_grid(exponent: int, n: int, half: bool = False) -> Grid:
         Number of cells, even for a slab; 8 or more.
     half : bool
         Of a slab only the half from the middle to face b, for faces that are treated alike: n/2 cells.
+    crust : bool
+        Whether a crust will form, which wants finer cells at the surfaces.
     """
     if exponent == SLAB:
-        growing = RATIO[SLAB] ** np.arange(n // 2)
+        growing = (CRUST_GROWTH ** (2 / n) if crust else RATIO[SLAB]) ** np.arange(n // 2)
         widths = np.concatenate([growing, growing[::-1]])
     else:
-        widths = RATIO[exponent] ** np.arange(n)[::-1]
+        widths = (CRUST_GROWTH ** (1 / n) if crust else RATIO[exponent]) ** np.arange(n)[::-1]
     x = np.concatenate([[0.0], np.cumsum(widths)])
     x /= x[-1]
     lo, hi = x[:-1], x[1:]

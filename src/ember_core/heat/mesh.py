@@ -1,10 +1,9 @@
-"""Meshes of the finite shapes: box, short cylinder, ellipsoid and egg.
+"""Meshes of the finite shapes: what a mesh is; box, short cylinder and egg.
 
 A mesh is a graph: nodes with volumes, edges with conductances per unit conductivity, and surface
 patches. Nodes lie on the surface, so that the surface temperature is a node's own. Box and short
-cylinder are products of one-dimensional vertex-centred finite volumes; ellipsoid and egg are
-linear finite elements with lumped capacity on nested shells (fine at the skin, coarse along it) and
-on a mapped half disc (r–z). Planes of symmetry are used: only half of each across direction is meshed,
+cylinder are products of one-dimensional vertex-centred finite volumes; an egg is linear finite elements with lumped
+capacity on a mapped half disc (r–z); the ellipsoid stands in :mod:`ember_core.heat.confocal`. Planes of symmetry are used: only half of each across direction is meshed,
 and half of the thickness when both faces always meet the same.
 """
 

@@ -37,6 +37,7 @@ from ember_core.heat.kernel import (
 )
 
 UNTIL_TIME, UNTIL_CORE, UNTIL_SURFACE, UNTIL_MEAN, UNTIL_LOG10, UNTIL_RULE, UNTIL_PEAK, UNTIL_TURN = range(8)
+IN_A_CRUST = 0.05  # weight of the error in cells that dry: they are thin, and their kinks cost many steps
 FAILED = -1  # a stage whose step size underflowed
 CURVATURE = 2e-3  # 1/K, how much conductivity or heat capacity of a food changes by degree, at most
 MARGIN_S = 0.01  # a clock must be this far past its row, so that the judge of the samples agrees
@@ -366,7 +367,7 @@ def run_stage(
         solve(base, work.factors[0], work.factors[1], work.factors[2], work.factors[3], error)
         size = 0.0
         for i in range(n):
-            size = max(size, abs(error[i]) * slope1[i])
+            size = max(size, abs(error[i]) * slope1[i] * (IN_A_CRUST if w[i] < body.water else 1.0))
         size = max(size / tol, 1e-6)
         factor = 0.9 * size ** (-1.0 / 3.0)
         if size > 1.0 and step > 1e-7:
