@@ -119,46 +119,44 @@ SHAPES = {
 }
 
 
-@pytest.mark.parametrize("name", SHAPES)
-@pytest.mark.parametrize("way", CHANGING)
-def test_against_a_grid_three_times_finer(name, way):
-    """Core, mean and coast within 0.5 °C with heat, turn and rest; the finer mesh has 27 (9) times the nodes."""
-    food = "egg-whole" if name == "egg" else "beef-lean"
+IN_A_PAN = [
+    {"kind": "pan", "minutes": 4, "faces": {"a": {"medium_c": 190}}},
+    {"kind": "pan", "minutes": 4, "faces": {"b": {"medium_c": 190}}},
+    {"kind": "oven", "minutes": 15, "medium_c": 140},
+    {"kind": "rest", "minutes": 10},
+]
+
+
+def off_from_finer(name, stages):
+    """Largest differences of core and mean at four moments, and of the peak, from a mesh three times finer, K."""
     document = {
         "format": "open-ember.plan/1",
-        "piece": {"food": food, "shape": SHAPES[name], "start_c": 5},
-        "stages": ROUND_TURNED if way == "turned" and SHAPES[name]["kind"] in {"ellipsoid", "egg"} else CHANGING[way],
+        "piece": {"food": "egg-whole" if name == "egg" else "beef-lean", "shape": SHAPES[name], "start_c": 5},
+        "stages": stages,
         "report_at_s": [300, 900, 1800],
     }
     plan = parse(document)
     coarse, fine = (run(plan, setup(plan, refine=finer)) for finer in (1, 3))
-    for t in (300, 900, 1800, fine.t[-1]):
-        a, b = coarse.at(t), fine.at(t)
-        assert coarse.core[a] == pytest.approx(fine.core[b], abs=0.5)
-        assert coarse.mean[a] == pytest.approx(fine.mean[b], abs=0.5)
-    assert coarse.peak_core_c == pytest.approx(fine.peak_core_c, abs=0.5)
+    at = [(coarse.at(t), fine.at(t)) for t in (300, 900, 1800, fine.t[-1])]
+    core = max(abs(coarse.core[a] - fine.core[b]) for a, b in at)
+    mean = max(abs(coarse.mean[a] - fine.mean[b]) for a, b in at)
+    return core, mean, abs(coarse.peak_core_c - fine.peak_core_c)
+
+
+@pytest.mark.parametrize("name", SHAPES)
+@pytest.mark.parametrize("way", CHANGING)
+def test_against_a_grid_three_times_finer(name, way):
+    """Core, mean and coast within 0.5 °C with heat, turn and rest; the finer mesh has 27 (9) times the nodes."""
+    round_ = SHAPES[name]["kind"] in {"ellipsoid", "egg"}
+    assert max(off_from_finer(name, ROUND_TURNED if way == "turned" and round_ else CHANGING[way])) < 0.5
 
 
 def test_an_ellipsoid_in_a_pan_against_a_grid_three_times_finer():
-    """Core and coast within 0.6 °C where a crust forms all over one half; the mean, which takes in the crust, within 1.2."""
-    document = {
-        "format": "open-ember.plan/1",
-        "piece": {"food": "beef-lean", "shape": SHAPES["ellipsoid"], "start_c": 5},
-        "stages": [
-            {"kind": "pan", "minutes": 4, "faces": {"a": {"medium_c": 190}}},
-            {"kind": "pan", "minutes": 4, "faces": {"b": {"medium_c": 190}}},
-            {"kind": "oven", "minutes": 15, "medium_c": 140},
-            {"kind": "rest", "minutes": 10},
-        ],
-        "report_at_s": [300, 900, 1800],
-    }
-    plan = parse(document)
-    coarse, fine = (run(plan, setup(plan, refine=finer)) for finer in (1, 2))
-    for t in (300, 900, 1800, fine.t[-1]):
-        a, b = coarse.at(t), fine.at(t)
-        assert coarse.core[a] == pytest.approx(fine.core[b], abs=0.6)
-        assert coarse.mean[a] == pytest.approx(fine.mean[b], abs=1.2)
-    assert coarse.peak_core_c == pytest.approx(fine.peak_core_c, abs=0.5)
+    """A crust all over one half: core within 0.6 °C, coast 0.5; the mean, which takes in the crust, within 1.2."""
+    core, mean, peak = off_from_finer("ellipsoid", IN_A_PAN)
+    assert core < 0.6
+    assert mean < 1.2
+    assert peak < 0.5
 
 
 @pytest.mark.parametrize("way", ["oven", "turned"])

@@ -1,7 +1,7 @@
 """Meshes of ellipsoids in confocal coordinates.
 
 Ellipsoids confocal with a given one fill it down to its focal disc, and two families of hyperboloids cut
-them at right angles (Morse & Feshbach, *Methods of Theoretical Physics*, 1953, §5.1; the angles below keep the
+them at right angles (Morse & Feshbach, *Methods of Theoretical Physics*, 1953, §5.1, from memory; the angles below keep the
 metric smooth where axes are nearly equal). Cells between such surfaces meet every face at a right angle, so
 that a finite volume needs only the neighbours across its faces, every conductance is positive, and volumes
 and areas are the ellipsoid's own. One octant is meshed; where the two faces meet different things it is

@@ -114,6 +114,11 @@ def dominates(rows: Sequence[tuple[float, float]], base: Sequence[tuple[float, f
     return all(any(t >= b_t - 1e-9 and s >= b_s - 1e-9 for b_t, b_s in base) for t, s in rows)
 
 
+def bases() -> dict[str, Profile]:
+    """The profiles that a house's own rules may follow, by id."""
+    return {name: profile for name, profile in profiles().items() if name != "house"}
+
+
 def house_profile(
     base: str, own: Mapping[str, Sequence[tuple[float, float]]], *, written_plan: str | None = None
 ) -> Profile:
@@ -133,8 +138,8 @@ def house_profile(
     InputError
         An unknown clause; or rows that allow less than the base without a written plan.
     """
-    if base not in profiles() or base == "house":
-        known = ", ".join(p for p in profiles() if p != "house")
+    if base not in bases():
+        known = ", ".join(bases())
         raise InputError(f"Unknown base {base!r}; choose one of {known}.", path="/house/base", code="choice")
     start = profiles()[base]
     by_id = {c.id: c for c in start.clauses}

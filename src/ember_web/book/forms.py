@@ -10,7 +10,7 @@ from django import forms
 
 from ember_core.errors import InputError
 from ember_core.formats.plan import foods
-from ember_core.safety.rules import Clause, house_profile, profiles
+from ember_core.safety.rules import Clause, bases, house_profile
 from ember_web.book.models import PARTS, Food, HouseRules
 
 LEAST_SUM, MOST_SUM = 97.0, 103.0  # %, as the plan format allows
@@ -107,10 +107,10 @@ class HouseRulesForm(forms.Form):
     def __init__(self, data: Any = None, *, house: HouseRules) -> None:
         start = {"base": house.base, "written_plan": house.written_plan}
         super().__init__(data, initial=start)
-        known = [p for p in profiles().values() if p.id != "house"]
-        self.fields["base"] = forms.ChoiceField(label="Follows", choices=[(p.id, p.name) for p in known])
+        known = bases()
+        self.fields["base"] = forms.ChoiceField(label="Follows", choices=[(p.id, p.name) for p in known.values()])
         chosen = str(data.get("base", "")) if data else house.base
-        self.profile = profiles()[chosen if chosen in {p.id for p in known} else house.base]
+        self.profile = known[chosen if chosen in known else house.base]
         self.clauses = []
         for i, clause in enumerate(self.profile.clauses):
             own = house.rows.get(clause.id) if self.profile.id == house.base else None

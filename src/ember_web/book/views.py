@@ -7,6 +7,7 @@ from django.http import HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_GET, require_http_methods, require_POST
 
+from ember_core.safety.rules import bases
 from ember_web.book.forms import FoodForm, HouseRulesForm
 from ember_web.book.models import PARTS, Food, HouseRules
 from ember_web.book.queries import own_rows, table_rows
@@ -81,9 +82,8 @@ def rules(request: KitchenRequest) -> HttpResponse:
             messages.success(request, "Saved. Choose house rules in a plan's sentence to go by them.")
             return redirect("book-rules", kitchen=kitchen.public_id)
     else:  # another base from the address shows its clauses
-        shown = HouseRules(base=str(data["base"])) if data is not None and data["base"] != house.base else house
-        form = HouseRulesForm(
-            house=shown if shown.base in dict(HouseRulesForm(house=house).fields["base"].choices) else house
-        )  # type: ignore[attr-defined]
+        asked = str(data["base"]) if data is not None else house.base
+        other = asked != house.base and asked in bases()
+        form = HouseRulesForm(house=HouseRules(base=asked) if other else house)
     context = {"form": form, "can_write": RANK[request.role] >= RANK["chef"], "stored": house if house.pk else None}
     return render(request, "book/rules.html", context, status=422 if form.errors else 200)
