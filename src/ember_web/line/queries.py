@@ -11,6 +11,7 @@ from ember_web.line.learning import learned
 from ember_web.line.models import Cook, Reading
 from ember_web.ui.templatetags.ember import span
 
+NUMBER_WIDE = 2.3  # %, of the strip's width at 1280 px
 STRIP_S = 90 * 60
 READINGS_SHOWN = 240
 
@@ -149,11 +150,16 @@ def strip_marks(kitchen: Kitchen, now: datetime) -> dict[str, Any]:
     free = -1.0  # where the last word ends, in % of the width
     for i, mark in enumerate(marks):
         mark["named"] = i < 3 and mark["left"] >= free
+        mark["until"] = mark["left"] + (2 + 0.75 * len(mark["verb"] + " 00:00") if mark["named"] else 0.4)
         if mark["named"]:
-            free = mark["left"] + 2 + 0.75 * len(mark["verb"] + " 00:00")
+            free = mark["until"]
+    hours = [{"left": round(4 + 92 * m / 90, 2), "label": f"{m}"} for m in (15, 30, 45, 60, 75, 90)]
     return {
         "marks": marks,
         "earlier": earlier,
         "later": later,
-        "hours": [{"left": round(4 + 92 * m / 90, 2), "label": f"{m}"} for m in (15, 30, 45, 60, 75, 90)],
+        # a number that a mark or its word would stand on is left out
+        "hours": [
+            h for h in hours if not any(m["left"] < h["left"] and m["until"] > h["left"] - NUMBER_WIDE for m in marks)
+        ],
     }

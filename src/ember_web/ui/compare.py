@@ -6,7 +6,7 @@ from typing import Any
 
 import numpy as np
 
-WIDTH, HEIGHT, LEFT, RIGHT = 848, 300, 44, 12
+WIDTH, HEIGHT, LEFT, RIGHT = 848, 300, 44, 24
 
 
 def compare(record: dict[str, Any]) -> dict[str, Any]:
