@@ -157,7 +157,7 @@ class Reference:
         self.s, self.grid, self.body, self.compiled = s, s.grid, body, compiled
         assert s.grid.closed_a  # one face: what has evaporated from it is the last unknown
         n = s.grid.n
-        self.tol = np.append(np.full(n, tol * body.c_dry), 0.01 * tol)
+        self.tol = np.append(np.full(n, tol * body.c_wet), 0.01 * tol)
         y = start_state(s, s.start_c)
         self.start, self.water = np.append(y[:n], 0.0), y[n : 2 * n].copy()
         self.levels = body.h0 + body.dh * np.arange(body.temperature.size)
@@ -178,8 +178,8 @@ class Reference:
         out[:-2] += flux
         out[1:-1] -= flux
         begin = 1.5 * cell[-1] - 0.5 * cell[-2]
-        _, q, _, _, evaporation, _ = surface_balance.py_func(
-            faces[1], t, x[-1], False, body.boil_c, body.m0, k[-1] / body.length, grid.surface_b, cell[-1], cell[-2], begin
+        _, q, _, _, evaporation, *_ = surface_balance.py_func(
+            faces[1], t, x[-1], False, body.boil_c, body.m0, k[-1] / body.length, grid.surface_b, cell[-1], cell[-2], cell[-1], begin
         )  # fmt: skip
         out[-2] += q
         out[:-1] /= grid.volume * body.length

@@ -4,7 +4,7 @@ Explicit finite differences in temperature on 120 layers (the application's solv
 enthalpy, on its own grid), with hidden differences drawn from the cook's id: thickness, diffusivity,
 start, how well heat passes at the surface, how hot the medium really is and how it wanders about
 that, how fast a face dries, and where the probe sits. Conductivity rises with temperature and falls
-as water goes; evaporation follows the vapour's concentration through a dry layer that grows.
+as water goes, as heat capacity does; evaporation follows the vapour's concentration through a dry layer that grows.
 """
 
 from __future__ import annotations
@@ -44,6 +44,7 @@ AIR_VAPOUR = 1500.0  # Pa
 CONDUCTIVITY = 0.49  # W/(m K), moist, at 30 °C
 PER_KELVIN = 0.002  # and how much of itself it gains by degree, as water does
 DRY_SHARE = 0.3  # of it that a layer without water keeps
+DRY_HEAT = 0.2  # of its heat capacity that a layer without water keeps: dry solids hold about half as much a kg
 MOIST = 720.0  # kg/m³ of water
 FRONT = 1.0  # kg/m² of lost water that doubles a face's resistance to vapour: the moist front draws back
 WANDER = 0.7  # of the medium's own spread: doors, thermostats and neighbours on the same heat
@@ -152,11 +153,16 @@ class Pieces:
 
     def advance(self, seconds: float, stage: int | None) -> None:
         """Go on for ``seconds`` in a stage."""
-        limit = float((0.35 * self.dx**2 * self.rho_c / CONDUCTIVITY).min())
+        # a layer that has dried follows its neighbours faster
+        share = (
+            0.2 if any((f[1] > self.boil_c).any() for f in self.faces(stage)) or (self.water < MOIST).any() else 0.35
+        )
+        limit = float((share * self.dx**2 * self.rho_c / CONDUCTIVITY).min())
         steps = max(1, math.ceil(seconds / limit))
         dt = seconds / steps
         x = self.temperature
         scale = dt / (self.rho_c * self.dx)[:, None] / self.volume
+        holds = self.capacity_left()
         change = np.empty_like(x)
         for step in range(steps):
             if step % FRESH == 0:
@@ -170,19 +176,24 @@ class Pieces:
             if self.exponent == 0:
                 change[:, 0] += self.gain(0, x[:, 0], face_a, conduct[:, 0], dt)
             change[:, -1] += self.gain(1, x[:, -1], face_b, conduct[:, -1], dt)
-            x = x + change * scale
+            x = x + change * (scale / holds)
             over = (x > self.boil_c) & (self.water > 0.0)
             if over.any():
-                per_k = np.broadcast_to((self.rho_c / WATER_LATENT)[:, None], x.shape)[over]
+                per_k = ((self.rho_c / WATER_LATENT)[:, None] * holds)[over]
                 gone = np.minimum((x[over] - self.boil_c) * per_k, self.water[over])
                 self.water[over] -= gone
                 x[over] -= gone / per_k
+                holds = self.capacity_left()
                 lost = np.zeros_like(x)
                 lost[over] = gone
                 lost *= self.dx[:, None]
                 middle = self.layers // 2 if self.exponent == 0 else 0
                 self.shed += np.stack([lost[:, :middle].sum(axis=1), lost[:, middle:].sum(axis=1)])
         self.temperature = x
+
+    def capacity_left(self) -> Any:
+        """Heat capacity of every layer as a share of what it was with all its water."""
+        return DRY_HEAT + (1.0 - DRY_HEAT) * self.water / MOIST
 
     def conductivity(self, x: Any) -> Any:
         """Conductivity of every layer, W/(m K): it rises with temperature and falls as the water goes."""

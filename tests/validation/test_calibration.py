@@ -32,15 +32,16 @@ def test_the_band_holds_the_truth(scores, when):
 def test_readings_help(scores):
     """Readings up to halfway cut the median error of the pull to under a third where Fourier is above 0.15 by then.
 
-    The class as a whole, each error as a share of its pull; single plans of 50 truths lie around it.
+    The class as a whole, each error as a share of its pull; single plans of 50 truths lie around it. The steak is at
+    the lower end of the class, and readings help it least.
     """
-    late = [s for s in scores.values() if s.fourier_half > 0.15]
-    assert len(late) == 5
-    assert pooled_ratio(late) < 1 / 3
-    ratios = [s.ratio for s in late]
-    assert np.median(ratios) < 1 / 3, ratios
-    assert max(ratios) < 0.45, ratios
-    assert scores["steak in a pan"].ratio < 1.0
+    late = {name: s for name, s in scores.items() if s.fourier_half > 0.15}
+    assert len(late) == 6
+    assert pooled_ratio(list(late.values())) < 1 / 3
+    ratios = {name: s.ratio for name, s in late.items()}
+    assert ratios.pop("steak in a pan") < 0.75
+    assert np.median(list(ratios.values())) < 1 / 3, ratios
+    assert max(ratios.values()) < 0.45, ratios
 
 
 def test_a_wrong_spread_is_seen():

@@ -12,8 +12,8 @@ from ember_core.entry.thumb import solve
 
 # the sentence, food, heat where it states none, and the sizes (mm) for which it is true from 5 °C
 PRACTICE = [
-    ("4 min a side to medium", "beef-lean", 200.0, (20, 22)),
-    ("3.75 min a side", "pork-loin", 190.0, (19, 21)),
+    ("4 min a side to medium", "beef-lean", 200.0, (18, 20)),
+    ("3.75 min a side", "pork-loin", 190.0, (17.5, 19)),
     ("63.3 °C, 35 min", "pheasant", None, (8, 15)),
     ("simmer 5 min", "prawn", 95.0, (17, 18.5)),
     ("45 min per kg plus 20 to medium", "beef-lean", 180.0, (140, 151)),

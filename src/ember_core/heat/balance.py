@@ -26,6 +26,7 @@ from ember_core.heat.kernel import (
     VAPOUR_GAS_CONSTANT,
     Array,
     Body,
+    capacity_left,
     leaf,
     read_cells,
     saturated_vapour,
@@ -37,7 +38,10 @@ from ember_core.heat.mesh import Layers, Links, Mesh
 ALIKE = 1.4  # below this ratio of conductivities the mean of two neighbours is as good as their series
 NEAREST = 0.25  # of an edge: no nearer than so does a boiling front come to the node behind it
 DRIED = 2e-3  # a node with less than this share of its water left gives it up at once
-SMOOTH_FROM_C, SMOOTH_BELOW_BOILING_K = 5.0, 20.0  # °C; K: between them heat capacity changes little in a step
+DEEPEST = 12  # nodes, that a crust reaches
+CALM = 3.0  # how much more a dried node weighs in the bound of the fastest rate; any number gives a bound
+SMOOTH_FROM_C = 5.0  # above it heat capacity changes little in a step
+NEAR_BOILING_K = 40.0  # a node that is further below the boiling point does not come to it in one step
 
 
 class Coupling(NamedTuple):
@@ -55,9 +59,16 @@ class Coupling(NamedTuple):
     zero: Array  # °C, temperature of each node at no enthalpy by a straight line near its own
     slope: Array  # K m³/J, of that line
     exact: Links  # the nodes that are looked up in the table instead, as many as there are
-    crust: Array  # m² K/W, of each patch's own crust
+    hot: Links  # the nodes that may come to boil, as many as there are
+    crust: Array  # W/(m² K), through each patch's own crust; 0 where there is none
+    give: Array  # m² K/W, of all that the outside of a crust meets
+    outward: Array  # W/(m² K), from there to the surroundings: convection and radiation by a straight line
+    lift: Array  # W/m², that line's value at 0 °C
     slowed: Array  # share of a wet surface's evaporation that is left by what each patch has lost, at the step's start
     slowing: Array  # its change, 1/s
+    load: Array  # W/K, all conductances of each node
+    dried_load: Array  # W/K, those to nodes that have lost water
+    source: Links  # of each patch the node whose water evaporates there
 
 
 @njit(cache=True, nogil=True)
@@ -65,10 +76,10 @@ def new_coupling(mesh: Mesh) -> Coupling:
     """Room for a mesh."""
     edges, patches = mesh.first.size, mesh.s_node.size
     link, value = np.empty((3, edges), np.uint32), np.empty((3, edges))
-    node = np.empty((2, mesh.n))
+    node, skin, number = np.empty((4, mesh.n)), np.zeros((6, patches)), np.empty((2, mesh.n), np.uint32)
     return Coupling(
-        value[0], link[0], link[1], link[2], value[1], value[2], node[0], node[1], np.empty(mesh.n, np.uint32),
-        np.zeros(patches), np.ones(patches), np.zeros(patches),
+        value[0], link[0], link[1], link[2], value[1], value[2], node[0], node[1], number[0], number[1],
+        skin[0], skin[1], skin[2], skin[3], skin[4], skin[5], node[2], node[3], mesh.s_node.copy(),
     )  # fmt: skip
 
 
@@ -88,27 +99,40 @@ def read_nodes(y: Array, w: Array, mesh: Mesh, layers: Layers, temp: Array, slop
 
 
 @leaf
-def straighten(y: Array, w: Array, temp: Array, slope: Array, body: Body, to: Coupling) -> int:
-    """A straight line for each node's temperature during one step; returns how many are looked up instead.
+def straighten(y: Array, w: Array, temp: Array, slope: Array, body: Body, to: Coupling) -> tuple[int, int]:
+    """A straight line for each node's temperature during one step; returns how many are looked up instead, how many may boil.
 
-    Heat capacity changes little over a step, save near freezing and near boiling.
+    Heat capacity changes little over a step, save near freezing; a node with water stops at the boiling point.
     """
-    found = 0
+    exact, hot = 0, 0
     for i in range(y.size):
         to.slope[i] = slope[i]
-        to.zero[i] = temp[i] - slope[i] * y[i]
-        if not SMOOTH_FROM_C < temp[i] < body.boil_c - SMOOTH_BELOW_BOILING_K or w[i] < body.water:
-            to.exact[found] = i
-            found += 1
-    return 0 if body.linear else found
+        if slope[i] == 0.0:  # it boils
+            to.slope[i] = 1.0 / (body.c_wet * capacity_left(w[i], body))
+        to.zero[i] = temp[i] - to.slope[i] * min(y[i], body.boil_h) if w[i] > 0.0 else temp[i] - slope[i] * y[i]
+        if temp[i] < SMOOTH_FROM_C:
+            to.exact[exact] = i
+            exact += 1
+        elif temp[i] > body.boil_c - NEAR_BOILING_K and w[i] > 0.0:
+            to.hot[hot] = i
+            hot += 1
+    return (0, 0) if body.linear else (exact, hot)
 
 
 @leaf
-def look_up(y: Array, w: Array, mesh: Mesh, layers: Layers, coupling: Coupling, exact: int, temp: Array) -> None:
-    """Temperatures, °C, of the ``exact`` nodes that follow no straight line."""
+def read_lines(
+    y: Array, w: Array, mesh: Mesh, layers: Layers, coupling: Coupling, exact: int, hot: int, temp: Array
+) -> None:
+    """Temperatures (°C) of all nodes by their lines; of the ``exact`` ones by the table, of the ``hot`` ones up to boiling."""
+    for i in range(y.size):
+        temp[i] = coupling.zero[i] + coupling.slope[i] * y[i]
     for k in range(exact):
         i = coupling.exact[k]
         temp[i], _, _ = temperature_at(y[i], w[i], layers.inner if mesh.inner[i] else layers.outer)
+    boil_c = layers.outer.boil_c
+    for k in range(hot):
+        i = coupling.hot[k]
+        temp[i] = min(temp[i], boil_c)
 
 
 @leaf
@@ -174,20 +198,99 @@ def couple(
         to.crust[p] = 0.0
         if w[i] < body.water:
             share = 1.0 - w[i] / body.water if w[i] > 0.0 else 0.5  # all dry: the node stands for the layer's middle
-            to.crust[p] = share / (area[p] * per_volume[i] * k_dry)
+            to.crust[p] = area[p] * per_volume[i] * k_dry / share
     return found
 
 
 @leaf
-def crust_surface(inside: float, crust: float, h: float, eps: float, medium: float, radiant: float) -> float:
-    """Temperature outside a crust over a node at ``inside`` °C."""
-    ts = (inside / crust + h * medium) / (1.0 / crust + h) if crust > 0.0 else inside
-    if eps > 0.0 and crust > 0.0:
-        for _ in range(3):
-            ka = ts + 273.15
-            q = h * (medium - ts) + eps * SIGMA * (radiant - ka**4) - (ts - inside) / crust
-            ts += q / (h + 4.0 * eps * SIGMA * ka**3 + 1.0 / crust)
-    return ts
+def fastest_dried(
+    w: Array,
+    faces: Array,
+    temp: Array,
+    mesh: Mesh,
+    body: Body,
+    area: Array,
+    per_volume: Array,
+    to: Coupling,
+    fronts: int,
+) -> float:
+    """Bound of the fastest rate (1/s) of nodes that have lost water and their neighbours.
+
+    By Gershgorin's circles, the dried nodes' unknowns scaled by :data:`CALM`: they are much the faster ones.
+    """
+    load, dried_load = to.load, to.dried_load
+    for i in range(w.size):
+        load[i], dried_load[i] = 0.0, 0.0
+    for e in range(mesh.first.size):
+        i, j, g = mesh.first[e], mesh.second[e], to.edge[e]
+        load[i] += g
+        load[j] += g
+        if w[j] < body.water:
+            dried_load[i] += g
+        if w[i] < body.water:
+            dried_load[j] += g
+    for k in range(fronts):
+        o, m, g = to.dry[k], to.wet[k], to.edge[to.front[k]]
+        load[o] += max(to.outside[k] - g, 0.0)
+        more = max(to.inside[k] - g, 0.0)
+        load[m] += more
+        dried_load[m] += more
+    best = 0.0
+    for i in range(w.size):
+        dry = w[i] < body.water and not mesh.inner[i]
+        if dry or dried_load[i] > 0.0:
+            others = load[i] - dried_load[i]
+            total = load[i] + (others / CALM + dried_load[i] if dry else others + CALM * dried_load[i])
+            load[i] = total
+            best = max(best, total * per_volume[i] / (body.c_wet * capacity_left(w[i], body)))
+    for side in range(faces.shape[0]):
+        h, eps, medium = faces[side, F_H], faces[side, F_EPS], faces[side, F_TINF]
+        for p in range(mesh.s_from[side], mesh.s_from[side + 1]):
+            i = mesh.s_node[p]
+            if w[i] < body.water:
+                total = h + 4.0 * eps * SIGMA * (max(temp[i], medium) + 273.15) ** 3
+                load[i] += total * area[p] * to.crust[p] / (to.crust[p] + total)
+                best = max(best, load[i] * per_volume[i] / (body.c_wet * capacity_left(w[i], body)))
+    return best
+
+
+@leaf
+def see_crusts(faces: Array, mesh: Mesh, surface: Array, to: Coupling) -> None:
+    """Straight lines for what the outsides of crusts radiate, near the temperatures ``surface`` (°C) of the patches."""
+    for side in range(faces.shape[0]):
+        h, eps = faces[side, F_H], faces[side, F_EPS]
+        for p in range(mesh.s_from[side], mesh.s_from[side + 1]):
+            if to.crust[p] > 0.0:
+                kelvin = surface[p] + 273.15
+                by_degree = 4.0 * eps * SIGMA * kelvin**3
+                to.outward[p] = h + by_degree
+                to.lift[p] = by_degree * surface[p] - eps * SIGMA * kelvin**4
+                to.give[p] = 1.0 / (to.crust[p] + to.outward[p])
+
+
+@leaf
+def find_sources(w: Array, mesh: Mesh, to: Coupling) -> None:
+    """Find where under each patch water evaporates: the nearest node on the way in that has some left."""
+    for p in range(mesh.s_node.size):
+        under = mesh.s_node[p]
+        for _ in range(DEEPEST):
+            if w[under] > 0.0:
+                break
+            under = mesh.inward[under]
+        to.source[p] = under if w[under] > 0.0 else mesh.s_node[p]
+
+
+@leaf
+def weigh(w: Array, mesh: Mesh, body: Body, weight: Array) -> None:
+    """Shares of the nodes in the mean: by the heat capacity that their water leaves them."""
+    total = 0.0
+    for i in range(w.size):
+        weight[i] = mesh.mean[i]
+        if not mesh.inner[i]:
+            weight[i] *= capacity_left(w[i], body)
+        total += weight[i]
+    for i in range(w.size):
+        weight[i] /= total
 
 
 @leaf
@@ -204,6 +307,7 @@ def mesh_rates(
     coupling: Coupling,
     fronts: int,
     exact: int,
+    hot: int,
     f: Array,
     temp: Array,
     evaporation: Array,
@@ -216,9 +320,7 @@ def mesh_rates(
     fronts, kg/s.
     """
     body = layers.outer
-    for i in range(f.size):
-        temp[i] = coupling.zero[i] + coupling.slope[i] * y[i]
-    look_up(y, w, mesh, layers, coupling, exact, temp)
+    read_lines(y, w, mesh, layers, coupling, exact, hot, temp)
     first, second, edge = mesh.first, mesh.second, coupling.edge
     for i in range(f.size):
         f[i] = 0.0
@@ -244,32 +346,40 @@ def mesh_rates(
         medium = face[F_TINF]
         if face[F_TDELTA] != 0.0:
             medium += face[F_TDELTA] * np.exp(-clock / face[F_TAU])
-        radiant = (medium + 273.15) ** 4
+        emit, transfer = eps * SIGMA, wet * h * LEWIS_AIR
+        coming = h * medium + emit * (medium + 273.15) ** 4
         around = face[F_PV] / (VAPOUR_GAS_CONSTANT * (medium + 273.15))
         for p in range(mesh.s_from[side], mesh.s_from[side + 1]):
             i = mesh.s_node[p]
             inside = temp[i]
             ts = inside
-            if coupling.crust[p] > 0.0 and h > 0.0:
-                ts = crust_surface(inside, coupling.crust[p], h, eps, medium, radiant)
-            q = h * (medium - ts)
-            if eps > 0.0:
-                q += eps * SIGMA * (radiant - (ts + 273.15) ** 4)
+            crust = coupling.crust[p]
+            if crust > 0.0:
+                ts = coupling.give[p] * (crust * inside + coming + coupling.lift[p])
+                q = coming + coupling.lift[p] - coupling.outward[p] * ts
+            else:
+                q = coming - h * ts - emit * (ts + 273.15) ** 4
             evaporation[p] = 0.0
             surface[p] = ts
-            if wet > 0.0:
+            if transfer > 0.0:
                 # as in the one-dimensional kernel: under a crust the water stands inside, and boiling is counted there
-                tw = min(max(inside, 0.0), body.boil_c)
-                free = min((body.boil_c - tw) / UNDER_BOILING_K, 1.0) if w[i] < body.water else 1.0
+                at = coupling.source[p]
+                tw = min(max(temp[at], 0.0), body.boil_c)
                 vapour, _ = saturated_vapour(tw)
-                if vapour > around:
-                    slowed = coupling.slowed[p] + since * coupling.slowing[p]
-                    evaporation[p] = free * slowed * wet * h * LEWIS_AIR * (vapour - around)
+                rate = transfer * (vapour - around)
+                if rate > 0.0:
+                    rate *= coupling.slowed[p] + since * coupling.slowing[p]
+                    if crust > 0.0:
+                        rate *= min((body.boil_c - tw) * (1.0 / UNDER_BOILING_K), 1.0)
                 else:
+                    at = i
                     tw = min(max(ts, 0.0), body.boil_c)
                     vapour, _ = saturated_vapour(tw)
-                    evaporation[p] = min(wet * h * LEWIS_AIR * (vapour - around), 0.0)
-                q -= (2.501e6 - 2361.0 * tw) * evaporation[p]
+                    rate = min(transfer * (vapour - around), 0.0)
+                evaporation[p] = rate
+                latent = (2.501e6 - 2361.0 * tw) * rate * area[p]
+                f[at] -= latent
+                heat -= latent
             f[i] += q * area[p]
             heat += q * area[p]
     for i in range(f.size):

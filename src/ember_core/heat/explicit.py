@@ -13,11 +13,14 @@ from numba import njit
 from ember_core.heat.balance import (
     boil_off,
     couple,
-    look_up,
+    fastest_dried,
+    find_sources,
     mesh_rates,
     new_coupling,
     read_nodes,
+    see_crusts,
     straighten,
+    weigh,
 )
 from ember_core.heat.kernel import (
     F_EPS,
@@ -34,6 +37,7 @@ from ember_core.heat.kernel import (
     Record,
     leaf,
     saturated_vapour,
+    temperature_at,
 )
 from ember_core.heat.mesh import Layers, Mesh
 from ember_core.heat.stepper import (
@@ -74,11 +78,9 @@ def steepest(body: Body, low: float, high: float) -> float:
         if (body.temperature[i + 1] >= low and body.temperature[i] <= high) or body.linear:
             best_k = max(best_k, max(body.conductivity[i], body.conductivity[i + 1]) * body.k_scale)
             best_slope = max(best_slope, (body.temperature[i + 1] - body.temperature[i]) * body.per_dh)
-    if high > body.boil_c:
-        best_slope = max(best_slope, 1.0 / body.c_dry)
     if best_k == 0.0:  # outside the table: its end rows are used
         best_k = max(body.conductivity[0], body.conductivity[-1]) * body.k_scale
-        best_slope = 1.0 / body.c_dry * 2.0
+        best_slope = 1.0 / body.c_wet * 2.0
     return best_k * best_slope
 
 
@@ -98,7 +100,7 @@ def spectral_radius(
     for i in range(body.temperature.size - 1):
         if (body.temperature[i + 1] >= low and body.temperature[i] <= high) or body.linear:
             slope = max(slope, (body.temperature[i + 1] - body.temperature[i]) * body.per_dh)
-    slope = max(slope, 1.0 / body.c_dry if not body.linear else 0.0)
+    slope = max(slope, 1.0 / body.c_wet if not body.linear else 0.0)
     for side in range(faces.shape[0]):
         face = faces[side]
         hot = max(high, face[F_TINF]) + 273.15
@@ -192,11 +194,15 @@ def run_mesh_stage(
     tracking = until == UNTIL_LOG10 or until == UNTIL_RULE or rows > 0 or crit.d_ref > 0.0
     t, end = t0, t0 + duration
     coupling = new_coupling(mesh)
+    find_sources(w, mesh, coupling)
     read_nodes(h, w, mesh, layers, temp0, slope, kappa)
     fronts = couple(w, mesh, body, kappa, conduct, area, per_volume, coupling)
-    exact = straighten(h, w, temp0, slope, body, coupling)
+    exact, hot = straighten(h, w, temp0, slope, body, coupling)
+    for p in range(patches):
+        skin[p] = temp0[mesh.s_node[p]]
+    see_crusts(faces, mesh, skin, coupling)
     coupling.slowed[:] = 1.0 / (1.0 + np.maximum(shed, 0.0) / body.m0)
-    mesh_rates(h, w, 0.0, 0.0, faces, mesh, layers, area, per_volume, coupling, fronts, exact, f0, temp0, ev0, skin, steam0)  # fmt: skip
+    mesh_rates(h, w, 0.0, 0.0, faces, mesh, layers, area, per_volume, coupling, fronts, exact, hot, f0, temp0, ev0, skin, steam0)  # fmt: skip
     medium_low, medium_high = faces[:, F_TINF].min(), faces[:, F_TINF].max()
     drift = np.abs(faces[:, F_TDELTA]).max()
     fastest = spectral_radius(
@@ -210,11 +216,13 @@ def run_mesh_stage(
         store[0, :] = y
         store_t[0] = t
         stored = 1
+    weight = np.empty(n)
+    weigh(w, mesh, body, weight)
     wanted = core
     if until == UNTIL_SURFACE:
         wanted = skin[mesh.patch_a]
     elif until == UNTIL_MEAN:
-        wanted = (temp0 * mesh.mean).sum()
+        wanted = (temp0 * weight).sum()
     below = wanted < value
     watching = until == UNTIL_CORE or until == UNTIL_SURFACE or until == UNTIL_MEAN
     if watching and wanted == value:
@@ -227,6 +235,7 @@ def run_mesh_stage(
     cap = 0.65 * MOST_STAGES * MOST_STAGES / fastest
     recording = longest > 0.0
     largest = min(longest, cap) if recording else cap
+    quickest = fastest
     last, boiled = 0.0, False  # the length of the step before, and whether water boiled in it
     stop_i = 0
     while stop_i < stops.size and stops[stop_i] <= t + 1e-9:
@@ -235,13 +244,11 @@ def run_mesh_stage(
     trial_tau = -1.0
     tries = 0
     while t < end - 1e-9:
-        step, clipped = next_step(t, min(dt, largest), end, stops, stop_i, trial_tau)
+        step, clipped = next_step(
+            t, min(dt, largest, 0.5 * MOST_STAGES * MOST_STAGES / quickest), end, stops, stop_i, trial_tau
+        )
         clock = t - t0
         record.filled[3] += 1
-        stages = min(max(int(np.sqrt(1.0 + 1.54 * step * fastest)) + 1, 2), MOST_STAGES)
-        if stages != have_table:
-            chebyshev(stages, table)
-            have_table = stages
         onward = AHEAD * min(step / last, 2.0) if last > 0.0 else 0.0
         for i in range(n):
             older[i] = h[i] + onward * ahead[i]
@@ -249,27 +256,35 @@ def run_mesh_stage(
                 older[i] = min(older[i], body.boil_h)
         read_nodes(older, w, mesh, layers, temp, slope, kappa)
         fronts = couple(w, mesh, body, kappa, conduct, area, per_volume, coupling)
-        exact = straighten(older, w, temp, slope, body, coupling)
+        exact, hot = straighten(older, w, temp, slope, body, coupling)
+        quickest = fastest
+        if w.min() < body.water:
+            see_crusts(faces, mesh, skin, coupling)
+            quickest = max(fastest, fastest_dried(w, faces, temp, mesh, body, area, per_volume, coupling, fronts))
+        stages = min(max(int(np.sqrt(1.0 + 1.54 * step * quickest)) + 1, 2), MOST_STAGES)
+        if stages != have_table:
+            chebyshev(stages, table)
+            have_table = stages
         for p in range(patches):
             coupling.slowed[p] = 1.0 / (1.0 + max(shed[p], 0.0) / body.m0)
             slowing = coupling.slowed[p] ** 2 / body.m0 * max(ev0[p], 0.0)
             coupling.slowing[p] = -min(slowing, 0.5 * coupling.slowed[p] / step)
         steam0[:] = 0.0
-        heat0 = mesh_rates(h, w, 0.0, clock, faces, mesh, layers, area, per_volume, coupling, fronts, exact, f0, temp0, ev0, skin, steam0)  # fmt: skip
+        heat0 = mesh_rates(h, w, 0.0, clock, faces, mesh, layers, area, per_volume, coupling, fronts, exact, hot, f0, temp0, ev0, skin, steam0)  # fmt: skip
         for i in range(n):
             older[i] = h[i]
             old[i] = h[i] + table[2, 1] * step * f0[i]
         # the heat coming in goes through the same formula, so that the books balance to rounding
         heat_older, heat_old = 0.0, table[2, 1] * step * heat0
         for j in range(2, stages + 1):
-            heat_in = mesh_rates(old, w, table[4, j - 1] * step, clock + table[4, j - 1] * step, faces, mesh, layers, area, per_volume, coupling, fronts, exact, f, temp, ev, skin, steam)  # fmt: skip
+            heat_in = mesh_rates(old, w, table[4, j - 1] * step, clock + table[4, j - 1] * step, faces, mesh, layers, area, per_volume, coupling, fronts, exact, hot, f, temp, ev, skin, steam)  # fmt: skip
             mu, nu, mu_f, gamma = table[0, j], table[1, j], table[2, j] * step, table[3, j] * step
             for i in range(n):
                 new[i] = (1.0 - mu - nu) * h[i] + mu * old[i] + nu * older[i] + mu_f * f[i] + gamma * f0[i]
             heat_older, heat_old = heat_old, mu * heat_old + nu * heat_older + mu_f * heat_in + gamma * heat0
             older, old, new = old, new, older
         steam1[:] = 0.0
-        mesh_rates(old, w, step, clock + step, faces, mesh, layers, area, per_volume, coupling, fronts, exact, f1, temp1, ev1, skin, steam1)  # fmt: skip
+        mesh_rates(old, w, step, clock + step, faces, mesh, layers, area, per_volume, coupling, fronts, exact, hot, f1, temp1, ev1, skin, steam1)  # fmt: skip
         size, square = 0.0, 0.0
         finite = True
         for i in range(n):
@@ -278,7 +293,7 @@ def run_mesh_stage(
                 finite = False
             if old[i] > body.boil_h and w[i] > 0.0:
                 error = 0.0  # it boils: its temperature stands
-            square += mesh.mean[i] * error * error
+            square += weight[i] * error * error
             size = max(size, abs(error))
         size = max(size / AT_ONE_NODE, np.sqrt(square))
         if not finite:
@@ -299,7 +314,7 @@ def run_mesh_stage(
         if until == UNTIL_SURFACE:
             wanted1 = skin[mesh.patch_a]
         elif until == UNTIL_MEAN:
-            wanted1 = (temp1 * mesh.mean).sum()
+            wanted1 = (temp1 * weight).sum()
         if watching and (wanted1 < value) != below and abs(wanted1 - value) > 2e-4 and tries < 12:
             # the wanted moment lies inside this step: take the step again, shorter
             tries += 1
@@ -344,7 +359,11 @@ def run_mesh_stage(
             ev0[p] = ev1[p]
         core, rate, wanted = core1, rate1, wanted1
         if boiled:
-            look_up(h, w, mesh, layers, coupling, exact, temp0)
+            find_sources(w, mesh, coupling)
+            weigh(w, mesh, body, weight)
+            for i in range(n):
+                if w[i] < body.water and not mesh.inner[i]:
+                    temp0[i], _, _ = temperature_at(h[i], w[i], body)
         if tracking:
             accumulate(y, temp, temp0, step, n, off, crit)
         if recording:
@@ -352,7 +371,7 @@ def run_mesh_stage(
             if row < record.t.size:
                 record.t[row] = t
                 record.core[row] = core
-                record.mean[row] = (temp0 * mesh.mean).sum()
+                record.mean[row] = (temp0 * weight).sum()
                 record.surface_a[row] = skin[mesh.patch_a]
                 record.surface_b[row] = skin[mesh.patch_b]
                 for k in range(record.field.shape[1]):

@@ -101,6 +101,7 @@ def _varied_body(body: Body, length: float, k_scale: float, c_scale: float, m0: 
         body.water,
         body.k_dry,
         body.c_dry * c_scale,
+        body.c_wet * c_scale,
         m0,
         body.linear,
     )

@@ -14,9 +14,11 @@ from ember_core.heat.mesh import Mesh, box, egg, egg_sizes, short_cylinder
 
 MESH_CELLS = {"box": 6, "cylinder": 10, "ellipsoid": 10, "egg": 10}  # over half of each direction
 MESH_FINEST = 0.07  # the outermost cell's share of half the thickness
-CRUST_CELLS = {"box": 7}  # the same where a crust forms
+# the same where a crust forms, and an ellipsoid's cells in a quarter turn; by measuring against finer meshes
+CRUST_CELLS = {"box": 8, "cylinder": 14, "ellipsoid": 8}
+CRUST_FINEST = {"box": 0.09, "ellipsoid": 0.1}
+ACROSS, CRUST_ACROSS = 5, 6
 FINE_CELLS = 40  # from so many cells on, a one-dimensional grid is made finer where a crust forms
-ACROSS = 5  # cells of an ellipsoid in a quarter turn
 MESH_CLUSTER = 0.2  # how far an egg's nodes are drawn towards the skin
 
 
@@ -38,8 +40,9 @@ def geometry(
         return unit_grid(exponent, cells, False, crust), mm["diameter_mm"] / 2.0, mm["diameter_mm"]
     usual = MESH_CELLS[kind]
     many = CRUST_CELLS.get(kind, usual) if crust else usual
+    finest = CRUST_FINEST.get(kind, MESH_FINEST) if crust else MESH_FINEST
+    finest /= max(refine, 3 / many)
     many = max(round(many * refine), 3)
-    finest = MESH_FINEST / max(refine, 3 / usual)
     if kind == "cylinder":
         mesh = short_cylinder(mm["diameter_mm"], mm["length_mm"], symmetric, many, finest)
         return mesh, 1.0, mm["diameter_mm"]
@@ -48,7 +51,7 @@ def geometry(
     sizes = (mm["length_mm"], mm["width_mm"], mm["thickness_mm"])
     if kind == "box":
         return box(*sizes, symmetric, many, finest, edge), 1.0, sizes[2]
-    across = max(round(ACROSS * refine), 2)
+    across = max(round((CRUST_ACROSS if crust else ACROSS) * refine), 2)
     return ellipsoid(*sizes, symmetric, across, many, finest), 1.0, sizes[2]
 
 

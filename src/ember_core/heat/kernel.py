@@ -39,8 +39,8 @@ leaf = njit(cache=True, nogil=True, **_UNCOUNTED)
 F_H, F_EPS, F_TINF, F_TDELTA, F_TAU, F_WET, F_PV = range(7)
 N_FACE = 7
 # columns of what a face does: see surface_balance
-S_T, S_Q, S_NEAR, S_NEXT, S_EVAPORATION, S_STEAM = range(6)
-N_SKIN = 6
+S_T, S_Q, S_NEAR, S_NEXT, S_EVAPORATION, S_STEAM, S_DRAWN, S_DRAWN_SLOPE, S_AT = range(9)
+N_SKIN = 9
 
 
 class Grid(NamedTuple):
@@ -74,7 +74,8 @@ class Body(NamedTuple):
     boil_h: float  # J/m³, enthalpy at the boiling point
     water: float  # kg/m³ of water that can boil off
     k_dry: float  # W/(m K) of a cell that has lost its water
-    c_dry: float  # J/(m³ K) of a dry cell
+    c_dry: float  # J/(m³ K) of a cell that has lost its water
+    c_wet: float  # J/(m³ K) of a cell with its water, about
     m0: float  # kg/m², the drying scale of a wet surface
     linear: bool  # constant properties: one Newton step is exact
 
@@ -120,6 +121,23 @@ def saturated_vapour(t_c: float) -> tuple[float, float]:
     return SATURATED[i] + (position - i) * rise, rise * PER_DEGREE
 
 
+@njit(cache=True, nogil=True, inline="always")
+def capacity_left(w: float, body: Body) -> float:
+    """Heat capacity of a cell with ``w`` kg/m³ of its water left, as a share of what it was."""
+    return 1.0 - (1.0 - body.c_dry / body.c_wet) * (1.0 - w / body.water) if w < body.water else 1.0
+
+
+@leaf
+def mean_temperature(temp: Array, w: Array, fractions: Array, body: Body) -> float:
+    """Mean of the cells' temperatures by volume ``fractions`` and the heat capacity left: where they would even out, °C."""
+    total, weights = 0.0, 0.0
+    for i in range(temp.size):
+        weight = fractions[i] * capacity_left(w[i], body)
+        total += weight * temp[i]
+        weights += weight
+    return total / weights
+
+
 @leaf
 def temperature_at(h: float, w: float, body: Body) -> tuple[float, float, float]:
     """Temperature, dT/dH and conductivity of a cell with enthalpy ``h`` and ``w`` kg/m³ of water left."""
@@ -134,6 +152,10 @@ def temperature_at(h: float, w: float, body: Body) -> tuple[float, float, float]
         if excess <= latent:
             return body.boil_c, 0.0, k
         return body.boil_c + (excess - latent) / body.c_dry, 1.0 / body.c_dry, k
+    share = 1.0
+    if w < body.water:
+        share = capacity_left(w, body)
+        h = body.boil_h + (h - body.boil_h) / share
     position = (h - body.h0) * body.per_dh
     i = int(position)  # towards zero; below the table it is clipped all the same
     last = body.temperature.size - 2
@@ -146,7 +168,7 @@ def temperature_at(h: float, w: float, body: Body) -> tuple[float, float, float]
     k = body.conductivity[i] + min(max(part, 0.0), 1.0) * (body.conductivity[i + 1] - body.conductivity[i])
     if w < body.water:
         k = body.k_dry + (k - body.k_dry) * w / body.water
-    return body.temperature[i] + part * slope, slope * body.per_dh, k * body.k_scale
+    return body.temperature[i] + part * slope, slope * body.per_dh / share, k * body.k_scale
 
 
 @njit(cache=True, nogil=True, inline="always")
@@ -156,11 +178,16 @@ def read_cells(y: Array, w: Array, body: Body, temp: Array, slope: Array, kappa:
     h0, per_dh, k_scale = body.h0, body.per_dh, body.k_scale
     boil_h, water, k_dry = body.boil_h, body.water, body.k_dry
     last = table.size - 2
+    lost = 1.0 - body.c_dry / body.c_wet
     for i in range(y.size):
         h = y[i]
         if h > boil_h:
             temp[i], slope[i], kappa[i] = temperature_at(h, w[i], body)
             continue
+        share = 1.0
+        if w[i] < water:
+            share = 1.0 - lost * (1.0 - w[i] / water)
+            h = boil_h + (h - boil_h) / share
         position = (h - h0) * per_dh
         row = min(max(int(position), 0), last)
         rise = table[row + 1] - table[row]
@@ -169,7 +196,7 @@ def read_cells(y: Array, w: Array, body: Body, temp: Array, slope: Array, kappa:
         if w[i] < water:
             k = k_dry + (k - k_dry) * w[i] / water
         temp[i] = table[row] + part * rise
-        slope[i] = rise * per_dh
+        slope[i] = rise * per_dh / share
         kappa[i] = k * k_scale
 
 
@@ -185,12 +212,14 @@ def surface_balance(
     weights: Array,
     t1: float,
     t2: float,
+    wet_c: float,
     guess: float,
-) -> tuple[float, float, float, float, float, float]:
-    """Solve the balance at one face; ``guess`` (°C) is where its iteration begins.
+) -> tuple[float, float, float, float, float, float, float, float]:
+    """Solve the balance at one face; ``wet_c`` (°C) is where its water stands, ``guess`` where its iteration begins.
 
     Returns surface temperature (°C), flux into the piece (W/m²), its derivatives by the two nearest
-    cells, the evaporation (kg/(m² s), negative where vapour condenses) and the steam driven off at the boiling point (kg/(m² s)).
+    cells, the evaporation (kg/(m² s), negative where vapour condenses), the steam driven off at the boiling point
+    (kg/(m² s)), and the heat that evaporation draws from under a crust (W/m²) with its derivative by ``wet_c``.
     """
     h = face[F_H]
     medium = face[F_TINF]
@@ -200,6 +229,7 @@ def surface_balance(
     ts = (h * medium + k_l * (b * t1 - c * t2)) / (h + k_l * a)
     total = h
     evaporation = 0.0
+    drawn, drawn_slope = 0.0, 0.0
     if face[F_EPS] > 0.0 or face[F_WET] > 0.0:
         radiant = (medium + 273.15) ** 4
         around = face[F_PV] / (VAPOUR_GAS_CONSTANT * (medium + 273.15))
@@ -210,7 +240,7 @@ def surface_balance(
             total = h + 4.0 * face[F_EPS] * SIGMA * ka**3
             if face[F_WET] > 0.0:
                 # under a crust the water stands where the cells are still wet; while they boil, that is counted there
-                tw = min(max(t2 if dry else ts, 0.0), boil_c)
+                tw = min(max(wet_c if dry else ts, 0.0), boil_c)
                 free = min((boil_c - tw) / UNDER_BOILING_K, 1.0) if dry else 1.0
                 vapour, rise = saturated_vapour(tw)
                 transfer = free * face[F_WET] * h * LEWIS_AIR / (1.0 + max(shed, 0.0) / m0)
@@ -221,8 +251,14 @@ def surface_balance(
                     transfer = face[F_WET] * h * LEWIS_AIR
                     evaporation = min(transfer * (vapour - around), 0.0)
                 latent = 2.501e6 - 2361.0 * tw
-                q -= latent * evaporation
-                if not dry or evaporation < 0.0:
+                if dry and evaporation >= 0.0:
+                    drawn = latent * evaporation
+                    drawn_slope = latent * (
+                        transfer * rise - (evaporation / (free * UNDER_BOILING_K) if 0.0 < free < 1.0 else 0.0)
+                    )
+                else:
+                    drawn, drawn_slope = 0.0, 0.0
+                    q -= latent * evaporation
                     total += latent * transfer * rise - 2361.0 * evaporation
             move = (q - k_l * (a * ts - b * t1 + c * t2)) / (total + k_l * a)
             if abs(move) > 40.0:
@@ -236,10 +272,10 @@ def surface_balance(
         outside = h * (medium - ts)
         if face[F_EPS] > 0.0:
             outside += face[F_EPS] * SIGMA * ((medium + 273.15) ** 4 - (ts + 273.15) ** 4)
-        return ts, q, -k_l * b, k_l * c, 0.0, max(outside - q, 0.0) / LATENT_BOILING
+        return ts, q, -k_l * b, k_l * c, 0.0, max(outside - q, 0.0) / LATENT_BOILING, 0.0, 0.0
     q = k_l * (a * ts - b * t1 + c * t2)
     share = total / (total + k_l * a)
-    return ts, q, -k_l * b * share, k_l * c * share, evaporation, 0.0
+    return ts, q, -k_l * b * share, k_l * c * share, evaporation, 0.0, drawn, drawn_slope
 
 
 @njit(cache=True, nogil=True)
@@ -272,6 +308,15 @@ def conduction(temp: Array, kappa: Array, measure: Array, f: Array, lo: Array, d
 
 
 @njit(cache=True, nogil=True, inline="always")
+def under_crust(w: Array, outermost: int, inwards: int) -> int:
+    """The outermost cell under a face that has water left; the next to outermost if none has."""
+    i = outermost
+    while 0 <= i < w.size and w[i] <= 0.0:
+        i += inwards
+    return i if 0 <= i < w.size else outermost + inwards
+
+
+@njit(cache=True, nogil=True, inline="always")
 def both_faces(
     w: Array,
     shed_a: float,
@@ -286,34 +331,26 @@ def both_faces(
 ) -> None:
     """Balance both faces into the rows of ``skin``: what :func:`surface_balance` returns; it begins from what is there."""
     n = grid.n
-    wet = body.water <= 0.0
-    if not grid.closed_a:
-        skin[0, 0], skin[0, 1], skin[0, 2], skin[0, 3], skin[0, 4], skin[0, 5] = surface_balance(
-            faces[0],
+    for side in range(1 if grid.closed_a else 0, 2):
+        near, inwards = (n - 1, -1) if side == 1 else (0, 1)
+        dry = body.water > 0.0 and w[near] <= 0.0
+        at = under_crust(w, near, inwards) if dry else near
+        row = skin[side]
+        row[S_AT] = at
+        row[0], row[1], row[2], row[3], row[4], row[5], row[6], row[7] = surface_balance(
+            faces[side],
             t,
-            shed_a,
-            not (wet or w[0] > 0.0),
+            shed_b if side == 1 else shed_a,
+            dry,
             body.boil_c,
             body.m0,
-            kappa[0] / body.length,
-            grid.surface_a,
-            temp[0],
-            temp[1],
-            skin[0, 0],
+            kappa[near] / body.length,
+            grid.surface_b if side == 1 else grid.surface_a,
+            temp[near],
+            temp[near + inwards],
+            temp[at],
+            row[0],
         )
-    skin[1, 0], skin[1, 1], skin[1, 2], skin[1, 3], skin[1, 4], skin[1, 5] = surface_balance(
-        faces[1],
-        t,
-        shed_b,
-        not (wet or w[n - 1] > 0.0),
-        body.boil_c,
-        body.m0,
-        kappa[n - 1] / body.length,
-        grid.surface_b,
-        temp[n - 1],
-        temp[n - 2],
-        skin[1, 0],
-    )
     if grid.closed_a:
         for k in range(N_SKIN):
             skin[0, k] = skin[1, k]
@@ -330,10 +367,20 @@ def add_faces(grid: Grid, measure: Array, skin: Array, f: Array, lo: Array, di: 
         di[0] += skin[0, S_NEAR] * share
         up[0] += skin[0, S_NEXT] * share
         heat = skin[0, S_Q] * grid.area[0]
+        if skin[0, S_DRAWN] > 0.0:
+            at = int(skin[0, S_AT])
+            f[at] -= skin[0, S_DRAWN] * grid.area[0] * measure[1, at]
+            di[at] -= skin[0, S_DRAWN_SLOPE] * grid.area[0] * measure[1, at]
+            heat -= skin[0, S_DRAWN] * grid.area[0]
     share = grid.area[n] * measure[1, n - 1]
     f[n - 1] += skin[1, S_Q] * share
     di[n - 1] += skin[1, S_NEAR] * share
     lo[n - 1] += skin[1, S_NEXT] * share
+    if skin[1, S_DRAWN] > 0.0:
+        at = int(skin[1, S_AT])
+        f[at] -= skin[1, S_DRAWN] * grid.area[n] * measure[1, at]
+        di[at] -= skin[1, S_DRAWN_SLOPE] * grid.area[n] * measure[1, at]
+        heat -= skin[1, S_DRAWN] * grid.area[n]
     return float(heat + skin[1, S_Q] * grid.area[n])
 
 

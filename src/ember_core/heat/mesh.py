@@ -24,7 +24,10 @@ from ember_core.heat.kernel import Array, Body
 Index = NDArray[np.int64]
 Links = NDArray[np.uint32]  # compiled loops index by them without a test for negative numbers
 FACE_A, FACE_B, FACE_SIDE, FACE_EDGE = 0, 1, 2, 3
-ACROSS = 2.0  # the outermost cell across a box, by that through its thickness
+ACROSS, ACROSS_CELLS = (
+    2.0,
+    0.78,
+)  # a box's outermost cell and its number of cells across, by those through the thickness
 
 
 class Mesh(NamedTuple):
@@ -49,6 +52,7 @@ class Mesh(NamedTuple):
     along: NDArray[np.bool_]  # edges along the skin
     on_skin: NDArray[np.bool_]  # nodes on the skin
     owner: Links  # of each node the patch by which its steam leaves: the nearest one
+    inward: Links  # of each node the neighbour next on the way in
     mean: Array  # volume fractions
     inner: NDArray[np.bool_]  # nodes of the inner material (an egg's yolk)
     within: Index  # the same as numbers
@@ -202,7 +206,9 @@ def finish(parts: Parts, core: int, lines: list[Index], at_mm: Array, mirrored: 
     parts |= {k: np.asarray(parts[k])[order] for k in ("s_node", "s_area", "s_power")}
     inner = np.zeros(volume.size, dtype=np.bool_) if inner is None else inner
     along = _along(np.asarray(parts["first"]), np.asarray(parts["second"]), np.asarray(parts["s_node"]))
-    owner = _owners(np.asarray(parts.pop("points")), np.asarray(parts["s_node"]))
+    points = np.asarray(parts.pop("points"))
+    owner, deep = _owners(points, np.asarray(parts["s_node"]))
+    inward = _inward(np.asarray(parts["first"]), np.asarray(parts["second"]), deep, points, core)
     fastest = _fastest(parts, volume)
     patch_a = int(np.flatnonzero(np.asarray(parts["s_node"]) == a)[0])
     patch_b = int(np.flatnonzero(np.asarray(parts["s_node"]) == b)[0])
@@ -213,6 +219,7 @@ def finish(parts: Parts, core: int, lines: list[Index], at_mm: Array, mirrored: 
         along=along,
         on_skin=np.isin(np.arange(volume.size), np.asarray(parts["s_node"])),
         owner=owner.astype(np.uint32),
+        inward=inward.astype(np.uint32),
         within=np.flatnonzero(inner).astype(np.int64),
         fastest=fastest,
         mean=volume / volume.sum(),
@@ -233,10 +240,20 @@ def _along(first: Index, second: Index, s_node: Index) -> NDArray[np.bool_]:
     return np.isin(first, s_node) & np.isin(second, s_node)
 
 
-def _owners(points: Array, s_node: Index) -> Index:
-    """The patch nearest to each node."""
-    _, nearest = cKDTree(points[s_node]).query(points)
-    return np.asarray(nearest, dtype=np.int64)
+def _owners(points: Array, s_node: Index) -> tuple[Index, Array]:
+    """The patch nearest to each node, and how far it is, m."""
+    deep, nearest = cKDTree(points[s_node]).query(points)
+    return np.asarray(nearest, dtype=np.int64), np.asarray(deep)
+
+
+def _inward(first: Index, second: Index, deep: Array, points: Array, core: int) -> Index:
+    """Of each node the neighbour deepest under the skin; where none is deeper, the one nearest to the core."""
+    to_core = np.linalg.norm(points - points[core], axis=1)
+    start, end = np.concatenate([first, second]), np.concatenate([second, first])
+    deeper = np.where(deep[end] > deep[start] * (1 + 1e-9) + 1e-9, deep[end], -to_core[end] - 1.0)
+    order = np.lexsort([deeper, start])
+    last = np.flatnonzero(np.append(np.diff(start[order]) > 0, True))
+    return np.asarray(end[order[last]], dtype=np.int64)
 
 
 def _fastest(parts: Parts, volume: Array) -> float:
@@ -258,13 +275,13 @@ def box(
 ) -> Mesh:
     """Quarter (or octant, when both faces meet the same) of a box; sizes in m.
 
-    ``finest`` is the outermost cell's share of half the thickness; across, the cells are one fewer, begin
+    ``finest`` is the outermost cell's share of half the thickness; across, the cells are fewer, begin
     with :data:`ACROSS` times that size and grow towards the centre. ``edge``: one of the sides across the width is a face of its own, so the
     width is meshed in full.
     """
     step = finest * thickness / 2
     z = _thickness(half_axis(thickness / 2, cells, step), symmetric)
-    x, half = (half_axis(size / 2, cells - 1, ACROSS * step) for size in (length, width))
+    x, half = (half_axis(size / 2, max(round(ACROSS_CELLS * cells), 2), ACROSS * step) for size in (length, width))
     y = _thickness(half, False) if edge else half
     patches = [_Patch(2, 0, FACE_A, 1.0, 0), _Patch(0, -1, FACE_SIDE, 1.0, 1), _Patch(1, -1, FACE_SIDE, 1.0, 1)]
     if edge:

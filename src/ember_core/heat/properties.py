@@ -23,6 +23,7 @@ LATENT_FUSION = 333.6e3  # J/kg at 0 °C
 BOUND_WATER_PER_PROTEIN = 0.4
 VALID_C = (-40.0, 150.0)
 DRY_CONDUCTIVITY = 0.15  # W/(m K), porous dry crust; 0.1–0.2 in frying studies (from memory)
+CRUST_C = 120.0  # where the heat capacity of a crust is read
 DEFAULT_FREEZING_C = -1.7  # beef, ASHRAE
 
 
@@ -78,6 +79,8 @@ class ThermalTable:
         kg/m³ of water that can freeze or boil; 0 switches boiling off.
     c_ref : float
         J/(m³ K), a representative unfrozen volumetric heat capacity.
+    c_dry : float
+        J/(m³ K), that of the same volume without its water.
     linear : bool
         True when heat capacity and conductivity are constant.
     """
@@ -89,6 +92,7 @@ class ThermalTable:
     density: float
     water: float
     c_ref: float
+    c_dry: float
     linear: bool
 
     def enthalpy(self, t_c: float | Array) -> Array:
@@ -158,7 +162,7 @@ def conductivity(comp: Composition, t_c: float | Array, freezing_c: float = DEFA
 def constant_table(k: float, rho: float, c: float) -> ThermalTable:
     """A plain conduction problem: constant ``k`` W/(m K), ``rho`` kg/m³, ``c`` J/(kg K)."""
     t = np.array([-200.0, 600.0])
-    return ThermalTable(-200.0 * rho * c, 800.0 * rho * c, t, np.array([k, k]), rho, 0.0, rho * c, True)
+    return ThermalTable(-200.0 * rho * c, 800.0 * rho * c, t, np.array([k, k]), rho, 0.0, rho * c, rho * c, True)
 
 
 @lru_cache(maxsize=256)
@@ -185,5 +189,6 @@ def food_table(comp: Composition, freezing_c: float = DEFAULT_FREEZING_C, rows: 
         rho,
         rho * comp.water,
         rho * float(specific_heat(comp, 30.0)),
+        rho * float(specific_heat(comp, CRUST_C) - comp.water * component("water", "c", CRUST_C)),
         False,
     )

@@ -13,6 +13,9 @@ from ember_core.heat.kernel import (
     GAMMA,
     LATENT_BOILING,
     N_SKIN,
+    S_AT,
+    S_DRAWN,
+    S_DRAWN_SLOPE,
     S_EVAPORATION,
     S_NEAR,
     S_NEXT,
@@ -30,6 +33,7 @@ from ember_core.heat.kernel import (
     conduction,
     factor,
     leaf,
+    mean_temperature,
     measures,
     rates,
     read_cells,
@@ -108,6 +112,13 @@ class Work(NamedTuple):
 
 
 @leaf
+def drawn_next(face: Array, slope: Array, move: Array) -> float:
+    """Heat drawn from under a crust (W/m²) after a linear ``move`` of the enthalpies."""
+    at = int(face[S_AT])
+    return float(face[S_DRAWN] + face[S_DRAWN_SLOPE] * slope[at] * move[at] if face[S_DRAWN] > 0.0 else 0.0)
+
+
+@leaf
 def newton(
     base: Array,
     beta: float,
@@ -148,7 +159,7 @@ def newton(
             guess[i] += x[i]
             work.linear[i] = cells[0, i] + cells[1, i] * x[i]
             # measured against a smooth heat capacity, so that a plateau cannot hide a large move
-            move = abs(x[i]) / body.c_dry
+            move = abs(x[i]) / body.c_wet
             if not move < 1e6:
                 return False, heat
             largest = max(largest, move)
@@ -156,17 +167,22 @@ def newton(
             skin[1, S_Q] + skin[1, S_NEAR] * cells[1, n - 1] * x[n - 1] + skin[1, S_NEXT] * cells[1, n - 2] * x[n - 2]
         )
         flux_a = skin[0, S_Q] + skin[0, S_NEAR] * cells[1, 0] * x[0] + skin[0, S_NEXT] * cells[1, 1] * x[1]
+        drawn_a, drawn_b = drawn_next(skin[0], cells[1], x), drawn_next(skin[1], cells[1], x)
         read_cells(guess, w, body, cells[0], cells[1], cells[2])
         both_faces(w, shed_a, shed_b, t, faces, grid, body, cells[0], cells[2], skin)
         off = CURVATURE * largest * largest
         for i in range(n):
             off = max(off, abs(cells[0, i] - work.linear[i]))
-        per = beta / body.c_dry
-        off = max(off, abs(skin[1, S_Q] - flux_b) * grid.area[n] * measure[1, n - 1] * per)
-        heat = flux_b * grid.area[n]
+        per = beta / body.c_wet
+        off = max(
+            off, (abs(skin[1, S_Q] - flux_b) + abs(skin[1, S_DRAWN] - drawn_b)) * grid.area[n] * measure[1, n - 1] * per
+        )
+        heat = (flux_b - drawn_b) * grid.area[n]
         if not grid.closed_a:
-            off = max(off, abs(skin[0, S_Q] - flux_a) * grid.area[0] * measure[1, 0] * per)
-            heat += flux_a * grid.area[0]
+            off = max(
+                off, (abs(skin[0, S_Q] - flux_a) + abs(skin[0, S_DRAWN] - drawn_a)) * grid.area[0] * measure[1, 0] * per
+            )
+            heat += (flux_a - drawn_a) * grid.area[0]
         if largest < tol or off < tol:
             for i in range(n):
                 reached[i] = (guess[i] - base[i]) / beta
@@ -317,7 +333,7 @@ def run_stage(
     if until == UNTIL_SURFACE:
         wanted = ts_a
     elif until == UNTIL_MEAN:
-        wanted = (temp0 * grid.mean).sum()
+        wanted = mean_temperature(temp0, w, grid.mean, body)
     below = wanted < value
     if (until == UNTIL_CORE or until == UNTIL_SURFACE or until == UNTIL_MEAN) and wanted == value:
         return t, until, peak, peak_t, stored
@@ -383,7 +399,7 @@ def run_stage(
         if until == UNTIL_SURFACE:
             wanted1 = ts_a2
         elif until == UNTIL_MEAN:
-            wanted1 = (temp1 * grid.mean).sum()
+            wanted1 = mean_temperature(temp1, w, grid.mean, body)
         watching = until == UNTIL_CORE or until == UNTIL_SURFACE or until == UNTIL_MEAN
         if watching and (wanted1 < value) != below and abs(wanted1 - value) > 2e-4 and tries < 12:
             # the wanted moment lies inside this step: take the step again, shorter
@@ -457,7 +473,7 @@ def run_stage(
             if row < record.t.size:
                 record.t[row] = t
                 record.core[row] = core
-                record.mean[row] = (temp0 * grid.mean).sum()
+                record.mean[row] = mean_temperature(temp0, w, grid.mean, body)
                 record.surface_a[row] = ts_a
                 record.surface_b[row] = ts_b
                 if record.field.shape[1] == n:
