@@ -150,7 +150,8 @@ def draw(
     def y(c: Any) -> Any:
         return TRACE_H - (np.clip(np.asarray(c), low_c, top_c) - low_c) / (top_c - low_c) * (TRACE_H - 12)
 
-    keep = np.unique(np.linspace(0, len(cook.t) - 1, 320).astype(int))
+    _, keep = np.unique(np.round(x(cook.t)), return_index=True)  # one point a pixel, none left out where steps are long
+    keep = np.append(keep, len(cook.t) - 1)
     t = cook.t[keep]
     cursor_at = cursor_s if cursor_s is not None else (cook.pull_s if cook.pull_s is not None else total)
     cursor_at = min(max(cursor_at, 0.0), total)
