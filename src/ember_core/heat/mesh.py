@@ -24,10 +24,8 @@ from ember_core.heat.kernel import Array, Body
 Index = NDArray[np.int64]
 Links = NDArray[np.uint32]  # compiled loops index by them without a test for negative numbers
 FACE_A, FACE_B, FACE_SIDE, FACE_EDGE = 0, 1, 2, 3
-ACROSS, ACROSS_CELLS = (
-    2.0,
-    0.78,
-)  # a box's outermost cell and its number of cells across, by those through the thickness
+ACROSS = 2.0  # a box's outermost cell across, by that through its thickness
+ACROSS_CELLS = 0.78  # and its number of cells, likewise
 
 
 class Mesh(NamedTuple):
