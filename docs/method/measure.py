@@ -142,10 +142,32 @@ def calibration_rows(wide: float) -> list[str]:
     ]
 
 
-def main() -> None:
-    """Write the page."""
+def speed_section() -> list[str]:
+    """Times and ratios of one run."""
     speed = bench()
     ensemble = speed["ensemble"]
+    return [
+        "## Speed",
+        "",
+        f"{speed['case']}; {speed['cells']} cells; reference: {speed['reference']}. "
+        f"Ratio {speed['ratio']:.0f} (core within {speed['accuracy_k']['core']} K, reference within {speed['accuracy_k']['reference']} K "
+        "of a tight run; times vary by machine, the ratio less).",
+        "",
+        f"{ensemble['case']}; {ensemble['members']} members of {ensemble['cells']} cells at {ensemble['member_tolerance_k']} K; reference: "
+        f"{ensemble['reference']}. Ratio with two threads {ensemble['ratio_numpy']:.0f} to a NumPy and {ensemble['ratio_compiled']:.0f} to a "
+        f"compiled right-hand side; with one thread {ensemble['ratio_numpy_1_thread']:.0f} and {ensemble['ratio_compiled_1_thread']:.0f}. "
+        f"Twice the members cost {ensemble['cost_of_twice_the_members']} times; a 48 h bath costs {speed['cost_48h_over_1h']} times a 1 h one.",
+        "",
+        f"On the machine of this run, ms: the ensemble {ensemble['ms_2_threads']}, an update from readings {ensemble['learning_update_ms']}, "
+        f"a slab plan with variable properties over 6 h {speed['slab_plan_ms']}, with a solved pull {speed['food_plan_ms']}, meshes ({speed['mesh']}) "
+        + ", ".join(f"{k} {v}" for k, v in speed["mesh_ms"].items())
+        + ".",
+        "",
+    ]
+
+
+def main() -> None:
+    """Write the page."""
     text = [
         "# Measured",
         "",
@@ -201,22 +223,7 @@ def main() -> None:
         "",
         *calibration_rows(2.0),
         "",
-        "## Speed",
-        "",
-        f"{speed['case']}; {speed['cells']} cells; reference: {speed['reference']}. "
-        f"Ratio {speed['ratio']:.0f} (core within {speed['accuracy_k']['core']} K, reference within {speed['accuracy_k']['reference']} K "
-        "of a tight run; times vary by machine, the ratio less).",
-        "",
-        f"{ensemble['case']}; {ensemble['members']} members of {ensemble['cells']} cells at {ensemble['member_tolerance_k']} K; reference: "
-        f"{ensemble['reference']}. Ratio with two threads {ensemble['ratio_numpy']:.0f} to a NumPy and {ensemble['ratio_compiled']:.0f} to a "
-        f"compiled right-hand side; with one thread {ensemble['ratio_numpy_1_thread']:.0f} and {ensemble['ratio_compiled_1_thread']:.0f}. "
-        f"Twice the members cost {ensemble['cost_of_twice_the_members']} times; a 48 h bath costs {speed['cost_48h_over_1h']} times a 1 h one.",
-        "",
-        f"On the machine of this run, ms: the ensemble {ensemble['ms_2_threads']}, an update from readings {ensemble['learning_update_ms']}, "
-        f"a slab plan with variable properties over 6 h {speed['slab_plan_ms']}, with a solved pull {speed['food_plan_ms']}, meshes ({speed['mesh']}) "
-        + ", ".join(f"{k} {v}" for k, v in speed["mesh_ms"].items())
-        + ".",
-        "",
+        *speed_section(),
     ]
     (Path(__file__).parent / "measured.md").write_text("\n".join(text), encoding="utf-8")
 
