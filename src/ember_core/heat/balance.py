@@ -38,8 +38,8 @@ from ember_core.heat.mesh import Layers, Links, Mesh
 ALIKE = 1.4  # below this ratio of conductivities the mean of two neighbours is as good as their series
 NEAREST = 0.25  # of an edge: no nearer than so does a boiling front come to the node behind it
 DRIED = 2e-3  # a node with less than this share of its water left gives it up at once
-DEEPEST = 12  # nodes, that a crust reaches
-CALM = 3.0  # how much more a dried node weighs in the bound of the fastest rate; any number gives a bound
+DEEPEST = 12  # nodes: further in no wet one is looked for under a dry patch
+CALM = 3.0  # how much more a dried node weighs in the bound of the fastest rate; any positive number gives a bound
 SMOOTH_FROM_C = 5.0  # above it heat capacity changes little in a step
 NEAR_BOILING_K = 40.0  # a node that is further below the boiling point does not come to it in one step
 
@@ -282,7 +282,7 @@ def find_sources(w: Array, mesh: Mesh, to: Coupling) -> None:
 
 @leaf
 def weigh(w: Array, mesh: Mesh, body: Body, weight: Array) -> None:
-    """Shares of the nodes in the mean: by the heat capacity that their water leaves them."""
+    """Shares of the nodes in the mean (sum 1): volume times the heat capacity that their water leaves them."""
     total = 0.0
     for i in range(w.size):
         weight[i] = mesh.mean[i]

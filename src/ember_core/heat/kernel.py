@@ -38,7 +38,7 @@ leaf = njit(cache=True, nogil=True, **_UNCOUNTED)
 # columns of a face's parameters
 F_H, F_EPS, F_TINF, F_TDELTA, F_TAU, F_WET, F_PV = range(7)
 N_FACE = 7
-# columns of what a face does: see surface_balance
+# columns of what a face does: see surface_balance; the last is the cell that evaporation under a crust draws on
 S_T, S_Q, S_NEAR, S_NEXT, S_EVAPORATION, S_STEAM, S_DRAWN, S_DRAWN_SLOPE, S_AT = range(9)
 N_SKIN = 9
 

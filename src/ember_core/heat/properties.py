@@ -23,7 +23,7 @@ LATENT_FUSION = 333.6e3  # J/kg at 0 °C
 BOUND_WATER_PER_PROTEIN = 0.4
 VALID_C = (-40.0, 150.0)
 DRY_CONDUCTIVITY = 0.15  # W/(m K), porous dry crust; 0.1–0.2 in frying studies (from memory)
-CRUST_C = 120.0  # where the heat capacity of a crust is read
+CRUST_C = 120.0  # °C, where the heat capacity of a crust is read; an estimate of its middle in a pan or fryer
 DEFAULT_FREEZING_C = -1.7  # beef, ASHRAE
 
 
