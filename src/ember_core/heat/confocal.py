@@ -37,6 +37,7 @@ class _Octant(NamedTuple):
     conduct: Array  # m
     reach: Array
     area: Array  # m², of each node's part of the skin
+    rank: Index  # place in an order along each line of changing s, from the upper skin to the lower one
 
 
 class _Family(NamedTuple):
@@ -128,9 +129,10 @@ def _octant(sizes: tuple[float, float, float], shells: int, across: int, finest:
     area = np.zeros(shape)
     area[-1] = _integral(skin, [(np.array([[apart[2]]]), np.ones((1, 1))), whole[1], whole[2]])[0]
     points = family.place(axes[0][:, None, None], turn[:, None], turn).reshape(-1, 3)
+    lines = np.arange(turn.size**2).reshape(1, turn.size, turn.size)
     return _Octant(
         points, volume.ravel(), np.concatenate(first), np.concatenate(second), np.concatenate(conduct),
-        np.concatenate(reach), area.ravel(),
+        np.concatenate(reach), area.ravel(), ((2 * shells + 1) * lines - np.arange(shells + 1)[:, None, None]).ravel(),
     )  # fmt: skip
 
 
@@ -146,12 +148,28 @@ def _joined(o: _Octant, groups: Index, area: list[Array]) -> tuple[_Octant, list
     def summed(values: Array) -> Array:
         return np.bincount(groups, values, many).astype(float)
 
-    keep = first != second
+    keep = np.flatnonzero(first != second)
+    pairs = np.minimum(first, second)[keep] * many + np.maximum(first, second)[keep]
+    _, one, edge = np.unique(pairs, return_index=True, return_inverse=True)
+    one = keep[one]
     merged = _Octant(
-        o.points[chosen], summed(o.volume), first[keep], second[keep], o.conduct[keep],
-        o.reach[keep], summed(o.area),
+        o.points[chosen], summed(o.volume), first[one], second[one], np.bincount(edge, o.conduct[keep]),
+        o.reach[one], summed(o.area), o.rank[chosen],
     )  # fmt: skip
     return merged, [summed(x) for x in area]
+
+
+def _in_order(o: _Octant, area: list[Array]) -> tuple[_Octant, list[Array]]:
+    """Nodes numbered by rank: along most edges in turn both ends' numbers rise by one."""
+    order = np.argsort(o.rank, kind="stable")
+    new = np.argsort(order)
+    first, second = np.sort([new[o.first], new[o.second]], axis=0)
+    flip = new[o.first] > new[o.second]
+    sorted_ = _Octant(
+        o.points[order], o.volume[order], first, second, o.conduct,
+        np.where(flip[:, None], o.reach[:, ::-1], o.reach), o.area[order], o.rank[order],
+    )  # fmt: skip
+    return sorted_, [x[order] for x in area]
 
 
 @lru_cache(maxsize=32)
@@ -177,17 +195,20 @@ def ellipsoid(
     if not symmetric:
         n = len(o.points)
         image = o.points * (1.0, 1.0, -1.0)
+        middle = (o.rank + shells) // (2 * shells + 1) * (2 * shells + 1)
         # a node on the plane between the halves is its own image
         images = np.where(np.abs(o.points[:, 2]) < ON_PLANE_M, np.arange(n), n + np.arange(n))
         _, same = np.unique(np.concatenate([np.arange(n), images]), return_inverse=True)
         both = _Octant(
             np.concatenate([o.points, image]), np.tile(o.volume, 2), np.concatenate([o.first, n + o.first]),
             np.concatenate([o.second, n + o.second]), np.tile(o.conduct, 2), np.tile(o.reach, (2, 1)), np.tile(o.area, 2),
+            np.concatenate([o.rank, 2 * middle - o.rank]),
         )  # fmt: skip
         none = np.zeros(n)
         o, (above, below) = _joined(
             both, same.astype(np.int64), [np.concatenate([o.area, none]), np.concatenate([none, o.area])]
         )
+    o, (above, below) = _in_order(o, [above, below])
     upper, lower = np.flatnonzero(above > 0), np.flatnonzero(below > 0)
     on_line = np.flatnonzero((np.abs(o.points[:, :2]) < ON_PLANE_M).all(axis=1))
     line = on_line[np.argsort(-o.points[on_line, 2])]

@@ -10,18 +10,8 @@ from __future__ import annotations
 import numpy as np
 from numba import njit
 
-from ember_core.heat.balance import (
-    boil_off,
-    couple,
-    fastest_dried,
-    find_sources,
-    mesh_rates,
-    new_coupling,
-    read_nodes,
-    see_crusts,
-    straighten,
-    weigh,
-)
+from ember_core.heat.balance import boil_off, mesh_rates, read_nodes, weigh
+from ember_core.heat.coupling import couple, fastest_dried, find_dried, new_coupling, see_crusts, straighten
 from ember_core.heat.kernel import (
     F_EPS,
     F_H,
@@ -194,9 +184,9 @@ def run_mesh_stage(
     tracking = until == UNTIL_LOG10 or until == UNTIL_RULE or rows > 0 or crit.d_ref > 0.0
     t, end = t0, t0 + duration
     coupling = new_coupling(mesh)
-    find_sources(w, mesh, coupling)
+    dried_edges = find_dried(w, mesh, body, coupling)
     read_nodes(h, w, mesh, layers, temp0, slope, kappa)
-    fronts = couple(w, mesh, body, kappa, conduct, area, per_volume, coupling)
+    fronts = couple(w, mesh, body, kappa, conduct, area, per_volume, coupling, dried_edges)
     exact, hot = straighten(h, w, temp0, slope, body, coupling)
     for p in range(patches):
         skin[p] = temp0[mesh.s_node[p]]
@@ -255,12 +245,14 @@ def run_mesh_stage(
             if h[i] <= body.boil_h:
                 older[i] = min(older[i], body.boil_h)
         read_nodes(older, w, mesh, layers, temp, slope, kappa)
-        fronts = couple(w, mesh, body, kappa, conduct, area, per_volume, coupling)
+        fronts = couple(w, mesh, body, kappa, conduct, area, per_volume, coupling, dried_edges)
         exact, hot = straighten(older, w, temp, slope, body, coupling)
         quickest = fastest
-        if w.min() < body.water:
+        if dried_edges > 0:
             see_crusts(faces, mesh, skin, coupling)
-            quickest = max(fastest, fastest_dried(w, faces, temp, mesh, body, area, per_volume, coupling, fronts))
+            quickest = max(
+                fastest, fastest_dried(w, faces, temp, mesh, body, area, per_volume, coupling, fronts, dried_edges)
+            )
         stages = min(max(int(np.sqrt(1.0 + 1.54 * step * quickest)) + 1, 2), MOST_STAGES)
         if stages != have_table:
             chebyshev(stages, table)
@@ -359,7 +351,7 @@ def run_mesh_stage(
             ev0[p] = ev1[p]
         core, rate, wanted = core1, rate1, wanted1
         if boiled:
-            find_sources(w, mesh, coupling)
+            dried_edges = find_dried(w, mesh, body, coupling)
             weigh(w, mesh, body, weight)
             for i in range(n):
                 if w[i] < body.water and not mesh.inner[i]:

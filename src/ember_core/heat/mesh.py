@@ -23,9 +23,11 @@ from ember_core.heat.kernel import Array, Body
 
 Index = NDArray[np.int64]
 Links = NDArray[np.uint32]  # compiled loops index by them without a test for negative numbers
+Numbers = NDArray[np.uint64]  # likewise, and vectors are made of loops that count from them
 FACE_A, FACE_B, FACE_SIDE, FACE_EDGE = 0, 1, 2, 3
 ACROSS = 2.0  # a box's outermost cell across, by that through its thickness
 ACROSS_CELLS = 0.78  # and its number of cells, likewise
+RUN = 8  # edges: shorter runs are not worth a loop of their own
 
 
 class Mesh(NamedTuple):
@@ -36,8 +38,11 @@ class Mesh(NamedTuple):
     """
 
     n: int
-    first: Links  # edges: their two nodes
+    first: Links  # edges: their two nodes, those in runs before the others
     second: Links
+    run_from: Numbers  # where each run of edges begins, and the last one ends: both nodes' numbers rise by one along it
+    run_first: Numbers  # its first edge's two nodes
+    run_second: Numbers
     conduct: Array  # m, area over distance
     conduct_power: Array
     reach: Array  # edges × 2: how long each end's cell is along the edge, as a share of the edge
@@ -203,6 +208,7 @@ def finish(parts: Parts, core: int, lines: list[Index], at_mm: Array, mirrored: 
     faces = np.asarray(parts.pop("s_face"))[order]
     parts |= {k: np.asarray(parts[k])[order] for k in ("s_node", "s_area", "s_power")}
     inner = np.zeros(volume.size, dtype=np.bool_) if inner is None else inner
+    run_from, run_first, run_second = _runs(parts)
     along = _along(np.asarray(parts["first"]), np.asarray(parts["second"]), np.asarray(parts["s_node"]))
     points = np.asarray(parts.pop("points"))
     owner, deep = _owners(points, np.asarray(parts["s_node"]))
@@ -213,6 +219,9 @@ def finish(parts: Parts, core: int, lines: list[Index], at_mm: Array, mirrored: 
     parts |= {k: np.asarray(parts[k]).astype(np.uint32) for k in ("first", "second", "s_node")}
     return Mesh(
         n=volume.size,
+        run_from=run_from,
+        run_first=run_first,
+        run_second=run_second,
         s_from=np.searchsorted(faces, np.arange(5)).astype(np.int64),
         along=along,
         on_skin=np.isin(np.arange(volume.size), np.asarray(parts["s_node"])),
@@ -231,6 +240,20 @@ def finish(parts: Parts, core: int, lines: list[Index], at_mm: Array, mirrored: 
         mirrored=mirrored,
         **parts,  # type: ignore[arg-type]
     )
+
+
+def _runs(parts: Parts) -> tuple[Numbers, Numbers, Numbers]:
+    """Put the edges in order of runs, in place; where runs begin, and their first nodes."""
+    first, second = np.asarray(parts["first"]), np.asarray(parts["second"])
+    order = np.lexsort((first, second - first))
+    stops = (np.diff(first[order]) != 1) | (np.diff(second[order]) != 1)
+    length = np.diff(np.flatnonzero(np.concatenate([[True], stops, [True]])))
+    in_run = np.repeat(length >= RUN, length)
+    order = np.concatenate([order[in_run], order[~in_run]])
+    parts |= {k: np.asarray(parts[k])[order] for k in ("first", "second", "conduct", "conduct_power", "reach")}
+    begin = np.concatenate([[0], np.cumsum(length[length >= RUN])])
+    at = order[begin[:-1]]
+    return begin.astype(np.uint64), first[at].astype(np.uint64), second[at].astype(np.uint64)
 
 
 def _along(first: Index, second: Index, s_node: Index) -> NDArray[np.bool_]:

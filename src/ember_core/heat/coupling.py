@@ -1,0 +1,267 @@
+"""How the nodes of a mesh are coupled during one step: conductances, straight lines for temperatures, crusts.
+
+All of it is found once a step, and :mod:`ember_core.heat.balance` reads it at every moment within.
+"""
+
+from __future__ import annotations
+
+from typing import NamedTuple
+
+import numpy as np
+from numba import njit
+
+from ember_core.heat.kernel import F_EPS, F_H, F_TINF, SIGMA, Array, Body, capacity_left, leaf
+from ember_core.heat.mesh import Links, Mesh
+
+# these were set by measuring against finer meshes
+ALIKE = 1.4  # below this ratio of conductivities the mean of two neighbours is as good as their series
+NEAREST = 0.25  # of an edge: no nearer than so does a boiling front come to the node behind it
+DEEPEST = 12  # nodes: further in no wet one is looked for under a dry patch
+CALM = 3.0  # how much more a dried node weighs in the bound of the fastest rate; any positive number gives a bound
+SMOOTH_FROM_C = 5.0  # above it heat capacity changes little in a step
+NEAR_BOILING_K = 40.0  # a node that is further below the boiling point does not come to it in one step
+
+
+class Coupling(NamedTuple):
+    """How the nodes are coupled during one step, conductances in W/K; room for what the functions below find.
+
+    An edge between a dry node and one with water left may carry the boiling front.
+    """
+
+    edge: Array  # of each edge
+    flow: Array  # W, along the edges of one run
+    dried: Links  # which edges have an end that has lost water, as many as there are
+    front: Links  # which edges may carry a front, as many as there are
+    dry: Links  # their dry ends
+    wet: Links
+    outside: Array  # from the dry end to the front
+    inside: Array  # from the front to the wet end
+    zero: Array  # °C, temperature of each node at no enthalpy by a straight line near its own
+    slope: Array  # K m³/J, of that line
+    exact: Links  # the nodes that are looked up in the table instead, as many as there are
+    hot: Links  # the nodes that may come to boil, as many as there are
+    crust: Array  # W/(m² K), through each patch's own crust; 0 where there is none
+    give: Array  # m² K/W, of all that the outside of a crust meets
+    outward: Array  # W/(m² K), from there to the surroundings: convection and radiation by a straight line
+    lift: Array  # W/m², that line's value at 0 °C
+    slowed: Array  # share of a wet surface's evaporation that is left by what each patch has lost, at the step's start
+    slowing: Array  # its change, 1/s
+    under: Array  # °C, where the water of each patch stands
+    into: Array  # W, through each patch
+    drawn: Array  # W, that evaporation takes
+    load: Array  # W/K, all conductances of each node
+    dried_load: Array  # W/K, those to nodes that have lost water
+    source: Links  # of each patch the node whose water evaporates there
+
+
+@njit(cache=True, nogil=True)
+def new_coupling(mesh: Mesh) -> Coupling:
+    """Room for a mesh."""
+    edges, patches = mesh.first.size, mesh.s_node.size
+    link, value = np.empty((4, edges), np.uint32), np.empty((4, edges))
+    node, skin, number = np.empty((4, mesh.n)), np.zeros((9, patches)), np.empty((2, mesh.n), np.uint32)
+    return Coupling(
+        value[0], value[1], link[0], link[1], link[2], link[3], value[2], value[3], node[0], node[1], number[0], number[1],
+        skin[0], skin[1], skin[2], skin[3], skin[4], skin[5], skin[6], skin[7], skin[8], node[2], node[3], mesh.s_node.copy(),
+    )  # fmt: skip
+
+
+@leaf
+def straighten(y: Array, w: Array, temp: Array, slope: Array, body: Body, to: Coupling) -> tuple[int, int]:
+    """A straight line for each node's temperature during one step; returns how many are looked up instead, how many may boil.
+
+    Heat capacity changes little over a step, save near freezing; a node with water stops at the boiling point.
+    """
+    exact, hot = 0, 0
+    for i in range(y.size):
+        to.slope[i] = slope[i]
+        if slope[i] == 0.0:  # it boils
+            to.slope[i] = 1.0 / (body.c_wet * capacity_left(w[i], body))
+        to.zero[i] = temp[i] - to.slope[i] * min(y[i], body.boil_h) if w[i] > 0.0 else temp[i] - slope[i] * y[i]
+        if temp[i] < SMOOTH_FROM_C:
+            to.exact[exact] = i
+            exact += 1
+        elif temp[i] > body.boil_c - NEAR_BOILING_K and w[i] > 0.0:
+            to.hot[hot] = i
+            hot += 1
+    return (0, 0) if body.linear else (exact, hot)
+
+
+@leaf
+def find_dried(w: Array, mesh: Mesh, body: Body, to: Coupling) -> int:
+    """Find the edges with an end that has lost water, returning how many, and where under each patch water evaporates.
+
+    That is at the nearest node on the way in that has some left.
+    """
+    for p in range(mesh.s_node.size):
+        under = mesh.s_node[p]
+        for _ in range(DEEPEST):
+            if w[under] > 0.0:
+                break
+            under = mesh.inward[under]
+        to.source[p] = under if w[under] > 0.0 else mesh.s_node[p]
+    found = 0
+    for e in range(mesh.first.size):
+        i, j = mesh.first[e], mesh.second[e]
+        if (w[i] < body.water and not mesh.inner[i]) or (w[j] < body.water and not mesh.inner[j]):
+            to.dried[found] = e
+            found += 1
+    return found
+
+
+@leaf
+def in_series(a: float, b: float) -> float:
+    """Conductivity of two neighbours' halves one after the other, W/(m K); of two that are alike, their mean."""
+    return 0.5 * (a + b) if a < ALIKE * b and b < ALIKE * a else 2.0 * a * b / (a + b)
+
+
+@leaf
+def couple_alike(mesh: Mesh, kappa: Array, conduct: Array, edge: Array) -> None:
+    """Conductances (W/K) of all edges by the mean of their ends' conductivities."""
+    for r in range(mesh.run_first.size):
+        start, a, b = mesh.run_from[r], mesh.run_first[r], mesh.run_second[r]
+        for k in range(mesh.run_from[r + 1] - start):
+            edge[start + k] = 0.5 * conduct[start + k] * (kappa[a + k] + kappa[b + k])
+    for e in range(mesh.run_from[-1], mesh.first.size):
+        edge[e] = 0.5 * conduct[e] * (kappa[mesh.first[e]] + kappa[mesh.second[e]])
+
+
+@leaf
+def couple(
+    w: Array,
+    mesh: Mesh,
+    body: Body,
+    kappa: Array,
+    conduct: Array,
+    area: Array,
+    per_volume: Array,
+    to: Coupling,
+    dried_edges: int,
+) -> int:
+    """Conductances (W/K) for one step, by the nodes' conductivities ``kappa`` (W/(m K)) and what has dried.
+
+    ``conduct`` (m) are the edges' areas over lengths. Returns how many edges may carry a front.
+
+    A mesh is coarser than a crust is thick. A node that has lost part of its water is dry in that part of
+    its depth on its outer side: the way from the dry neighbour to the front, and from the front to the node
+    and its inner neighbour, are as long as the front's place makes them.
+    """
+    first, second = mesh.first, mesh.second
+    least, most = np.inf, 0.0
+    for i in range(w.size):
+        if w[i] >= body.water or mesh.inner[i]:
+            least, most = min(least, kappa[i]), max(most, kappa[i])
+    if most < ALIKE * least:
+        couple_alike(mesh, kappa, conduct, to.edge)
+    else:  # a frozen node beside one that is not
+        for e in range(first.size):
+            to.edge[e] = conduct[e] * in_series(kappa[first[e]], kappa[second[e]])
+    k_dry = body.k_dry * body.k_scale
+    found = 0
+    for d in range(dried_edges):
+        e = to.dried[d]
+        o, m, end = first[e], second[e], 1
+        if w[m] < w[o]:
+            o, m, end = second[e], first[e], 0
+        if w[o] == w[m] or mesh.along[e]:
+            to.edge[e] = conduct[e] * in_series(kappa[o], kappa[m])
+            continue
+        dried = (1.0 - w[m] / body.water) * mesh.reach[e, end]
+        near = 0.5
+        if w[o] > 0.0:  # the front has passed the outer node in part
+            cell = mesh.reach[e, 1 - end]
+            near = cell * w[o] / body.water
+            if not mesh.on_skin[o]:
+                near -= max(0.5 - cell + near, NEAREST)
+            near = min(max(near, 0.0), 0.5)
+        outside = near / kappa[o] + dried / k_dry
+        inside = max(0.5 - dried, NEAREST) / kappa[m]
+        to.edge[e] = conduct[e] / (outside + inside)
+        if w[o] == 0.0:
+            to.front[found], to.dry[found], to.wet[found] = e, o, m
+            to.outside[found], to.inside[found] = conduct[e] / outside, conduct[e] / inside
+            found += 1
+    for p in range(mesh.s_node.size):
+        i = mesh.s_node[p]
+        to.crust[p] = 0.0
+        if w[i] < body.water:
+            share = 1.0 - w[i] / body.water if w[i] > 0.0 else 0.5  # all dry: the node stands for the layer's middle
+            to.crust[p] = area[p] * per_volume[i] * k_dry / share
+    return found
+
+
+@leaf
+def fastest_dried(
+    w: Array,
+    faces: Array,
+    temp: Array,
+    mesh: Mesh,
+    body: Body,
+    area: Array,
+    per_volume: Array,
+    to: Coupling,
+    fronts: int,
+    dried_edges: int,
+) -> float:
+    """Bound of the fastest rate (1/s) of nodes that have lost water and their neighbours.
+
+    By Gershgorin's circles, the dried nodes' unknowns scaled by :data:`CALM`: they are much the faster ones.
+    """
+    load, dried_load = to.load, to.dried_load
+    for i in range(w.size):
+        load[i], dried_load[i] = 0.0, 0.0
+    edge = to.edge
+    for r in range(mesh.run_first.size):
+        start, a, b = mesh.run_from[r], mesh.run_first[r], mesh.run_second[r]
+        n = mesh.run_from[r + 1] - start
+        for k in range(n):
+            load[a + k] += edge[start + k]
+        for k in range(n):
+            load[b + k] += edge[start + k]
+    for e in range(mesh.run_from[-1], mesh.first.size):
+        load[mesh.first[e]] += edge[e]
+        load[mesh.second[e]] += edge[e]
+    for d in range(dried_edges):
+        e = to.dried[d]
+        i, j = mesh.first[e], mesh.second[e]
+        if w[j] < body.water:
+            dried_load[i] += edge[e]
+        if w[i] < body.water:
+            dried_load[j] += edge[e]
+    for k in range(fronts):
+        o, m, g = to.dry[k], to.wet[k], to.edge[to.front[k]]
+        load[o] += max(to.outside[k] - g, 0.0)
+        more = max(to.inside[k] - g, 0.0)
+        load[m] += more
+        dried_load[m] += more
+    best = 0.0
+    for i in range(w.size):
+        dry = w[i] < body.water and not mesh.inner[i]
+        if dry or dried_load[i] > 0.0:
+            others = load[i] - dried_load[i]
+            total = load[i] + (others / CALM + dried_load[i] if dry else others + CALM * dried_load[i])
+            load[i] = total
+            best = max(best, total * per_volume[i] / (body.c_wet * capacity_left(w[i], body)))
+    for side in range(faces.shape[0]):
+        h, eps, medium = faces[side, F_H], faces[side, F_EPS], faces[side, F_TINF]
+        for p in range(mesh.s_from[side], mesh.s_from[side + 1]):
+            i = mesh.s_node[p]
+            if w[i] < body.water:
+                total = h + 4.0 * eps * SIGMA * (max(temp[i], medium) + 273.15) ** 3
+                load[i] += total * area[p] * to.crust[p] / (to.crust[p] + total)
+                best = max(best, load[i] * per_volume[i] / (body.c_wet * capacity_left(w[i], body)))
+    return best
+
+
+@leaf
+def see_crusts(faces: Array, mesh: Mesh, surface: Array, to: Coupling) -> None:
+    """Straight lines for what the outsides of crusts radiate, near the temperatures ``surface`` (°C) of the patches."""
+    for side in range(faces.shape[0]):
+        h, eps = faces[side, F_H], faces[side, F_EPS]
+        for p in range(mesh.s_from[side], mesh.s_from[side + 1]):
+            if to.crust[p] > 0.0:
+                kelvin = surface[p] + 273.15
+                by_degree = 4.0 * eps * SIGMA * kelvin**3
+                to.outward[p] = h + by_degree
+                to.lift[p] = by_degree * surface[p] - eps * SIGMA * kelvin**4
+                to.give[p] = 1.0 / (to.crust[p] + to.outward[p])
