@@ -74,11 +74,12 @@ def weigh(w: Array, mesh: Mesh, body: Body, weight: Array) -> None:
     total = 0.0
     for i in range(w.size):
         weight[i] = mesh.mean[i]
-        if not mesh.inner[i]:
+        if w[i] < body.water and not mesh.inner[i]:
             weight[i] *= capacity_left(w[i], body)
         total += weight[i]
+    per = 1.0 / total
     for i in range(w.size):
-        weight[i] /= total
+        weight[i] *= per
 
 
 @leaf
@@ -219,18 +220,21 @@ def mesh_rates(
 @leaf
 def boil_off(
     y: Array, w: Array, shed: Array, steam: Array, volume: Array, area: Array, mesh: Mesh, layers: Layers
-) -> float:
-    """Take the water that has boiled out of the nodes; returns the heat that left with it, J.
+) -> tuple[float, bool]:
+    """Take the water that has boiled out of the nodes; returns the heat that left with it, J, and whether any began or ended to dry.
 
     ``steam`` (kg) boiled at the fronts, whose heat never came into ``y``; what stands in ``y`` above the boiling point
     boils now. Water that boils off dries the nearest face as water that evaporates does.
     """
     outer, inner = layers.outer, layers.inner
-    taken = 0.0
+    taken, news = 0.0, False
     for i in range(y.size):
         boil_h, water = outer.boil_h, outer.water
         if mesh.inner[i]:
             boil_h, water = inner.boil_h, inner.water
+        if steam[i] == 0.0 and y[i] <= boil_h:
+            continue
+        before = w[i]
         at_front = steam[i] / volume[i]
         gone = min(at_front, w[i])
         y[i] += (at_front - gone) * LATENT_BOILING  # there was not so much: its heat stays
@@ -246,4 +250,5 @@ def boil_off(
         if gone > 0.0:
             shed[mesh.owner[i]] += gone * volume[i] / area[mesh.owner[i]]
             taken += gone * LATENT_BOILING * volume[i]
-    return taken
+            news = news or before >= water or w[i] <= 0.0
+    return taken, news

@@ -164,10 +164,12 @@ def couple(
         if w[m] < w[o]:
             o, m, end = second[e], first[e], 0
         if w[o] == w[m] or mesh.along[e]:
-            to.edge[e] = conduct[e] * in_series(kappa[o], kappa[m])
+            # a skin node that is all dry stands for the middle of its layer
+            shorter = 0.75 if w[o] == 0.0 and not mesh.along[e] and (mesh.on_skin[o] or mesh.on_skin[m]) else 1.0
+            to.edge[e] = conduct[e] * in_series(kappa[o], kappa[m]) / shorter
             continue
         dried = (1.0 - w[m] / body.water) * mesh.reach[e, end]
-        near = 0.5
+        near = 0.25 if mesh.on_skin[o] else 0.5
         if w[o] > 0.0:  # the front has passed the outer node in part
             cell = mesh.reach[e, 1 - end]
             near = cell * w[o] / body.water

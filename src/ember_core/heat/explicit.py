@@ -338,8 +338,10 @@ def run_mesh_stage(
         if body.water > 0.0:
             for i in range(n):
                 steam[i] = 0.5 * step * (steam0[i] + steam1[i])
-            taken = boil_off(old, w, shed, steam, volume, area, mesh, layers)
+            taken, news = boil_off(old, w, shed, steam, volume, area, mesh, layers)
             boiled = taken > 0.0
+            if news:
+                dried_edges = find_dried(w, mesh, body, coupling)
             y[2 * n + 1] += taken
         t += step
         for i in range(n):
@@ -351,7 +353,6 @@ def run_mesh_stage(
             ev0[p] = ev1[p]
         core, rate, wanted = core1, rate1, wanted1
         if boiled:
-            dried_edges = find_dried(w, mesh, body, coupling)
             weigh(w, mesh, body, weight)
             for i in range(n):
                 if w[i] < body.water and not mesh.inner[i]:
