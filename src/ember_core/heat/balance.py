@@ -247,6 +247,10 @@ def boil_off(
             w[i] -= more
             y[i] -= more * LATENT_BOILING
             gone += more
+            onward = y[i] - boil_h
+            if w[i] <= 0.0 and onward > 0.0:  # the front moves on within the step, and this heat with it
+                y[i] = boil_h
+                y[mesh.inward[i]] += onward * volume[i] / volume[mesh.inward[i]]
         if gone > 0.0:
             shed[mesh.owner[i]] += gone * volume[i] / area[mesh.owner[i]]
             taken += gone * LATENT_BOILING * volume[i]

@@ -22,7 +22,7 @@ from ember_core.heat.kernel import Array
 from ember_core.heat.mesh import FACE_A, FACE_B, Index, Mesh, Parts, dual, finish, half_axis
 
 UNLIKE = 2e-3  # nearly equal axes are taken this much apart: three equal ones have no confocal family
-MERGED = 0.35  # of the outermost cell: nodes nearer than this are one, lest the step follow the smallest cell
+MERGED = 0.2  # of the outermost cell: nodes nearer than this are one, lest the step follow the smallest cell
 ON_PLANE_M = 1e-9
 POINTS, WEIGHTS = np.polynomial.legendre.leggauss(4)
 

@@ -47,7 +47,7 @@ CELLS = 80
 TOLERANCE_K = 2e-3
 FOOD_TOLERANCE_K = 1.5e-2  # with crust and drying the step is held by the boiling front, not by smoothness
 MESH_TOLERANCE_K = 0.6  # of the whole piece, root mean square; the time error this leaves is below 0.06 K
-SAMPLES, MESH_SAMPLES = 40.0, 16.0  # a stage is recorded at least so often
+SAMPLES, MESH_SAMPLES = 40.0, 12.0  # a stage is recorded at least so often
 DRYING_SCALE = 1.0  # kg/m², m0 of the drying factor; tuned on one large bird (see docs/method)
 UNTIL_CODE = {
     None: UNTIL_TIME,

@@ -19,6 +19,7 @@ NEAREST = 0.25  # of an edge: no nearer than so does a boiling front come to the
 DEEPEST = 12  # nodes: further in no wet one is looked for under a dry patch
 CALM = 3.0  # how much more a dried node weighs in the bound of the fastest rate; any positive number gives a bound
 SMOOTH_FROM_C = 5.0  # above it heat capacity changes little in a step
+FRONT_RESTS_K = 10.0  # a front whose dry side is further below the boiling point does not boil in one step
 NEAR_BOILING_K = 40.0  # a node that is further below the boiling point does not come to it in one step
 
 
@@ -232,6 +233,8 @@ def fastest_dried(
             dried_load[j] += edge[e]
     for k in range(fronts):
         o, m, g = to.dry[k], to.wet[k], to.edge[to.front[k]]
+        if temp[o] < body.boil_c - FRONT_RESTS_K:
+            continue
         load[o] += max(to.outside[k] - g, 0.0)
         more = max(to.inside[k] - g, 0.0)
         load[m] += more

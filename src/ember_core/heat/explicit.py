@@ -286,7 +286,7 @@ def run_mesh_stage(
             if old[i] > body.boil_h and w[i] > 0.0:
                 error = 0.0  # it boils: its temperature stands
             square += weight[i] * error * error
-            size = max(size, abs(error))
+            size = max(size, abs(error) * min(np.sqrt(n * weight[i]), 1.0))
         size = max(size / AT_ONE_NODE, np.sqrt(square))
         if not finite:
             dt = 0.1 * step

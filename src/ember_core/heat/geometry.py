@@ -17,7 +17,8 @@ MESH_FINEST = 0.07  # the outermost cell's share of half the thickness
 # the same where a crust forms, and an ellipsoid's cells in a quarter turn; by measuring against finer meshes
 CRUST_CELLS = {"box": 8, "cylinder": 14, "ellipsoid": 8}
 CRUST_FINEST = {"box": 0.09, "ellipsoid": 0.1}
-ACROSS, CRUST_ACROSS = 5, 6
+ACROSS, CRUST_ACROSS = 5, 7
+ROUND = 4.0  # so many shells more has a ball where a crust forms: heat closes in on its core from all sides
 FINE_CELLS = 40  # from so many cells on, a one-dimensional grid is made finer where a crust forms
 MESH_CLUSTER = 0.2  # how far an egg's nodes are drawn towards the skin
 
@@ -41,6 +42,8 @@ def geometry(
     usual = MESH_CELLS[kind]
     many = CRUST_CELLS.get(kind, usual) if crust else usual
     finest = CRUST_FINEST.get(kind, MESH_FINEST) if crust else MESH_FINEST
+    if crust and kind == "ellipsoid":
+        many += round(ROUND * (min(mm.values()) / max(mm.values())) ** 3)
     finest /= max(refine, 3 / many)
     many = max(round(many * refine), 3)
     if kind == "cylinder":

@@ -26,7 +26,7 @@ Links = NDArray[np.uint32]  # compiled loops index by them without a test for ne
 Numbers = NDArray[np.uint64]  # likewise, and vectors are made of loops that count from them
 FACE_A, FACE_B, FACE_SIDE, FACE_EDGE = 0, 1, 2, 3
 ACROSS = 2.0  # a box's outermost cell across, by that through its thickness
-ACROSS_CELLS = 0.78  # and its number of cells, likewise
+LONG_CELLS, CUBE_CELLS = 0.65, 1.15  # and its number of cells, likewise: far longer than thick, as long as thick
 RUN = 8  # edges: shorter runs are not worth a loop of their own
 
 
@@ -290,19 +290,27 @@ def _fastest(parts: Parts, volume: Array) -> float:
     return 1.08 * largest
 
 
+def _cells_across(thin: float) -> float:
+    """A box's cells along a side, by those through its thickness, which is ``thin`` of the side's length."""
+    return LONG_CELLS + (CUBE_CELLS - LONG_CELLS) * min(thin, 1.0) ** 2
+
+
 @lru_cache(maxsize=64)
 def box(
     length: float, width: float, thickness: float, symmetric: bool, cells: int, finest: float, edge: bool = False
 ) -> Mesh:
     """Quarter (or octant, when both faces meet the same) of a box; sizes in m.
 
-    ``finest`` is the outermost cell's share of half the thickness; across, the cells are fewer, begin
+    ``finest`` is the outermost cell's share of half the thickness; across, the cells are fewer the longer the side, begin
     with :data:`ACROSS` times that size and grow towards the centre. ``edge``: one of the sides across the width is a face of its own, so the
     width is meshed in full.
     """
     step = finest * thickness / 2
     z = _thickness(half_axis(thickness / 2, cells, step), symmetric)
-    x, half = (half_axis(size / 2, max(round(ACROSS_CELLS * cells), 2), ACROSS * step) for size in (length, width))
+    x, half = (
+        half_axis(size / 2, max(round(_cells_across(thickness / size) * cells), 2), ACROSS * step)
+        for size in (length, width)
+    )
     y = _thickness(half, False) if edge else half
     patches = [_Patch(2, 0, FACE_A, 1.0, 0), _Patch(0, -1, FACE_SIDE, 1.0, 1), _Patch(1, -1, FACE_SIDE, 1.0, 1)]
     if edge:
