@@ -50,7 +50,9 @@ class Coupling(NamedTuple):
     under: Array  # °C, where the water of each patch stands
     into: Array  # W, through each patch
     drawn: Array  # W, that evaporation takes
-    load: Array  # W/K, all conductances of each node
+    load: (
+        Array  # W/K, all conductances of each node; then the rate that follows from them, 1/s, where it has to be known
+    )
     dried_load: Array  # W/K, those to nodes that have lost water
     source: Links  # of each patch the node whose water evaporates there
 
@@ -206,7 +208,7 @@ def fastest_dried(
     fronts: int,
     dried_edges: int,
 ) -> float:
-    """Bound of the fastest rate (1/s) of nodes that have lost water and their neighbours.
+    """Bound of the fastest rate (1/s) of nodes that have lost water and their neighbours; ``to.load`` keeps each one's.
 
     By Gershgorin's circles, the dried nodes' unknowns scaled by :data:`CALM`: they are much the faster ones.
     """
@@ -239,14 +241,13 @@ def fastest_dried(
         more = max(to.inside[k] - g, 0.0)
         load[m] += more
         dried_load[m] += more
-    best = 0.0
     for i in range(w.size):
         dry = w[i] < body.water and not mesh.inner[i]
         if dry or dried_load[i] > 0.0:
             others = load[i] - dried_load[i]
-            total = load[i] + (others / CALM + dried_load[i] if dry else others + CALM * dried_load[i])
-            load[i] = total
-            best = max(best, total * per_volume[i] / (body.c_wet * capacity_left(w[i], body)))
+            load[i] += others / CALM + dried_load[i] if dry else others + CALM * dried_load[i]
+        else:
+            load[i] = 0.0
     for side in range(faces.shape[0]):
         h, eps, medium = faces[side, F_H], faces[side, F_EPS], faces[side, F_TINF]
         for p in range(mesh.s_from[side], mesh.s_from[side + 1]):
@@ -254,7 +255,11 @@ def fastest_dried(
             if w[i] < body.water:
                 total = h + 4.0 * eps * SIGMA * (max(temp[i], medium) + 273.15) ** 3
                 load[i] += total * area[p] * to.crust[p] / (to.crust[p] + total)
-                best = max(best, load[i] * per_volume[i] / (body.c_wet * capacity_left(w[i], body)))
+    best = 0.0
+    for i in range(w.size):
+        if load[i] > 0.0:
+            load[i] *= per_volume[i] / (body.c_wet * capacity_left(w[i], body))
+            best = max(best, load[i])
     return best
 
 

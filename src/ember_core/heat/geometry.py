@@ -14,6 +14,7 @@ from ember_core.heat.mesh import Mesh, box, egg, egg_sizes, short_cylinder
 
 MESH_CELLS = {"box": 6, "cylinder": 10, "ellipsoid": 10, "egg": 10}  # over half of each direction
 MESH_FINEST = 0.07  # the outermost cell's share of half the thickness
+FIRST_M = 3.5e-3  # but in a thick box or ellipsoid no more than so much
 # the same where a crust forms, and an ellipsoid's cells in a quarter turn; by measuring against finer meshes
 CRUST_CELLS = {"box": 8, "cylinder": 14, "ellipsoid": 8}
 CRUST_FINEST = {"box": 0.09, "ellipsoid": 0.1}
@@ -42,6 +43,8 @@ def geometry(
     usual = MESH_CELLS[kind]
     many = CRUST_CELLS.get(kind, usual) if crust else usual
     finest = CRUST_FINEST.get(kind, MESH_FINEST) if crust else MESH_FINEST
+    if kind in CRUST_FINEST:
+        finest = min(finest, FIRST_M / (min(mm.values()) / 2))
     if crust and kind == "ellipsoid":
         many += round(ROUND * (min(mm.values()) / max(mm.values())) ** 3)
     finest /= max(refine, 3 / many)
