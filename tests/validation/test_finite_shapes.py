@@ -166,7 +166,7 @@ def off_from_finer(name, stages):
     return core, mean, abs(coarse.peak_core_c - fine.peak_core_c)
 
 
-@pytest.mark.parametrize("name", [n for n in SHAPES if n not in {"cube", "bar", "disc", "fillet"}])
+@pytest.mark.parametrize("name", [n for n in SHAPES if n not in {"bar", "disc", "fillet"}])
 @pytest.mark.parametrize("way", CHANGING)
 def test_against_a_grid_three_times_finer(name, way):
     """Core, mean and coast within 0.5 °C with heat, turn and rest; the finer mesh has 27 (9) times the nodes."""
@@ -174,17 +174,19 @@ def test_against_a_grid_three_times_finer(name, way):
     assert max(off_from_finer(name, ROUND_TURNED if way == "turned" and round_ else CHANGING[way])) < 0.5
 
 
-@pytest.mark.parametrize("name", ["box", "steak", "bar", "roast", "cylinder", "disc", "ellipsoid", "flat", "fillet"])
+@pytest.mark.parametrize(
+    "name", ["box", "steak", "bar", "cube", "roast", "cylinder", "disc", "ellipsoid", "flat", "fillet"]
+)
 @pytest.mark.parametrize("way", CRUSTS)
 def test_a_crust_against_a_grid_three_times_finer(name, way):
     """The same where whole faces lose their water: a crust is thinner than a cell."""
     assert max(off_from_finer(name, CRUSTS[way])) < 0.5
 
 
-@pytest.mark.parametrize("name", ["cube", "long", "ball"])
+@pytest.mark.parametrize("name", ["long", "ball"])
 @pytest.mark.parametrize("way", CRUSTS)
-def test_a_crust_on_what_is_round_or_pointed(name, way):
-    """Heat from all sides, or half a ball taken to lie in a pan: within 0.8 °C at the fifth minute, the coast within 0.5."""
+def test_a_crust_on_what_is_pointed_or_a_ball(name, way):
+    """Half of it taken to lie in a pan, as no pan does: within 0.8 °C at the fifth minute, the coast within 0.5."""
     core, mean, peak = off_from_finer(name, CRUSTS[way])
     assert max(core, mean) < 0.8
     assert peak < 0.5
@@ -201,7 +203,7 @@ def test_a_wide_box_is_a_slab(way):
             "stages": (CHANGING | CRUSTS)[way],
         })  # fmt: skip
         peaks.append(run(plan, setup(plan)).peak_core_c)
-    assert peaks[0] == pytest.approx(peaks[1], abs=0.6 if way == "pan" else 0.3)
+    assert peaks[0] == pytest.approx(peaks[1], abs=0.25)
 
 
 @pytest.mark.parametrize("way", CRUSTS)

@@ -214,7 +214,7 @@ def mesh_rates(
     heat = exchange(temp, since, clock, faces, mesh, body, area, coupling, f, evaporation, surface)
     for i in range(f.size):
         f[i] *= per_volume[i]
-    return heat
+    return float(heat)
 
 
 @leaf

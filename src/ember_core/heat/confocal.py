@@ -153,7 +153,7 @@ def _joined(o: _Octant, groups: Index, area: list[Array]) -> tuple[_Octant, list
     _, one, edge = np.unique(pairs, return_index=True, return_inverse=True)
     one = keep[one]
     merged = _Octant(
-        o.points[chosen], summed(o.volume), first[one], second[one], np.bincount(edge, o.conduct[keep]),
+        o.points[chosen], summed(o.volume), first[one], second[one], np.bincount(edge, o.conduct[keep]).astype(float),
         o.reach[one], summed(o.area), o.rank[chosen],
     )  # fmt: skip
     return merged, [summed(x) for x in area]

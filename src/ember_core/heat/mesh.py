@@ -26,7 +26,7 @@ Links = NDArray[np.uint32]  # compiled loops index by them without a test for ne
 Numbers = NDArray[np.uint64]  # likewise, and vectors are made of loops that count from them
 FACE_A, FACE_B, FACE_SIDE, FACE_EDGE = 0, 1, 2, 3
 ACROSS = 2.0  # a box's outermost cell across, by that through its thickness
-LONG_CELLS, CUBE_CELLS = 0.65, 1.15  # and its number of cells, likewise: far longer than thick, as long as thick
+LONG_CELLS, CUBE_CELLS = 0.7, 1.3  # and its number of cells, likewise: far longer than thick, as long as thick
 RUN = 8  # edges: shorter runs are not worth a loop of their own
 
 
@@ -292,7 +292,7 @@ def _fastest(parts: Parts, volume: Array) -> float:
 
 def _cells_across(thin: float) -> float:
     """A box's cells along a side, by those through its thickness, which is ``thin`` of the side's length."""
-    return LONG_CELLS + (CUBE_CELLS - LONG_CELLS) * min(thin, 1.0) ** 2
+    return LONG_CELLS + (CUBE_CELLS - LONG_CELLS) * min(thin, 1.0) ** 3
 
 
 @lru_cache(maxsize=64)
