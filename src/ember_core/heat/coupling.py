@@ -50,9 +50,7 @@ class Coupling(NamedTuple):
     under: Array  # °C, where the water of each patch stands
     into: Array  # W, through each patch
     drawn: Array  # W, that evaporation takes
-    load: (
-        Array  # W/K, all conductances of each node; then the rate that follows from them, 1/s, where it has to be known
-    )
+    load: Array  # W/K, all conductances of each node; in the end what fastest_dried says of each, 1/s
     dried_load: Array  # W/K, those to nodes that have lost water
     source: Links  # of each patch the node whose water evaporates there
 
@@ -208,7 +206,7 @@ def fastest_dried(
     fronts: int,
     dried_edges: int,
 ) -> float:
-    """Bound of the fastest rate (1/s) of nodes that have lost water and their neighbours; ``to.load`` keeps each one's.
+    """Bound of the fastest rate (1/s) of nodes that have lost water and their neighbours; ``to.load`` keeps each one's, 0 for others.
 
     By Gershgorin's circles, the dried nodes' unknowns scaled by :data:`CALM`: they are much the faster ones.
     """

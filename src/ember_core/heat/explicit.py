@@ -49,9 +49,7 @@ from ember_core.heat.stepper import (
 
 MOST_STAGES = 200
 AHEAD = 0.6  # of a step: where in it the conductivities are taken; by measuring
-STIFF = (
-    0.25  # by measuring: fast nodes' error is overestimated by about 1 + STIFF·step·rate (after Shampine's (I − hJ)⁻¹)
-)
+STIFF = 0.25  # per step and rate: how much too large a fast node's error is taken to be (after Shampine); by measuring
 AT_ONE_NODE = 25.0  # times the whole piece's tolerance (root mean square): what one node may be off; by measuring
 # The state of a piece on a mesh: H[n] · water left[n] · heat in (J), vapour heat out (J) · shed[patches] (kg/m²)
 # · lethality[n] (log10) · rule met[n] · clocks[n × rows]
