@@ -8,7 +8,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from ember_core.entry.book import cuts, name_of, ways
+from ember_core.entry.book import cuts, name_of, piece_name, way_name, ways
 from ember_core.entry.moves import moves
 from ember_core.entry.quick import parse as quick
 from ember_core.entry.sentence import OWN_WAY, Sentence, from_document
@@ -161,3 +161,17 @@ def test_fold_does_not_care_for_order_or_repeats(events, again):
     state = fold([*events, events[again]], MOVES)
     assert state == fold(sorted(events, key=lambda e: e.at), MOVES)
     assert state.next == 2
+
+
+@pytest.mark.parametrize(
+    ("piece", "way", "says"),
+    [
+        ({"cut": "bavette", "food": "beef-lean"}, {"id": "hot-pan-basted"}, ("bavette", "hot pan, basted")),
+        ({"food": "beef-lean"}, {}, ("beef, lean", "own stages")),
+        ({"cut": "unicorn", "food": "none", "x-food": {"id": "o", "name": "Our blend"}}, {"id": "x"}, ("Our blend", "own stages")),
+        ({"x-food": "not a table"}, {}, ("own piece", "own stages")),
+    ],
+)  # fmt: skip
+def test_names_in_the_list(piece, way, says):
+    """Names that a cook knows, never ids; what is not known is the kitchen's own."""
+    assert (piece_name(piece), way_name(way)) == says

@@ -151,7 +151,9 @@ def test_quick_entry_page(kitchen, as_, text):
 def test_list_and_search(kitchen, plan, as_):
     """Plans are found by title; an empty list teaches."""
     client = as_("viewer")
-    assert plan.title in client.get("/k/hut/plan/list/", {"q": "bav"}).content.decode()
+    page = client.get("/k/hut/plan/list/", {"q": "bav"}).content.decode()
+    assert plan.title in page
+    assert "hot pan, basted" in page
     assert "No plan is called that" in client.get("/k/hut/plan/list/", {"q": "\x00zz"}).content.decode()
 
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from functools import lru_cache
 from typing import Any
 
@@ -20,6 +21,24 @@ def cuts() -> dict[str, dict[str, Any]]:
 def ways() -> dict[str, dict[str, Any]]:
     """The newest version of every way by id."""
     return {w["id"]: w for w in sorted(read_toml("ways.toml")["way"], key=lambda w: w["version"])}
+
+
+def piece_name(piece: Mapping[str, Any]) -> str:
+    """What a cook calls a plan's piece: its cut, else the kitchen's own food, else the food of the table."""
+    cut = cuts().get(piece.get("cut", ""))
+    if cut is not None:
+        return str(cut["name"])
+    own = piece.get("x-food")
+    if isinstance(own, Mapping) and own.get("name"):
+        return str(own["name"])
+    row = food_row(piece.get("food", ""))
+    return str(row["name"]) if row is not None else "own piece"
+
+
+def way_name(way: Mapping[str, Any]) -> str:
+    """What a cook calls a plan's way; stages that follow none are the kitchen's own."""
+    known = ways().get(way.get("id", ""))
+    return str(known["name"]) if known is not None else "own stages"
 
 
 def doneness_names(food_id: str) -> tuple[tuple[str, float], ...]:

@@ -10,9 +10,22 @@ from typing import NamedTuple
 import numpy as np
 from numba import njit
 
-from ember_core.heat.kernel import F_EPS, F_H, F_TINF, SIGMA, Array, Body, capacity_left, leaf
+from ember_core.heat.kernel import (
+    F_EPS,
+    F_H,
+    F_TINF,
+    F_WET,
+    LEWIS_AIR,
+    SIGMA,
+    Array,
+    Body,
+    capacity_left,
+    leaf,
+    saturated_vapour,
+)
 from ember_core.heat.mesh import Links, Mesh
 
+LATENT_EVAPORATION = 2.5e6  # J/kg at 0 °C, the most it is: for a bound
 # these were set by measuring against finer meshes
 ALIKE = 1.4  # below this ratio of conductivities the mean of two neighbours is as good as their series
 NEAREST = 0.25  # of an edge: no nearer than so does a boiling front come to the node behind it
@@ -248,11 +261,15 @@ def fastest_dried(
             load[i] = 0.0
     for side in range(faces.shape[0]):
         h, eps, medium = faces[side, F_H], faces[side, F_EPS], faces[side, F_TINF]
+        drawing = LATENT_EVAPORATION * faces[side, F_WET] * h * LEWIS_AIR
         for p in range(mesh.s_from[side], mesh.s_from[side + 1]):
-            i = mesh.s_node[p]
+            i, at = mesh.s_node[p], to.source[p]
             if w[i] < body.water:
                 total = h + 4.0 * eps * SIGMA * (max(temp[i], medium) + 273.15) ** 3
                 load[i] += total * area[p] * to.crust[p] / (to.crust[p] + total)
+            if load[at] > 0.0 and drawing > 0.0:
+                _, rise = saturated_vapour(min(temp[at], body.boil_c))
+                load[at] += drawing * rise * area[p]
     best = 0.0
     for i in range(w.size):
         if load[i] > 0.0:

@@ -18,7 +18,7 @@ FIRST_M = 3.5e-3  # but in a thick box or ellipsoid no more than so much
 # the same where a crust forms, and an ellipsoid's cells in a quarter turn; by measuring against finer meshes
 CRUST_CELLS = {"box": 8, "cylinder": 14, "ellipsoid": 8}
 CRUST_FINEST = {"box": 0.09, "ellipsoid": 0.1}
-ACROSS, CRUST_ACROSS = 5, 7
+TURN_CELLS, CRUST_TURN_CELLS = 5, 7
 ROUND = 4.0  # so many shells more has a ball where a crust forms: heat closes in on its core from all sides
 FINE_CELLS = 40  # from so many cells on, a one-dimensional grid is made finer where a crust forms
 MESH_CLUSTER = 0.2  # how far an egg's nodes are drawn towards the skin
@@ -57,7 +57,7 @@ def geometry(
     sizes = (mm["length_mm"], mm["width_mm"], mm["thickness_mm"])
     if kind == "box":
         return box(*sizes, symmetric, many, finest, edge), 1.0, sizes[2]
-    across = max(round((CRUST_ACROSS if crust else ACROSS) * refine), 2)
+    across = max(round((CRUST_TURN_CELLS if crust else TURN_CELLS) * refine), 2)
     return ellipsoid(*sizes, symmetric, across, many, finest), 1.0, sizes[2]
 
 

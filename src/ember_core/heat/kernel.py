@@ -366,27 +366,22 @@ def add_faces(grid: Grid, measure: Array, skin: Array, f: Array, lo: Array, di: 
     """Add the faces' fluxes to ``f`` and its derivatives; returns the heat coming in, W per unit grid area."""
     n = grid.n
     heat = 0.0
-    if not grid.closed_a:
-        share = grid.area[0] * measure[1, 0]
-        f[0] += skin[0, S_Q] * share
-        di[0] += skin[0, S_NEAR] * share
-        up[0] += skin[0, S_NEXT] * share
-        heat = skin[0, S_Q] * grid.area[0]
-        if skin[0, S_DRAWN] > 0.0:
-            at = int(skin[0, S_AT])
-            f[at] -= skin[0, S_DRAWN] * grid.area[0] * measure[1, at]
-            di[at] -= skin[0, S_DRAWN_SLOPE] * grid.area[0] * measure[1, at]
-            heat -= skin[0, S_DRAWN] * grid.area[0]
-    share = grid.area[n] * measure[1, n - 1]
-    f[n - 1] += skin[1, S_Q] * share
-    di[n - 1] += skin[1, S_NEAR] * share
-    lo[n - 1] += skin[1, S_NEXT] * share
-    if skin[1, S_DRAWN] > 0.0:
-        at = int(skin[1, S_AT])
-        f[at] -= skin[1, S_DRAWN] * grid.area[n] * measure[1, at]
-        di[at] -= skin[1, S_DRAWN_SLOPE] * grid.area[n] * measure[1, at]
-        heat -= skin[1, S_DRAWN] * grid.area[n]
-    return float(heat + skin[1, S_Q] * grid.area[n])
+    for side in range(1 if grid.closed_a else 0, 2):
+        near = n - 1 if side == 1 else 0
+        area = grid.area[n] if side == 1 else grid.area[0]
+        next_to = lo if side == 1 else up
+        row = skin[side]
+        share = area * measure[1, near]
+        f[near] += row[S_Q] * share
+        di[near] += row[S_NEAR] * share
+        next_to[near] += row[S_NEXT] * share
+        heat += row[S_Q] * area
+        if row[S_DRAWN] > 0.0:
+            at = int(row[S_AT])
+            f[at] -= row[S_DRAWN] * area * measure[1, at]
+            di[at] -= row[S_DRAWN_SLOPE] * area * measure[1, at]
+            heat -= row[S_DRAWN] * area
+    return heat
 
 
 @leaf

@@ -25,7 +25,7 @@ Index = NDArray[np.int64]
 Links = NDArray[np.uint32]  # compiled loops index by them without a test for negative numbers
 Numbers = NDArray[np.uint64]  # likewise, and vectors are made of loops that count from them
 FACE_A, FACE_B, FACE_SIDE, FACE_EDGE = 0, 1, 2, 3
-ACROSS = 2.0  # a box's outermost cell across, by that through its thickness
+FIRST_ACROSS = 2.0  # a box's outermost cell across, by that through its thickness
 LONG_CELLS, CUBE_CELLS = 0.7, 1.3  # and its number of cells, likewise: far longer than thick, as long as thick
 RUN = 8  # edges: shorter runs are not worth a loop of their own
 
@@ -302,13 +302,13 @@ def box(
     """Quarter (or octant, when both faces meet the same) of a box; sizes in m.
 
     ``finest`` is the outermost cell's share of half the thickness; across, the cells are fewer the longer the side, begin
-    with :data:`ACROSS` times that size and grow towards the centre. ``edge``: one of the sides across the width is a face of its own, so the
+    with :data:`FIRST_ACROSS` times that size and grow towards the centre. ``edge``: one of the sides across the width is a face of its own, so the
     width is meshed in full.
     """
     step = finest * thickness / 2
     z = _thickness(half_axis(thickness / 2, cells, step), symmetric)
     x, half = (
-        half_axis(size / 2, max(round(_cells_across(thickness / size) * cells), 2), ACROSS * step)
+        half_axis(size / 2, max(round(_cells_across(thickness / size) * cells), 2), FIRST_ACROSS * step)
         for size in (length, width)
     )
     y = _thickness(half, False) if edge else half
