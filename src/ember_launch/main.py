@@ -214,7 +214,7 @@ def command_line(arguments: list[str]) -> int:
     if arguments[0] == "bench":
         setup.ensure_kernels()
     elif arguments[0] == "simulate" and not (setup.kernel_cache() / "warm").exists():
-        say("The solver is compiled at its first use (about a minute, once).")
+        say("The solver is compiled at its first use (a few minutes, once).")
     return subprocess.run([PYTHON, "-m", "ember_cli", *arguments], env=env).returncode
 
 

@@ -136,7 +136,7 @@ def ensure_kernels() -> Path:
     if not done.exists():
         with one_at_a_time(cache / "lock"):
             if not done.exists():
-                say("Compiling the solver (once, about a minute)")
+                say("Compiling the solver (once, a few minutes)")
                 for old in cache.parent.iterdir():
                     if old != cache and old.is_dir():
                         shutil.rmtree(old, ignore_errors=True)
