@@ -21,6 +21,7 @@ from tests.validation import series
 
 K, RHO_C = 0.5, 3.6e6
 CASES = 300
+HIGHEST_H = 5000.0  # W/(m² K)
 
 
 @functools.lru_cache(maxsize=2048)
@@ -44,11 +45,16 @@ def remaining(parts, t, which):
 
 
 def cases(kind):
-    """Random sizes, coefficients and targets with a fixed seed: Biot 0.1 to 100 on the thinnest half."""
+    """Random sizes, coefficients and targets with a fixed seed: Biot 0.1 to 100 on the thinnest half.
+
+    A coefficient beyond what a plan may hold is drawn again.
+    """
     rng = np.random.default_rng(20260)
     for _ in range(CASES):
-        thin = rng.uniform(10, 95)
-        h = 10 ** rng.uniform(-1, 2) * K / (thin / 2000)
+        h = np.inf
+        while h > HIGHEST_H:
+            thin = rng.uniform(10, 95)
+            h = 10 ** rng.uniform(-1, 2) * K / (thin / 2000)
         share = rng.uniform(0.01, 0.8)
         if kind == "box":
             sizes = thin * np.concatenate([10 ** rng.uniform(0, 0.6, 2), [1.0]])
@@ -68,8 +74,6 @@ def errors(kind):
     """Relative error of the time to target, and error of the mean there as a share of the difference, of each case."""
     late, mean_off = [], []
     for shape, parts, h, share in cases(kind):
-        if not 0 < h <= 5000:
-            continue
         exact = brentq(lambda t, p=parts, u=share: remaining(p, t, 1) - u, 1e-3, 2e6)
         document = conduction("slab", 20, h, 0.0, 100.0, min(2.0 * exact / 60, 20000), k=K, rho_c=RHO_C)
         document["piece"]["shape"] = shape
@@ -86,7 +90,7 @@ def errors(kind):
 def test_time_to_target_of_random_cases(kind):
     """300 cases: time to target 98 % within 5 %, worst 7 %, bias under 1 %; mean there within 2 % of the difference."""
     late, mean_off = errors(kind)
-    assert len(late) > 0.9 * CASES
+    assert len(late) == CASES
     assert np.mean(np.abs(late) <= 0.05) >= 0.98
     assert np.abs(late).max() <= 0.07
     assert abs(late.mean()) < 0.01
