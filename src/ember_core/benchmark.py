@@ -32,7 +32,7 @@ from ember_core.heat.kernel import (
 )
 from ember_core.heat.learning import Learner
 from ember_core.heat.program import run_cook
-from ember_core.heat.stepper import UNTIL_PEAK
+from ember_core.heat.steps import UNTIL_PEAK
 
 CELLS = 40
 ACCURACY_K = 0.01

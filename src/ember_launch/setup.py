@@ -15,7 +15,17 @@ from pathlib import Path
 
 from ember_launch.places import PYTHON, ROOT, VENV, Stop, clean_environment, is_root, say
 
-KERNEL_SOURCES = ("kernel.py", "stepper.py", "mesh.py", "coupling.py", "balance.py", "explicit.py", "program.py", "forecast.py")
+KERNEL_SOURCES = (
+    "kernel.py",
+    "steps.py",
+    "stepper.py",
+    "mesh.py",
+    "coupling.py",
+    "balance.py",
+    "explicit.py",
+    "program.py",
+    "forecast.py",
+)
 
 
 def postgres_bin() -> Path | None:

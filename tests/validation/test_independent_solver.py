@@ -129,6 +129,10 @@ class Crusting(Reference):
         self.core += done.y[CELLS - 1, 1:].tolist()
 
 
+DRY_REST = (
+    {"kind": "rest", "minutes": 10, "medium_c": 22, "surface": {"h_w_m2k": 6, "emissivity": 0.9}},
+    (6, 0.9, False, 22),
+)
 CASES = {
     "roast in a dry oven, then bare rest": (
         "beef-lean", 60, 5,
@@ -138,7 +142,7 @@ CASES = {
     "two-sided sear below the boiling point, then rest": (
         "pork-loin", 24, 4,
         [({"kind": "pan", "minutes": 5, "medium_c": 92, "surface": {"h_w_m2k": 600}}, (600, 0, False, 92)),
-         ({"kind": "rest", "minutes": 10, "medium_c": 22, "surface": {"h_w_m2k": 6, "emissivity": 0.9}}, (6, 0.9, False, 22))],
+         DRY_REST],
     ),
     "fish in a fan oven": (
         "white-fish", 32, 3,
@@ -147,7 +151,7 @@ CASES = {
     "two-sided sear with a crust, then rest": (
         "beef-lean", 30, 5,
         [({"kind": "pan", "minutes": 4, "medium_c": 200, "surface": {"h_w_m2k": 500}}, (500, 0, False, 200)),
-         ({"kind": "rest", "minutes": 10, "medium_c": 22, "surface": {"h_w_m2k": 6, "emissivity": 0.9}}, (6, 0.9, False, 22))],
+         DRY_REST],
     ),
     "frying with a thick crust": (
         "pork-loin", 22, 4,

@@ -25,6 +25,7 @@ from ember_core.heat.kernel import (
     Array,
     Body,
     capacity_left,
+    latent_heat,
     leaf,
     read_cells,
     saturated_vapour,
@@ -155,7 +156,7 @@ def exchange(
             if rate > 0.0:
                 rate *= free * (coupling.slowed[p] + since * coupling.slowing[p])
             evaporation[p] = rate
-            drawn[p] = (2.501e6 - 2361.0 * tw) * rate * area[p]
+            drawn[p] = latent_heat(tw) * rate * area[p]
         for p in range(begin, end):
             at = coupling.source[p]
             if crust[p] > 0.0 and evaporation[p] <= 0.0:  # vapour condenses on the outside
@@ -163,7 +164,7 @@ def exchange(
                 tw = min(max(surface[p], 0.0), body.boil_c)
                 vapour, _ = saturated_vapour(tw)
                 evaporation[p] = min(transfer * (vapour - around), 0.0)
-                drawn[p] = (2.501e6 - 2361.0 * tw) * evaporation[p] * area[p]
+                drawn[p] = latent_heat(tw) * evaporation[p] * area[p]
             f[mesh.s_node[p]] += into[p]
             f[at] -= drawn[p]
             heat += into[p] - drawn[p]

@@ -23,7 +23,7 @@ from ember_core.heat.properties import (
     constant_table,
     food_table,
 )
-from ember_core.heat.stepper import (
+from ember_core.heat.steps import (
     FAILED,
     UNTIL_CORE,
     UNTIL_LOG10,

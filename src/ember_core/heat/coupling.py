@@ -15,6 +15,7 @@ from ember_core.heat.kernel import (
     F_H,
     F_TINF,
     F_WET,
+    LATENT_AT_0C,
     LEWIS_AIR,
     SIGMA,
     Array,
@@ -25,7 +26,6 @@ from ember_core.heat.kernel import (
 )
 from ember_core.heat.mesh import Links, Mesh
 
-LATENT_EVAPORATION = 2.5e6  # J/kg at 0 °C, the most it is: for a bound
 # these were set by measuring against finer meshes
 ALIKE = 1.4  # below this ratio of conductivities the mean of two neighbours is as good as their series
 NEAREST = 0.25  # of an edge: no nearer than so does a boiling front come to the node behind it
@@ -261,7 +261,7 @@ def fastest_dried(
             load[i] = 0.0
     for side in range(faces.shape[0]):
         h, eps, medium = faces[side, F_H], faces[side, F_EPS], faces[side, F_TINF]
-        drawing = LATENT_EVAPORATION * faces[side, F_WET] * h * LEWIS_AIR
+        drawing = LATENT_AT_0C * faces[side, F_WET] * h * LEWIS_AIR
         for p in range(mesh.s_from[side], mesh.s_from[side + 1]):
             i, at = mesh.s_node[p], to.source[p]
             if w[i] < body.water:

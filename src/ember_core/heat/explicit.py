@@ -30,7 +30,7 @@ from ember_core.heat.kernel import (
     temperature_at,
 )
 from ember_core.heat.mesh import Layers, Mesh
-from ember_core.heat.stepper import (
+from ember_core.heat.steps import (
     FAILED,
     UNTIL_CORE,
     UNTIL_LOG10,

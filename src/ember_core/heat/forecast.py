@@ -22,7 +22,7 @@ from ember_core.heat.cook import DRYING_SCALE, Cook, Setup, Variation, body_of, 
 from ember_core.heat.kernel import F_EPS, F_H, F_TAU, F_TDELTA, F_TINF, Array, Body, Criterion, Grid, Record
 from ember_core.heat.mesh import Layers, Mesh
 from ember_core.heat.program import least_lethality, run_cook
-from ember_core.heat.stepper import FAILED, UNTIL_TIME
+from ember_core.heat.steps import FAILED, UNTIL_TIME
 
 DEFAULT_SPREADS: Mapping[str, float] = {
     # Estimates of what a careful cook leaves open; no published source. A kitchen may edit them.

@@ -26,6 +26,7 @@ W_ = np.sqrt(2.0) / 4.0
 SIGMA = 5.670374419e-8  # W/(m² K⁴), CODATA 2018, exact by definition of the SI
 LEWIS_AIR = 1.0 / (1.06 * 1007.0 * 0.9)  # 1/(rho cp Le^(2/3)) of humid air near 60 °C, m³ K/J
 LATENT_BOILING = 2.257e6  # J/kg at 100 °C (steam tables, from memory)
+LATENT_AT_0C, LATENT_BY_DEGREE = 2.501e6, -2361.0  # J/kg and J/(kg K), see latent_heat
 VAPOUR_GAS_CONSTANT = 461.5  # J/(kg K)
 UNDER_BOILING_K = 5.0  # so far under the boiling point a crusted face evaporates freely again
 FILM = 0.1  # kg/m² of condensed water that a face holds before it runs off, 0.1 mm; an estimate
@@ -124,6 +125,12 @@ def saturated_vapour(t_c: float) -> tuple[float, float]:
     x4 = (x * x) * (x * x)
     slope = low_slope + x4 * high_slope + 4.0 * (x * x) * x * high
     return low + x4 * high, slope * (1.0 / 65.0)
+
+
+@njit(cache=True, nogil=True, inline="always")
+def latent_heat(t_c: float) -> float:
+    """Heat of evaporation of water at ``t_c`` °C, J/kg, for 0–100 °C: the usual straight line (from memory)."""
+    return LATENT_AT_0C + LATENT_BY_DEGREE * t_c
 
 
 @njit(cache=True, nogil=True, inline="always")
@@ -255,7 +262,7 @@ def surface_balance(
                     vapour, rise = saturated_vapour(tw)
                     transfer = face[F_WET] * h * LEWIS_AIR
                     evaporation = min(transfer * (vapour - around), 0.0)
-                latent = 2.501e6 - 2361.0 * tw
+                latent = latent_heat(tw)
                 if dry and evaporation >= 0.0:
                     drawn = latent * evaporation
                     drawn_slope = latent * (
@@ -264,7 +271,7 @@ def surface_balance(
                 else:
                     drawn, drawn_slope = 0.0, 0.0
                     q -= latent * evaporation
-                    total += latent * transfer * rise - 2361.0 * evaporation
+                    total += latent * transfer * rise + LATENT_BY_DEGREE * evaporation
             move = (q - k_l * (a * ts - b * t1 + c * t2)) / (total + k_l * a)
             if abs(move) > 40.0:
                 move = 40.0 if move > 0.0 else -40.0

@@ -12,7 +12,8 @@ from numpy.typing import NDArray
 from ember_core.heat.explicit import mesh_offset, run_mesh_stage
 from ember_core.heat.kernel import F_TAU, F_TDELTA, F_TINF, Array, Body, Criterion, Grid, Record, leaf, temperature_at
 from ember_core.heat.mesh import Layers, Mesh
-from ember_core.heat.stepper import FAILED, UNTIL_CORE, UNTIL_PEAK, UNTIL_TIME, UNTIL_TURN, run_stage
+from ember_core.heat.stepper import run_stage
+from ember_core.heat.steps import FAILED, UNTIL_CORE, UNTIL_PEAK, UNTIL_TIME, UNTIL_TURN
 
 
 def advance(*arguments: Any) -> Any:
