@@ -122,6 +122,7 @@ SHAPES = {
     "bar": {"kind": "box", "length_mm": 160, "width_mm": 60, "thickness_mm": 60},
     "roast": {"kind": "box", "length_mm": 250, "width_mm": 150, "thickness_mm": 120},
     "cube": {"kind": "box", "length_mm": 60, "width_mm": 60, "thickness_mm": 60},
+    "quince": {"kind": "ellipsoid", "length_mm": 110, "width_mm": 70, "thickness_mm": 70},
     "fillet": {"kind": "ellipsoid", "length_mm": 120, "width_mm": 80, "thickness_mm": 60},
     "cylinder": {"kind": "cylinder", "diameter_mm": 60, "length_mm": 50},
     "disc": {"kind": "cylinder", "diameter_mm": 110, "length_mm": 30},
@@ -170,7 +171,7 @@ def off_from_finer(name, stages):
     return core, mean, abs(coarse.peak_core_c - fine.peak_core_c)
 
 
-@pytest.mark.parametrize("name", [n for n in SHAPES if n not in {"bar", "disc", "fillet"}])
+@pytest.mark.parametrize("name", [n for n in SHAPES if n not in {"bar", "disc", "fillet", "quince"}])
 @pytest.mark.parametrize("way", CHANGING)
 def test_against_a_grid_three_times_finer(name, way):
     """Core, mean and coast within 0.5 °C with heat, turn and rest; the finer mesh has 27 (9) times the nodes."""
@@ -178,22 +179,11 @@ def test_against_a_grid_three_times_finer(name, way):
     assert max(off_from_finer(name, ROUND_TURNED if way == "turned" and round_ else CHANGING[way])) < 0.5
 
 
-@pytest.mark.parametrize(
-    "name", ["box", "steak", "bar", "cube", "roast", "cylinder", "disc", "ellipsoid", "flat", "fillet"]
-)
+@pytest.mark.parametrize("name", [n for n in SHAPES if n != "egg"])
 @pytest.mark.parametrize("way", CRUSTS)
 def test_a_crust_against_a_grid_three_times_finer(name, way):
     """The same where whole faces lose their water: a crust is thinner than a cell."""
     assert max(off_from_finer(name, CRUSTS[way])) < 0.5
-
-
-@pytest.mark.parametrize("name", ["long", "ball"])
-@pytest.mark.parametrize("way", CRUSTS)
-def test_a_crust_on_what_is_pointed_or_a_ball(name, way):
-    """Half of it taken to lie in a pan, as no pan does: within 0.8 °C at the fifth minute, the coast within 0.5."""
-    core, mean, peak = off_from_finer(name, CRUSTS[way])
-    assert max(core, mean) < 0.8
-    assert peak < 0.5
 
 
 @pytest.mark.parametrize("way", ["oven", "bath", "turned", *CRUSTS])

@@ -19,7 +19,7 @@ FIRST_M = 3.5e-3  # but in a thick box or ellipsoid no more than so much
 CRUST_CELLS = {"box": 8, "cylinder": 14, "ellipsoid": 8}
 CRUST_FINEST = {"box": 0.09, "ellipsoid": 0.1}
 TURN_CELLS, CRUST_TURN_CELLS = 5, 7
-ROUND = 4.0  # so many shells more has a ball where a crust forms: heat closes in on its core from all sides
+BALL_SHELLS, BALL_TURN_CELLS = 4, 4  # so many more has a ball where a crust forms: heat closes in from all sides
 FINE_CELLS = 40  # from so many cells on, a one-dimensional grid is made finer where a crust forms
 MESH_CLUSTER = 0.2  # how far an egg's nodes are drawn towards the skin
 
@@ -45,8 +45,8 @@ def geometry(
     finest = CRUST_FINEST.get(kind, MESH_FINEST) if crust else MESH_FINEST
     if kind in CRUST_FINEST:
         finest = min(finest, FIRST_M / (min(mm.values()) / 2))
-    if crust and kind == "ellipsoid":
-        many += round(ROUND * (min(mm.values()) / max(mm.values())) ** 3)
+    shells, turns = _more_cells(*mm.values()) if crust and kind == "ellipsoid" else (0, 0)
+    many += shells
     finest /= max(refine, 3 / many)
     many = max(round(many * refine), 3)
     if kind == "cylinder":
@@ -57,8 +57,16 @@ def geometry(
     sizes = (mm["length_mm"], mm["width_mm"], mm["thickness_mm"])
     if kind == "box":
         return box(*sizes, symmetric, many, finest, edge), 1.0, sizes[2]
-    across = max(round((CRUST_TURN_CELLS if crust else TURN_CELLS) * refine), 2)
+    across = max(round(((CRUST_TURN_CELLS if crust else TURN_CELLS) + turns) * refine), 2)
     return ellipsoid(*sizes, symmetric, across, many, finest), 1.0, sizes[2]
+
+
+def _more_cells(*axes: float) -> tuple[int, int]:
+    """Shells, and cells in a quarter turn, that an ellipsoid with a crust has more for being round, or long and thin."""
+    thin, middle, long = sorted(axes)
+    ball = (thin * thin / (long * middle)) ** 4
+    needle = min(max(long / middle - 2.0, 0.0), 1.0)
+    return min(round(4.0 * BALL_SHELLS * ball), BALL_SHELLS), round(BALL_TURN_CELLS * ball) + round(2 * needle)
 
 
 def line_of(mesh: Mesh, field: Array) -> tuple[Array, Array, Array]:
