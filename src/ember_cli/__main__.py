@@ -69,11 +69,12 @@ def simulate(arguments: argparse.Namespace) -> int:
 
 def judge(arguments: argparse.Namespace) -> int:
     """Rule and model on a measured log."""
-    log_format.check_arguments(arguments.rules, arguments.food, arguments.form, arguments.probe_error_c)
-    log = log_format.loads(read_text(arguments.file))
+    from ember_core.safety.measured import check_arguments, judge_log
+
+    check_arguments(arguments.rules, arguments.food, arguments.form, arguments.probe_error_c)
     emit(
-        log_format.judge_log(
-            log,
+        judge_log(
+            log_format.loads(read_text(arguments.file)),
             rules=arguments.rules,
             food=arguments.food,
             form=arguments.form,

@@ -16,7 +16,6 @@ from ember_core.errors import FormatError
 from ember_core.formats.plan import parse
 from ember_core.formats.result import compute
 from ember_core.line.fold import Event, fold
-from ember_core.safety.verdict import standing
 from tests.conftest import plan_document
 
 
@@ -99,28 +98,6 @@ def test_own_stages_survive_a_change_of_thickness():
 def test_doneness_names(core, name):
     """The highest name reached."""
     assert name_of("beef-lean", core) == name
-
-
-@pytest.mark.parametrize(
-    ("form", "guests", "rules", "core", "held", "state"),
-    [
-        ("steak", "general", "us-food-code-2022", 64.0, 20, "met"),
-        ("steak", "general", "us-food-code-2022", 55.0, 600, "advisory"),
-        ("steak", "susceptible", "us-food-code-2022", 55.0, 600, "stop"),
-        ("poultry", "general", "us-food-code-2022", 65.0, 600, "stop"),
-        ("roast", "general", "us-food-code-2022", 55.0, 3600, "short"),
-        ("minced", "general", "anz-fsanz-3.2.2", 71.0, 600, "advisory"),
-        ("poultry", "susceptible", "anz-fsanz-3.2.2", 71.0, 600, "stop"),
-    ],
-)
-def test_verdict_states(form, guests, rules, core, held, state):
-    """Four states; an advisory never stands in for susceptible guests nor where the clause allows none."""
-    import numpy as np
-
-    from ember_core.safety.rules import judge, profiles
-
-    rule = judge(profiles()[rules], form, np.array([0.0, float(held)]), np.full((2, 1), core), interpolate=False)
-    assert standing(rule, form, guests).state == state
 
 
 MOVES = [{"id": "m0", "offset_s": 0}, {"id": "m1", "offset_s": 120}, {"id": "m2", "offset_s": 400}]

@@ -18,6 +18,7 @@ from ember_core.errors import EmberError, InputError
 from ember_core.formats import log as log_format
 from ember_core.formats.plan import loads, parse, schema
 from ember_core.formats.result import compute
+from ember_core.safety.measured import judge_log
 from tests.conftest import plan_document
 
 ROOT = Path(__file__).resolve().parents[2]
@@ -169,7 +170,7 @@ HEAD = "t_s,core_c\n"
         (HEAD + "5,5\n0,6\n", "order"),
         (HEAD + "0,5\n1,900\n", "range"),
         ("t_s,core_c,odd\n0,5,1\n", "unknown-key"),
-        ("time,core_c\nnow,5\n", "format"),
+        ("time,core_c\nnow,5\nthen,6\n", "format"),
         (HEAD + "0,5,3\n", "format"),
         ("core_c\n5\n", "missing"),
     ],
@@ -197,14 +198,12 @@ def test_gap_breaks_the_clock_and_is_said():
     """A hole in the log: the rule's clock starts again after it."""
     text = steady(60.0, 720)
     assert (
-        log_format.judge_log(log_format.loads(text), rules="us-food-code-2022", food="beef-lean", form="roast")["rule"][
-            "met"
-        ]
+        judge_log(log_format.loads(text), rules="us-food-code-2022", food="beef-lean", form="roast")["rule"]["met"]
         is True
     )
     lines = text.splitlines(keepends=True)
     broken = "".join(lines[:4] + lines[11:])
-    answer = log_format.judge_log(log_format.loads(broken), rules="us-food-code-2022", food="beef-lean", form="roast")
+    answer = judge_log(log_format.loads(broken), rules="us-food-code-2022", food="beef-lean", form="roast")
     assert answer["rule"]["met"] is False
     assert [f["code"] for f in answer["findings"]] == ["gap"]
 
@@ -212,14 +211,14 @@ def test_gap_breaks_the_clock_and_is_said():
 def test_frozen_probe_is_flagged_and_keeps_its_time():
     """A probe that never moves is suspicious, but the log stands."""
     text = HEAD + "".join(f"{t},60.0\n" for t in range(0, 1801, 60))
-    answer = log_format.judge_log(log_format.loads(text), rules="us-food-code-2022", food="beef-lean", form="roast")
+    answer = judge_log(log_format.loads(text), rules="us-food-code-2022", food="beef-lean", form="roast")
     assert answer["rule"]["met_at_s"] == 720
     assert "frozen-probe" in [f["code"] for f in answer["findings"]]
 
 
 def test_probe_error_is_subtracted():
     """A stated error of the probe counts against the log."""
-    answer = log_format.judge_log(
+    answer = judge_log(
         log_format.loads(steady(54.4, 6720)),
         rules="us-food-code-2022",
         food="beef-lean",

@@ -7,10 +7,13 @@ import pytest
 
 from ember_core.entry.sentence import Sentence, from_document
 from ember_core.errors import InputError
-from ember_core.formats.log import judge_log, loads
-from ember_core.formats.plan import parse
+from ember_core.formats.log import loads
+from ember_core.formats.plan import food_row, parse
 from ember_core.formats.result import compute
-from ember_core.safety.rules import judge, profile_of
+from ember_core.safety.clocks import judge
+from ember_core.safety.forms import requirement
+from ember_core.safety.measured import judge_log
+from ember_core.safety.rules import profile_of
 from ember_core.safety.verdict import standing
 from tests.conftest import plan_document
 
@@ -71,9 +74,10 @@ def test_another_base_brings_its_keeping_and_advisory():
     assert cooling
     assert "UK" in cooling[0]["source"]
     profile = profile_of("house", {"base": "uk-fsa"})
-    raw = judge(profile, "steak", np.array([0.0, 60.0]), np.full((2, 1), 50.0))
-    assert standing(raw, "steak", "general", profile).state == "advisory"
-    assert standing(raw, "steak", "susceptible", profile).state == "stop"
+    raw = judge(profile, "fish", np.array([0.0, 60.0]), np.full((2, 1), 50.0))
+    fish = requirement(food_row("hake"), None)
+    assert standing(raw, fish, "general", profile).state == "advisory"
+    assert standing(raw, fish, "susceptible", profile).state == "stop"
 
 
 def test_a_log_is_judged_by_the_house():

@@ -9,10 +9,10 @@ from hypothesis import strategies as st
 
 from ember_core.formats.plan import parse
 from ember_core.formats.result import compute
+from ember_core.heat.boiling import iapws_saturation_pressure
 from ember_core.heat.cook import body_of, run, setup
 from ember_core.heat.geometry import whole_field
 from ember_core.heat.kernel import VAPOUR_GAS_CONSTANT, saturated_vapour, saturation_pressure
-from ember_core.heat.surroundings import iapws_saturation_pressure
 from tests.conftest import conduction, plan_document
 
 FEW = settings(max_examples=25, deadline=None, suppress_health_check=[HealthCheck.too_slow])

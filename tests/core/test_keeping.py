@@ -132,7 +132,8 @@ def test_parasites_and_shelf_life_differ_by_authority():
     assert parasites_controlled("eu-853-2004", *day).met
     week = (np.arange(0, 170) * 3600.0, np.full(170, -20.0))
     assert parasites_controlled("us-food-code-2022", *week).met
-    assert parasites_controlled("uk-fsa", *week).met is None
+    assert parasites_controlled("uk-fsa", *day).met
+    assert parasites_controlled("anz-fsanz-3.2.2", *week).met is None
     # frozen solid at −35 °C, then kept 24 h at −20 °C: the row that needs to have been at −35 °C first
     solid = (np.arange(0, 30) * 3600.0, np.array([-36.0] + 29 * [-22.0]))
     assert parasites_controlled("us-food-code-2022", *solid).met
@@ -177,10 +178,14 @@ ROASTS = [  # mass g, stage, whether 3-401.11(B)(2) is in force, whether somethi
     (2000, {"kind": "oven", "medium_c": 180}, True, False),
     (5000, {"kind": "oven", "medium_c": 125}, True, False),
     (5000, {"kind": "oven", "medium_c": 100}, False, True),
-    (None, {"kind": "oven", "medium_c": 125}, True, True),
+    (None, {"kind": "oven", "medium_c": 125}, None, False),
     (2000, {"kind": "oven", "medium_c": 85, "humidity": 0.95}, True, False),
     (2000, {"kind": "oven", "medium_c": 85, "humidity": 0.5}, False, True),
-    (2000, {"kind": "oven", "medium_c": 85, "cover": "wrapped"}, True, False),
+    (2000, {"kind": "oven", "medium_c": 85, "cover": "wrapped"}, False, True),
+    (2000, {"kind": "oven", "medium_c": 85, "cover": "bag"}, True, False),
+    (2000, {"kind": "simmer", "medium_c": 85}, False, True),
+    (2000, {"kind": "boil"}, False, True),
+    (2000, {"kind": "steam"}, True, False),
     (2000, {"kind": "bath", "medium_c": 58}, True, False),
     (2000, {"kind": "pan", "medium_c": 200}, False, True),
 ]
@@ -193,11 +198,12 @@ def test_whole_roasts_need_their_oven(mass_g, stage, holds, said):
     document = plan_document(
         piece=piece | ({"mass_g": mass_g} if mass_g else {}), stages=[stage | {"minutes": 240}, {"kind": "rest", "minutes": 5}]
     )  # fmt: skip
-    clauses, findings = in_force(parse(document))
-    assert ("3-401.11(B)(2)" in {c.id for c in clauses}) is holds
-    assert bool(findings) is said
+    force = in_force(parse(document))
+    assert ("3-401.11(B)(2)" in {c.id for c in force.by_form["roast"]}) is bool(holds)
+    assert ("3-401.11(B)(2)" in {c.id for c, _ in force.open["roast"]}) is (holds is None)
+    assert bool(force.findings) is said
     rule = compute(parse(document), with_forecast=False).result["rule"]
-    assert holds or rule["clause"] != "3-401.11(B)(2)"
+    assert holds or rule["clause"] != "3-401.11(B)(2)" or rule["met"] is None
 
 
 def test_every_clause_says_how_it_is_read():
@@ -211,7 +217,8 @@ def test_every_clause_says_how_it_is_read():
 
 def test_every_row_of_the_data_has_its_authority():
     """Each row names profile, clause, authority and a confidence; profiles exist."""
-    for name, rows in read_toml("keeping.toml").items():
+    tables = {k: v for k, v in read_toml("keeping.toml").items() if k != "floor"}
+    for name, rows in tables.items():
         for row in rows:
             assert row["profile"] in {*PROFILES, "eu-853-2004"}, name
             assert row["clause"]
@@ -257,9 +264,8 @@ PLANS = {
     ),
     "come-up": ("us-fsis-appendix-a", "roast", "general", 200, [{"kind": "bath", "minutes": 900, "medium_c": 58}]),
     "thaw-too-warm": ("us-food-code-2022", "steak", "general", 40, [{"kind": "thaw", "minutes": 700, "medium_c": 15}]),
-    "intact-steak": ("us-food-code-2022", "steak", "general", 25, [{"kind": "pan", "minutes": 4, "medium_c": 220}]),
-    "susceptible-guests": ("us-food-code-2022", "steak", "susceptible", 25, [{"kind": "pan", "minutes": 4, "medium_c": 220}]),
-    "parasites": ("us-food-code-2022", "fish", "general", 25, [{"kind": "bath", "minutes": 30, "medium_c": 50}]),
+    "susceptible-guests": ("us-food-code-2022", "steak", "susceptible", 25, [{"kind": "pan", "minutes": 3, "medium_c": 220}]),
+    "parasites": ("us-food-code-2022", None, "general", 25, [{"kind": "bath", "minutes": 30, "medium_c": 50}]),
 }  # fmt: skip
 
 
@@ -268,13 +274,15 @@ def test_a_plan_is_told(code):
     """Each finding appears on a plan that has its case, with a source, and not on a plain safe cook."""
     rules, form, guests, thickness, stages = PLANS[code]
     document = plan_document(
-        piece={"food": "beef-lean", "form": form, "shape": {"kind": "slab", "thickness_mm": thickness}, "start_c": 4},
+        piece={"food": "beef-lean" if form else "hake", "shape": {"kind": "slab", "thickness_mm": thickness}, "start_c": 4},
         stages=stages, rules=rules, guests=guests,
     )  # fmt: skip
+    if form:
+        document["piece"]["form"] = form
     found = [f for f in compute(parse(document)).result["findings"] if f["code"] == code]
     assert found
     assert all(f["source"] and f["level"] in {"note", "care", "stop"} for f in found)
-    document["piece"] |= {"shape": {"kind": "slab", "thickness_mm": 15}, "form": "minced"}
+    document["piece"] |= {"shape": {"kind": "slab", "thickness_mm": 15}, "food": "beef-mince", "form": "minced"}
     document |= {
         "stages": [{"kind": "bath", "minutes": 60, "medium_c": 75}],
         "rules": "us-food-code-2022",

@@ -11,6 +11,7 @@ from ember_core.data.loader import read_toml
 from ember_core.errors import ValueRangeError
 from ember_core.formats.plan import foods, parse, schema
 from ember_core.formats.result import compute
+from ember_core.heat.boiling import boiling_point
 from ember_core.heat.properties import (
     COMPONENTS,
     Composition,
@@ -22,7 +23,7 @@ from ember_core.heat.properties import (
     levy,
     specific_heat,
 )
-from ember_core.heat.surroundings import boiling_point, surroundings, variants
+from ember_core.heat.surroundings import surroundings, variants
 from tests.conftest import plan_document
 
 FOODS = foods()
@@ -129,12 +130,12 @@ def test_a_bath_above_the_boil_is_said():
     ({"kind": "bath", "medium_c": 60}, {"kind": "bath", "medium_c": 62}),
     ({"kind": "bath", "medium_c": 60, "variant": "still"}, {"kind": "bath", "medium_c": 60}),
     ({"kind": "oven", "medium_c": 180}, {"kind": "oven", "medium_c": 180, "variant": "fan"}),
-    ({"kind": "oven", "medium_c": 180}, {"kind": "oven", "medium_c": 180, "cover": "wrapped"}),
+    ({"kind": "oven", "medium_c": 180}, {"kind": "oven", "medium_c": 180, "cover": "bag"}),
     ({"kind": "pan", "medium_c": 200, "variant": "poor"}, {"kind": "pan", "medium_c": 200, "variant": "pressed"}),
     ({"kind": "pan", "faces": {"a": {"medium_c": 200}}}, {"kind": "pan", "medium_c": 200}),
 ])  # fmt: skip
 def test_more_heat_is_sooner(stage, faster):
-    """Hotter, stirred, fanned, wrapped against drying, pressed, on both faces: the core comes sooner."""
+    """Hotter, stirred, fanned, in a bag against drying, pressed, on both faces: the core comes sooner."""
 
     def seconds(s):
         return compute(parse(plan_document(stages=[s | {"minutes": 600, "until": {"core_c": 50}}]))).result["stages"][

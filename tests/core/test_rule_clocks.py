@@ -7,8 +7,9 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from ember_core.safety.clocks import TOLERANCE_C, judge, met_times
 from ember_core.safety.lethality import log_reduction, organisms
-from ember_core.safety.rules import TOLERANCE_C, judge, met_times, profiles
+from ember_core.safety.rules import profiles
 
 histories = st.lists(st.floats(40, 80), min_size=3, max_size=25).map(np.array)
 FORMS = ["steak", "roast", "minced", "poultry", "fish", "egg-now", "egg-later", "stuffed", "game-wild"]

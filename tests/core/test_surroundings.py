@@ -43,9 +43,9 @@ def test_a_loaded_bath_drops_and_comes_back():
     huge = cooked(stage | {"load": {"litres": 500, "heater_w": 5000}}, mass_g=300)
     assert huge["stages"][0]["core_c"] == pytest.approx(alone, abs=0.1)
     assert "crowded-bath" not in [f["code"] for f in huge["findings"]]
-    assert "load-without-mass" in [
-        f["code"] for f in cooked(stage | {"load": {"litres": 8, "heater_w": 800}})["findings"]
-    ]
+    with pytest.raises(FormatError) as caught:
+        cooked(stage | {"load": {"litres": 8, "heater_w": 800}})
+    assert caught.value.path == "/piece/mass_g"
 
 
 def test_humid_air_dries_less_and_cooks_faster():

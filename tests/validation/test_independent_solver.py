@@ -12,8 +12,8 @@ from scipy.integrate import solve_ivp
 
 from ember_core.formats.plan import food_row, parse
 from ember_core.formats.result import compute
+from ember_core.heat.boiling import iapws_saturation_pressure
 from ember_core.heat.properties import DRY_CONDUCTIVITY, Composition, component, conductivity, density, specific_heat
-from ember_core.heat.surroundings import iapws_saturation_pressure
 
 CELLS = 100
 SIGMA, AIR_HUMIDITY = 5.670374419e-8, 0.5

@@ -6,10 +6,11 @@ import numpy as np
 import pytest
 from CoolProp.CoolProp import PropsSI
 
+from ember_core.heat.boiling import boiling_point, iapws_saturation_pressure, pressure_at
 from ember_core.heat.properties import Composition, conductivity, density, food_table, ice_fraction, specific_heat
-from ember_core.heat.surroundings import boiling_point, iapws_saturation_pressure, pressure_at
+from ember_core.safety.clocks import judge
 from ember_core.safety.lethality import log_reduction, organisms
-from ember_core.safety.rules import judge, profiles
+from ember_core.safety.rules import profiles
 
 BEEF = Composition(0.717, 0.212, 0.044, 0.0, 0.0, 0.011)
 

@@ -9,7 +9,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 import numpy as np
@@ -19,7 +19,8 @@ from ember_core.errors import FormatError, InputError
 from ember_core.formats.plan import FORMAT, food_row, parse
 from ember_core.heat.cook import run, setup
 from ember_core.heat.forecast import MEMBER_CELLS
-from ember_core.safety.rules import judge, profiles
+from ember_core.safety.rules import profiles
+from ember_core.safety.statement import state_rule
 
 DENSITY = 1060.0  # kg/m³, lean meat by Choi & Okos 1986, to turn a mass into a size
 SIZES_MM = (8.0, 160.0)
@@ -270,11 +271,10 @@ def _region(
                 found.append((_cross(peak, sizes[i], sizes[i + 1], high), _cross(peak, sizes[i], sizes[i + 1], low)))
             i += 1
     verdicts: list[bool | None] = []
-    row = food_row(food)
-    assert row is not None
     for size in found[0] if found else ():
-        _, cook = cooked(size)
-        verdicts.append(judge(profiles()[rules], row["form"], cook.t, cook.everywhere)["met"])  # type: ignore[arg-type]  # bool or None
+        plan, cook = cooked(size)
+        rule, _ = state_rule(replace(plan, rules=rules), cook)
+        verdicts.append(None if rule is None else rule["met"])
     beside = (peak(max(found[0][0] * 0.8, 2.0)), peak(found[0][1] * 1.2)) if found else (None, None)
     return Region(tuple(found), start, medium, beside[0], beside[1], tuple(verdicts))
 

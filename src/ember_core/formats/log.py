@@ -1,27 +1,23 @@
-"""The open log format: a measured history as CSV, and its judgement by rule and model."""
+"""The open log format: a measured history as CSV."""
 
 from __future__ import annotations
 
 import csv
 import io
 import math
-from collections.abc import Mapping
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from datetime import datetime
-from typing import TYPE_CHECKING, Any
+from typing import TypeVar
 
-from ember_core.errors import FormatError, InputError, ValueRangeError
-from ember_core.formats.plan import food_row, schema
+from ember_core.errors import FormatError, ValueRangeError
 
-if TYPE_CHECKING:
-    from collections.abc import Sequence
-
-MAX_BYTES = 20_000_000
+T = TypeVar("T")
+MAX_BYTES = 40_000_000
 COLUMNS = ("t_s", "time", "core_c", "surface_c", "medium_c", "note")
 PLAUSIBLE_C = (-60.0, 400.0)
-FROZEN_S = 900.0  # readings identical to 0.001 for longer than this: the probe may be stuck
-GAP_FACTOR = 5.0
-GAP_LEAST_S = 60.0
+MOST_T_S = 1e11  # a clock may count from any epoch, but to a thousandth of a second
+LONGEST_S = 366 * 86400.0
 
 
 @dataclass(frozen=True)
@@ -30,9 +26,9 @@ class Log:
 
     t_s: tuple[float, ...]
     core_c: tuple[float, ...]
-    surface_c: tuple[float | None, ...]
-    medium_c: tuple[float | None, ...]
-    note: tuple[str, ...]
+    surface_c: tuple[float | None, ...] = ()
+    medium_c: tuple[float | None, ...] = ()
+    note: tuple[str, ...] = ()
 
 
 def _number(text: str, column: str, line: int) -> float:
@@ -60,6 +56,41 @@ def _temperature(text: str, column: str, line: int) -> float:
     return value
 
 
+def _optional(text: str, column: str, line: int) -> float | None:
+    return _temperature(text, column, line) if text.strip() else None
+
+
+def _seconds(text: str, column: str, line: int) -> float:
+    value = _number(text, column, line)
+    if abs(value) > MOST_T_S:
+        raise ValueRangeError(
+            f"Line {line}: t_s is {value:g}; give seconds between -1e11 and 1e11.", path=f"/{line}/{column}"
+        )
+    return value
+
+
+def _column(texts: Sequence[str], column: str, lines: Sequence[int], read: Callable[[str, str, int], T]) -> list[T]:
+    """A column read cell by cell."""
+    return [read(text, column, line) for text, line in zip(texts, lines, strict=True)]
+
+
+def _moments(texts: Sequence[str], lines: Sequence[int]) -> list[float]:
+    """ISO times as seconds from the first."""
+    out: list[float] = []
+    zero: datetime | None = None
+    for text, line in zip(texts, lines, strict=True):
+        try:
+            moment = datetime.fromisoformat(text.strip())
+        except ValueError:
+            raise FormatError(f"Line {line}: time is {text[:30]!r}; write ISO 8601.", path=f"/{line}/time") from None
+        zero = zero or moment
+        try:
+            out.append((moment - zero).total_seconds())
+        except TypeError:
+            raise FormatError(f"Line {line}: give all times with an offset, or none.", path=f"/{line}/time") from None
+    return out
+
+
 def loads(text: str) -> Log:
     """Parse a log.
 
@@ -76,171 +107,61 @@ def loads(text: str) -> Log:
     reader = csv.reader(io.StringIO(text), delimiter=delimiter)
     try:
         header = [h.strip() for h in next(reader)]
+        rows, lines = [], []
+        for line, fields in enumerate(reader, 2):
+            if len(fields) == len(header):
+                rows.append(fields)
+                lines.append(line)
+            elif any(f.strip() for f in fields):
+                raise FormatError(f"Line {line} has {len(fields)} fields, the header {len(header)}.", path=f"/{line}")
     except StopIteration:
         raise FormatError("The log is empty; it needs a header t_s,core_c and readings.", code="empty") from None
+    except csv.Error as error:
+        raise FormatError(f"Not readable as CSV: {error}.", code="csv") from None
+    clock = _header(header)
+    rows, lines = _without_blank(rows, lines)
+    if len(rows) < 2:
+        raise FormatError("The log needs two readings or more.", code="empty")
+    columns = dict(zip(header, zip(*rows, strict=True), strict=True))
+    times = _moments(columns["time"], lines) if clock == "time" else _column(columns["t_s"], "t_s", lines, _seconds)
+    core = _column(columns["core_c"], "core_c", lines, _temperature)
+    for before, after, line in zip(times, times[1:], lines[1:], strict=False):
+        if after <= before:
+            raise ValueRangeError(
+                f"Line {line}: the time {after:g} s is not after the line before ({before:g} s); sort the log and remove doubles.",
+                path=f"/{line}/{clock}",
+                code="order",
+            )
+    if times[-1] - times[0] > LONGEST_S:
+        raise ValueRangeError(
+            f"The log runs over {(times[-1] - times[0]) / 86400:,.0f} days; a log may run over {LONGEST_S / 86400:.0f}. Check the times.",
+            path=f"/{lines[-1]}/{clock}",
+        )
+    around = [
+        tuple(_column(columns[name], name, lines, _optional)) if name in columns else ()
+        for name in ("surface_c", "medium_c")
+    ]
+    return Log(tuple(times), tuple(core), around[0], around[1], tuple(columns.get("note", ())))
+
+
+def _header(header: Sequence[str]) -> str:
+    """The column that holds the clock, of a header that can be used."""
     unknown = [h for h in header if h not in COLUMNS and not h.startswith("x-")]
     if unknown:
         raise FormatError(f"Unknown column {unknown[0]!r}; known: {', '.join(COLUMNS)}.", path="/1", code="unknown-key")
     if len(set(header)) != len(header):
         raise FormatError("A column name stands twice in the header.", path="/1")
-    clock = "t_s" if "t_s" in header else "time" if "time" in header else None
-    if clock is None or "core_c" not in header:
+    clocks = [c for c in ("t_s", "time") if c in header]
+    if not clocks or "core_c" not in header:
         raise FormatError("The header needs core_c and one of t_s, time.", path="/1", code="missing")
-    rows: list[tuple[float, float, float | None, float | None, str]] = []
-    zero: datetime | None = None
-    for line, fields in enumerate(reader, 2):
-        if not any(f.strip() for f in fields):
-            continue
-        if len(fields) != len(header):
-            raise FormatError(f"Line {line} has {len(fields)} fields, the header {len(header)}.", path=f"/{line}")
-        row = {k: v.strip() for k, v in zip(header, fields, strict=True)}
-        if clock == "time":
-            try:
-                moment = datetime.fromisoformat(row["time"])
-            except ValueError:
-                raise FormatError(
-                    f"Line {line}: time is {row['time'][:30]!r}; write ISO 8601.", path=f"/{line}/time"
-                ) from None
-            zero = zero or moment
-            try:
-                t = (moment - zero).total_seconds()
-            except TypeError:
-                raise FormatError(
-                    f"Line {line}: give all times with an offset, or none.", path=f"/{line}/time"
-                ) from None
-        else:
-            t = _number(row["t_s"], "t_s", line)
-        if rows and t <= rows[-1][0]:
-            raise ValueRangeError(
-                f"Line {line}: the time {t:g} s is not after the line before ({rows[-1][0]:g} s); sort the log and remove doubles.",
-                path=f"/{line}/{clock}",
-                code="order",
-            )
-        optional = [_temperature(row[c], c, line) if row.get(c) else None for c in ("surface_c", "medium_c")]
-        rows.append((t, _temperature(row["core_c"], "core_c", line), optional[0], optional[1], row.get("note", "")))
-    if len(rows) < 2:
-        raise FormatError("The log needs two readings or more.", code="empty")
-    columns = list(zip(*rows, strict=True))
-    return Log(columns[0], columns[1], columns[2], columns[3], columns[4])
+    if len(clocks) > 1:
+        raise FormatError("The header has t_s and time, two clocks; keep one.", path="/1", code="choice")
+    return clocks[0]
 
 
-def flags(log: Log) -> tuple[list[bool], list[dict[str, str]]]:
-    """Intervals that break the clock, and findings on gaps, frozen readings and jumps."""
-    steps = [b - a for a, b in zip(log.t_s[:-1], log.t_s[1:], strict=True)]
-    middle = sorted(steps)[len(steps) // 2]
-    limit = max(GAP_FACTOR * middle, GAP_LEAST_S)
-    breaks = [s > limit for s in steps]
-    out = []
-
-    def add(code: str, message: str) -> None:
-        out.append({"code": code, "level": "care", "message": message, "source": "the log"})
-
-    for i, broken in enumerate(breaks):
-        if broken:
-            add(
-                "gap",
-                f"No reading between {log.t_s[i]:.0f} s and {log.t_s[i + 1]:.0f} s: the clock of a row starts again after it.",
-            )
-    start = 0
-    for i in range(1, len(log.t_s) + 1):
-        if i == len(log.t_s) or abs(log.core_c[i] - log.core_c[start]) > 1e-3:
-            if log.t_s[i - 1] - log.t_s[start] > FROZEN_S and i - start >= 10:
-                add(
-                    "frozen-probe",
-                    f"The core reads {log.core_c[start]:.2f} °C without any change from {log.t_s[start]:.0f} s to {log.t_s[i - 1]:.0f} s; check the probe.",
-                )
-            start = i
-    for i, step in enumerate(steps):
-        if not breaks[i] and abs(log.core_c[i + 1] - log.core_c[i]) > 15.0 and step < 30.0:
-            add(
-                "jump",
-                f"The core jumps by {log.core_c[i + 1] - log.core_c[i]:+.1f} K in {step:.0f} s at {log.t_s[i + 1]:.0f} s; was the probe moved?",
-            )
-    return breaks, out
-
-
-def judge_log(
-    log: Log,
-    *,
-    rules: str,
-    food: str,
-    form: str,
-    probe_error_c: float = 0.0,
-    log10: float = 6.5,
-    house: Mapping[str, Any] | None = None,
-) -> dict[str, Any]:
-    """Rule and model on a measured log: the ``rule``, ``model`` and ``findings`` of a result.
-
-    Parameters
-    ----------
-    rules, food, form : str
-        Profile id, food id and form of the open formats.
-    probe_error_c : float
-        Stated error of the probe, K, 0 to 10; subtracted from every reading.
-    log10 : float
-        6.5 or 7: column of the FSIS table.
-    house : mapping, optional
-        The house's own rules, as a plan carries them in ``x-house``.
-    """
-    import numpy as np
-
-    from ember_core.safety.lethality import for_food, statement
-    from ember_core.safety.rules import judge, profile_of
-
-    check_arguments(rules, food, form, probe_error_c)
-    row = food_row(food)
-    assert row is not None
-    t = np.array(log.t_s) - log.t_s[0]
-    core = np.array(log.core_c)[:, None] - probe_error_c
-    breaks, findings = flags(log)
-    rule = judge(profile_of(rules, house, log10), form, t, core, interpolate=False, breaks=np.array(breaks))
-    if rule["met_at_s"] is not None:
-        rule["met_at_s"] = round(float(rule["met_at_s"]) + log.t_s[0], 3)  # type: ignore[arg-type]
-    if rules == "us-fsis-appendix-a":
-        findings += _come_up(t, core[:, 0])
-    pessimistic = core.copy()
-    for i, broken in enumerate(breaks):
-        if broken:  # nothing is credited inside a gap
-            pessimistic[i] = pessimistic[i + 1] = min(core[i, 0], core[i + 1, 0], 20.0)
-    return {
-        "rule": rule,
-        "model": [statement(t, pessimistic, o) for o in for_food(row["species"])],
-        "findings": findings,
-    }
-
-
-def _come_up(t: Any, core: Any) -> list[dict[str, str]]:
-    """FSIS: the come-up from 10 to 54.4 °C takes at most 6 h."""
-    import numpy as np
-
-    warm, hot = np.flatnonzero(core >= 10.0), np.flatnonzero(core >= 54.35)
-    if warm.size and (hot[0] if hot.size else len(t) - 1) > warm[0]:
-        end = hot[0] if hot.size else len(t) - 1
-        if t[end] - t[warm[0]] > 6 * 3600:
-            return [
-                {
-                    "code": "come-up",
-                    "level": "stop",
-                    "message": "The core took more than 6 h from 10 to 54.4 °C.",
-                    "source": "US FSIS Appendix A",
-                }
-            ]
-    return []
-
-
-def check_arguments(rules: str, food: str, form: str, probe_error_c: float) -> None:
-    """Raise an InputError naming the argument when one cannot be used."""
-    properties = schema()["properties"]
-    forms: Sequence[str] = schema()["$defs"]["piece"]["properties"]["form"]["enum"]
-    if rules not in properties["rules"]["enum"]:
-        raise InputError(
-            f"Unknown rules {rules!r}; choose one of {', '.join(properties['rules']['enum'])}.",
-            path="--rules",
-            code="choice",
-        )
-    if form not in forms:
-        raise InputError(f"Unknown form {form!r}; choose one of {', '.join(forms)}.", path="--form", code="choice")
-    if food_row(food) is None:
-        raise InputError(f"Unknown food {food!r}; see the food table.", path="--food", code="choice")
-    if not 0 <= probe_error_c <= 10:
-        raise ValueRangeError(f"--probe-error-c is {probe_error_c:g}; give 0 to 10.", path="--probe-error-c")
+def _without_blank(rows: list[list[str]], lines: list[int]) -> tuple[list[list[str]], list[int]]:
+    """The lines that hold anything."""
+    kept = [i for i, fields in enumerate(rows) if fields[0] or any(f.strip() for f in fields)]
+    if len(kept) == len(rows):
+        return rows, lines
+    return [rows[i] for i in kept], [lines[i] for i in kept]

@@ -17,52 +17,24 @@ from typing import Any
 
 from ember_core.data.loader import read_text, read_toml
 from ember_core.errors import FormatError, InputError, ValueRangeError
+from ember_core.formats.stages import FaceSpec, StageSpec, read_stage
+from ember_core.safety.forms import Requirement, requirement
 
+__all__ = ["FaceSpec", "Plan", "StageSpec", "check", "food_row", "foods", "loads", "parse", "pointer", "schema"]
 FORMAT = "open-ember.plan/1"
 MAX_BYTES = 1_000_000
-NEEDS_MEDIUM = frozenset({"bath", "oven", "pan", "grill", "fry", "baste", "hold", "chill", "thaw"})
-FACE_KEYS = ("medium_c", "surface", "cover", "variant", "medium_from_c", "settle_minutes", "humidity")
-UNTIL_KEYS = ("core_c", "surface_c", "mean_c", "log10", "rule", "peak_core_c")
-
-
-@dataclass(frozen=True)
-class FaceSpec:
-    """What one face meets, as the plan states it."""
-
-    kind: str
-    medium_c: float | None = None
-    surface: Mapping[str, Any] | None = None
-    cover: str | None = None
-    variant: str | None = None
-    medium_from_c: float | None = None
-    settle_minutes: float = 3.0
-    humidity: float | None = None
-
-
-@dataclass(frozen=True)
-class StageSpec:
-    """One stage: a kind, its longest duration, its faces and what may end it earlier."""
-
-    kind: str
-    minutes: float
-    face_a: FaceSpec
-    face_b: FaceSpec
-    face_side: FaceSpec
-    face_edge: FaceSpec  # one of a box's two long narrow sides; otherwise the same as the side
-    until: str | None = None
-    until_value: float = 0.0
-    organism: str = "salmonella"
-    load: Mapping[str, float] | None = None
-
-    @property
-    def seconds(self) -> float:
-        """Longest duration, s."""
-        return self.minutes * 60.0
-
-    @property
-    def all_faces(self) -> tuple[FaceSpec, FaceSpec, FaceSpec, FaceSpec]:
-        """Faces a and b, the side, and the edge."""
-        return self.face_a, self.face_b, self.face_side, self.face_edge
+HOUSE_KEYS = ("base", "rows", "written_plan", "validated")
+SHAPE_KEYS = {
+    "slab": ("thickness_mm",),
+    "cylinder": ("diameter_mm", "length_mm"),
+    "sphere": ("diameter_mm",),
+    "box": ("length_mm", "width_mm", "thickness_mm"),
+    "ellipsoid": ("length_mm", "width_mm", "thickness_mm"),
+    "egg": ("mass_g", "species"),
+}
+FOOD_DENSITY = 1060.0  # kg/m³, Choi & Okos for lean meat; foods lie between 930 and 1,120
+LONGEST_MM = 2000.0  # the most a length may be
+LEAST_FILL, MOST_FILL = 0.35, 1.35  # a piece does not fill its shape, or bulges out of it, by so much
 
 
 @dataclass(frozen=True)
@@ -75,6 +47,7 @@ class Plan:
     composition: Mapping[str, float] | None
     properties: Mapping[str, float] | None
     form: str
+    required: Requirement  # the forms whose clauses must all be met, by species and state
     shape: Mapping[str, Any]
     start_c: float
     target_c: float | None
@@ -138,6 +111,16 @@ def _reject_constant(token: str) -> float:
     raise FormatError(f"{token} is not a number a file may hold; write a plain decimal number.")
 
 
+def _no_doubles(pairs: list[tuple[str, Any]]) -> dict[str, Any]:
+    """An object whose keys stand once: of two values one would be ignored."""
+    out: dict[str, Any] = {}
+    for key, value in pairs:
+        if key in out:
+            raise FormatError(f"The key {key[:40]!r} stands twice in one object; keep one.", code="duplicate-key")
+        out[key] = value
+    return out
+
+
 def loads(text: str | bytes) -> Plan:
     """Parse and check a plan file.
 
@@ -152,7 +135,7 @@ def loads(text: str | bytes) -> Plan:
             code="too-large",
         )
     try:
-        document = json.loads(text, parse_constant=_reject_constant)
+        document = json.loads(text, parse_constant=_reject_constant, object_pairs_hook=_no_doubles)
     except (ValueError, RecursionError) as error:
         raise FormatError(f"Not readable as JSON: {error}. Check commas, quotes and brackets.", code="json") from None
     return parse(document)
@@ -243,8 +226,12 @@ def parse(document: Any) -> Plan:
             raise ValueRangeError(
                 f"The parts sum to {total:.3f}; mass fractions must sum to 1 (within 0.03).", path="/piece/composition"
             )
-    form = piece.get("form") or (row["form"] if row else "steak")
-    stages = tuple(_stage(s, i, faces_of(piece["shape"])) for i, s in enumerate(document["stages"]))
+    required = requirement(row, piece.get("form"), piece.get("handling", ()))
+    _check_shape(piece["shape"])
+    _check_mass(piece)
+    kitchen = document.get("kitchen", {})
+    altitude_m = float(kitchen.get("altitude_m", 0.0))
+    stages = tuple(read_stage(s, i, piece["shape"], altitude_m) for i, s in enumerate(document["stages"]))
     peaks = [i for i, s in enumerate(stages) if s.until == "peak_core_c"]
     if len(peaks) > 1:
         raise FormatError(
@@ -252,20 +239,33 @@ def parse(document: Any) -> Plan:
             path=f"/stages/{peaks[1]}/until/peak_core_c",
             code="two-pulls",
         )
-    kitchen = document.get("kitchen", {})
-    target = document.get("target", {}).get("core_c")
+    for i, stage in enumerate(stages):
+        if stage.until == "rule" and "rules" not in document:
+            raise FormatError(
+                "until rule needs rules, the profile whose clause is waited for; add it.",
+                path=f"/stages/{i}/until/rule",
+                code="missing",
+            )
+        if stage.load is not None and "mass_g" not in piece:
+            raise FormatError(
+                "A bath's load needs piece.mass_g, what one piece weighs; add it, or leave load out.",
+                path="/piece/mass_g",
+                code="missing",
+            )
+    target = _target(document.get("target", {}), row)
     return Plan(
         document=document,
         title=document.get("title", ""),
         food=piece.get("food"),
         composition=composition,
         properties=piece.get("properties"),
-        form=form,
+        form=required.form,
+        required=required,
         shape=piece["shape"],
         start_c=float(piece["start_c"]),
-        target_c=None if target is None else float(target),
+        target_c=target,
         stages=stages,
-        altitude_m=float(kitchen.get("altitude_m", 0.0)),
+        altitude_m=altitude_m,
         air_c=float(kitchen.get("air_c", 22.0)),
         rules=document.get("rules"),
         guests=document.get("guests", "general"),
@@ -279,15 +279,89 @@ def parse(document: Any) -> Plan:
 def _house(document: Mapping[str, Any]) -> Mapping[str, Any] | None:
     """The house's own rules a document carries as ``x-house``; their rows are checked where they are used."""
     house = document.get("x-house")
-    if document.get("rules") != "house" or house is None:
+    if house is None:
         return None
-    if not isinstance(house, Mapping) or not isinstance(house.get("base"), str):
+    if document.get("rules") != "house":
         raise FormatError(
-            "x-house needs base, the id of the rules it follows, and may have rows and written_plan.",
+            "x-house holds the house's own rules, and rules is not house; set rules to house, or leave x-house out.",
             path="/x-house",
             code="house",
         )
+    if not isinstance(house, Mapping) or not isinstance(house.get("base"), str):
+        raise FormatError(
+            "x-house needs base, the id of the rules it follows, and may have rows, written_plan and validated.",
+            path="/x-house",
+            code="house",
+        )
+    unknown = sorted(k for k in house if k not in HOUSE_KEYS and not k.startswith("x-"))
+    if unknown:
+        raise FormatError(
+            f"Unknown key {unknown[0]!r}. Known here: {', '.join(HOUSE_KEYS)}.",
+            path=f"/x-house/{unknown[0]}",
+            code="unknown-key",
+        )
     return house
+
+
+def _check_shape(shape: Mapping[str, Any]) -> None:
+    """A shape states its own lengths and no others."""
+    kind = shape["kind"]
+    for key in shape:
+        if key not in {"kind", *SHAPE_KEYS[kind]} and not key.startswith("x-"):
+            raise FormatError(
+                f"A {kind} has {', '.join(SHAPE_KEYS[kind])}, not {key}; leave it out, or choose the shape that has it (box, cylinder, "
+                "ellipsoid).",
+                path=f"/piece/shape/{key}",
+                code="choice",
+            )
+
+
+def _volume_mm3(shape: Mapping[str, Any]) -> tuple[float, bool]:
+    """Volume of a shape, mm³; for one with open ends (a slab, a long cylinder) the most it can be."""
+    kind, get = shape["kind"], shape.get
+    if kind == "slab":
+        return shape["thickness_mm"] * LONGEST_MM**2, True
+    if kind == "cylinder":
+        return math.pi / 4 * shape["diameter_mm"] ** 2 * get("length_mm", LONGEST_MM), "length_mm" not in shape
+    if kind == "sphere":
+        return math.pi / 6 * shape["diameter_mm"] ** 3, False
+    product = float(shape["length_mm"] * shape["width_mm"] * shape["thickness_mm"])
+    return (product if kind == "box" else math.pi / 6 * product), False
+
+
+def _check_mass(piece: Mapping[str, Any]) -> None:
+    """The mass is one that the shape can have: what is cooked and what is stated are the same piece."""
+    mass, shape = piece.get("mass_g"), piece["shape"]
+    if mass is None:
+        return
+    if shape["kind"] == "egg":
+        fits, open_ended = float(shape["mass_g"]), False
+    else:
+        volume, open_ended = _volume_mm3(shape)
+        density = piece.get("properties", {}).get("density_kg_m3", FOOD_DENSITY)
+        fits = volume * density * 1e-6
+    least = 0.0 if open_ended else LEAST_FILL * fits
+    if not least <= mass <= MOST_FILL * fits:
+        raise ValueRangeError(
+            f"mass_g is {mass:g}, and this shape holds about {fits:,.0f} g. Correct the mass or the lengths, or leave mass_g out.",
+            path="/piece/mass_g",
+        )
+
+
+def _target(target: Mapping[str, Any], row: Mapping[str, Any] | None) -> float | None:
+    """The core asked for, °C: as stated, else that of the doneness named for the food."""
+    core, name = target.get("core_c"), target.get("doneness")
+    if core is not None or name is None:
+        return None if core is None else float(core)
+    names = {} if row is None else {n: float(c) for n, c in read_toml("doneness.toml")[row["targets"]]["names"]}
+    if name not in names:
+        known = f"choose one of {', '.join(names)}, or " if names else ""
+        raise FormatError(
+            f"target.doneness is {name[:40]!r}, which has no temperature for this food; {known}give target.core_c.",
+            path="/target/doneness",
+            code="choice",
+        )
+    return names[name]
 
 
 def _serve_at(text: str | None) -> datetime | None:
@@ -301,83 +375,3 @@ def _serve_at(text: str | None) -> datetime | None:
             path="/serve_at",
             code="time",
         ) from None
-
-
-def faces_of(shape: Mapping[str, Any]) -> tuple[str, ...]:
-    """The faces a stage may describe one by one: a slab's two; the side of a box or a short cylinder; a box's edge."""
-    kind = shape["kind"]
-    if kind == "sphere" or (kind == "cylinder" and "length_mm" not in shape):
-        return ("a",)
-    if kind == "box":
-        return ("a", "b", "side", "edge")
-    return ("a", "b", "side") if kind == "cylinder" else ("a", "b")
-
-
-def _stage(raw: Mapping[str, Any], index: int, known: tuple[str, ...]) -> StageSpec:
-    at = f"/stages/{index}"
-    kind = raw["kind"]
-    shared = {k: raw[k] for k in FACE_KEYS if k in raw}
-    faces = raw.get("faces")
-    for name in faces or ():
-        if name not in known:
-            words = "one face; describe it as a" if known == ("a",) else f"the faces {', '.join(known)}"
-            raise FormatError(f"This shape has {words}.", path=f"{at}/faces/{name}", code="face")
-    specs: list[FaceSpec] = []
-    lidded = raw.get("cover") == "lidded"
-    for name in ("a", "b", "side", "edge"):
-        described = name if name in known else "a"
-        if name == "edge" and (faces is None or "edge" not in faces):
-            specs.append(specs[2])
-            continue
-        own = None if faces is None else faces.get(described)
-        if (
-            faces is not None
-            and own is None
-            and (lidded or not any(k in shared for k in ("medium_c", "surface", "cover")))
-        ):
-            specs.append(FaceSpec("rest", cover="lidded" if lidded else "bare"))
-            continue
-        merged = {**shared, **{k: v for k, v in (own or {}).items() if not k.startswith("x-")}}
-        face_kind = merged.pop("kind", kind)
-        where = f"{at}/faces/{described}/medium_c" if own is not None else f"{at}/medium_c"
-        if face_kind in NEEDS_MEDIUM and "medium_c" not in merged:
-            raise FormatError(
-                f"A {face_kind} stage needs medium_c, the temperature of what the face meets; add it.",
-                path=where,
-                code="missing",
-            )
-        _check_variant(face_kind, merged.get("variant"), at)
-        if "humidity" in merged and face_kind not in {"oven", "hold", "grill"}:
-            raise FormatError(
-                f"humidity belongs to an oven, a grill or a hold stage, not to {face_kind}; leave it out.",
-                path=f"{at}/humidity", code="choice",
-            )  # fmt: skip
-        specs.append(FaceSpec(face_kind, **merged))
-    if "load" in raw and kind != "bath":
-        raise FormatError("load describes a bath's water and heater; leave it out.", path=f"{at}/load", code="choice")
-    until, value, organism = _until(raw.get("until"), at)
-    return StageSpec(
-        kind, float(raw["minutes"]), specs[0], specs[1], specs[2], specs[3], until, value, organism, raw.get("load")
-    )
-
-
-def _check_variant(kind: str, variant: str | None, at: str) -> None:
-    if variant is None:
-        return
-    known = [
-        k for k in read_toml("surroundings.toml")[kind] if k not in {"default", "bare", "tented", "wrapped", "lidded"}
-    ]
-    if variant not in known:
-        hint = f"choose one of {', '.join(known)}" if known else "leave it out"
-        raise FormatError(f"A {kind} stage has no variant {variant!r}; {hint}.", path=f"{at}/variant", code="choice")
-
-
-def _until(raw: Mapping[str, Any] | None, at: str) -> tuple[str | None, float, str]:
-    if raw is None:
-        return None, 0.0, "salmonella"
-    keys = [k for k in UNTIL_KEYS if k in raw]
-    if len(keys) != 1:
-        raise FormatError(
-            f"until needs exactly one of {', '.join(UNTIL_KEYS)}; it has {len(keys)}.", path=f"{at}/until", code="until"
-        )
-    return keys[0], float(raw[keys[0]]), raw.get("organism", "salmonella")

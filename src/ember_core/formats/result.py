@@ -9,15 +9,14 @@ import numpy as np
 
 from ember_core import __version__
 from ember_core.data.loader import data_version
-from ember_core.formats.plan import Plan, food_row
+from ember_core.formats.plan import Plan
 from ember_core.heat.cook import Cook, run, setup
 from ember_core.heat.findings import finding
 from ember_core.heat.forecast import MEMBER_CELLS, MEMBER_REFINE, Forecast, cautious_cook, forecast, quantiles
 from ember_core.heat.remedy import remedies
-from ember_core.safety.advice import advice
 from ember_core.safety.conditions import in_force
 from ember_core.safety.lethality import for_food, organisms, statement
-from ember_core.safety.rules import judge, profile_of
+from ember_core.safety.statement import at_the_cautious_end, state_rule
 
 FORMAT = "open-ember.result/1"
 DRAW_POINTS = 400
@@ -44,7 +43,7 @@ def compute(plan: Plan, *, with_forecast: bool | None = None) -> Outcome:
     lethality = None
     for stage in plan.stages:
         if stage.until == "rule":
-            rows = tuple(r for c in in_force(plan)[0] for r in c.rows)
+            rows = in_force(plan).rows()
         if stage.until == "log10":
             organism = organisms()[stage.organism]
             lethality = (organism.d_s, organism.at_c, organism.z_c)
@@ -109,17 +108,11 @@ def _at_the_cautious_end(rule: dict[str, Any], worse: dict[str, Any]) -> list[di
 def _document(
     plan: Plan, cook: Cook, ahead: Forecast | None, cautious: Cook | None, would: list[dict[str, str]]
 ) -> dict[str, Any]:
-    species = (food_row(plan.food) or {}).get("species") if plan.food else None
+    rule, said = state_rule(plan, cook)
     findings = [*cook.findings, *would]
-    rule = None
-    if plan.rules is not None:
-        clauses, conditions = in_force(plan)
-        profile = profile_of(plan.rules, plan.house)
-        rule = judge(profile, plan.form, cook.t, cook.everywhere, clauses=clauses)
-        if cautious is not None:
-            worse = judge(profile, plan.form, cautious.t, cautious.everywhere, clauses=clauses)
-            findings += _at_the_cautious_end(rule, worse)
-        findings += conditions + advice(plan, cook, rule)
+    if rule is not None and cautious is not None:
+        findings += _at_the_cautious_end(rule, at_the_cautious_end(plan, cautious))
+    findings += said
     coast = None
     if cook.pull_stage is not None:
         pull = cook.stages[cook.pull_stage]
@@ -168,7 +161,7 @@ def _document(
         "peak": {"core_c": round(cook.peak_core_c, 4), "t_s": round(cook.peak_t_s, 3)},
         "coast": coast,
         "rule": rule,
-        "model": [statement(cook.t, cook.everywhere, o, worst) for o in for_food(species)],
+        "model": [statement(cook.t, cook.everywhere, o, worst) for o in for_food(plan.required.species)],
         "forecast": None
         if ahead is None
         else {

@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 
 from ember_core.errors import ComputationError
 from ember_core.formats.plan import FaceSpec, Plan, StageSpec, food_row
+from ember_core.heat.boiling import boiling_point, iapws_saturation_pressure, pressure_at
 from ember_core.heat.findings import bath_drop, finding, outcome_findings, setup_findings
 from ember_core.heat.geometry import depth_of, geometry, line_of, whole_field
 from ember_core.heat.kernel import F_H, F_TINF, N_FACE, Array, Body, Criterion, Grid, Record
@@ -33,15 +34,7 @@ from ember_core.heat.steps import (
     UNTIL_SURFACE,
     UNTIL_TIME,
 )
-from ember_core.heat.surroundings import (
-    HEAT_KINDS,
-    Surface,
-    boiling_point,
-    iapws_saturation_pressure,
-    kitchen_vapour,
-    pressure_at,
-    surroundings,
-)
+from ember_core.heat.surroundings import HEAT_KINDS, Surface, kitchen_vapour, surroundings, under_cover
 
 CELLS = 80
 TOLERANCE_K = 2e-3
@@ -60,7 +53,6 @@ UNTIL_CODE = {
 }
 UNTIL_WORD = {v: k or "minutes" for k, v in UNTIL_CODE.items()}
 NO_BOILING = 1e9
-UNDER_LID_K = 12.0  # so far below the boiling point is the moist air under a lid; an estimate
 
 
 @dataclass(frozen=True, eq=False)
@@ -161,35 +153,29 @@ def thermal_table(plan: Plan) -> ThermalTable:
 
 def _surface(face: FaceSpec, plan: Plan, boil_c: float) -> Surface:
     """Resolve one face of one stage."""
-    medium = face.medium_c
-    if face.kind in {"boil", "simmer", "steam"}:
-        medium = boil_c if medium is None or face.kind != "simmer" else min(medium, boil_c)
-    elif face.kind == "rest" and medium is None:
-        medium = plan.air_c
-    if medium is None:
-        medium = plan.air_c
-    if face.kind == "bath" and plan.properties is None:
+    medium = plan.air_c if face.medium_c is None else face.medium_c
+    if face.kind in {"boil", "steam"} or (face.kind == "simmer" and face.medium_c is None):
+        medium = boil_c
+    elif face.kind == "simmer" or (face.kind == "bath" and plan.properties is None):
         medium = min(medium, boil_c)  # reported as a finding by setup_findings
     if face.surface is not None:
-        wet = 1.0 if face.surface.get("wet") else 0.0
-        return Surface(
+        chosen = Surface(
             medium,
             float(face.surface["h_w_m2k"]),
             float(face.surface.get("emissivity", 0.0)),
-            wet,
+            1.0 if face.surface.get("wet") else 0.0,
             kitchen_vapour(plan.air_c),
             0.15,
         )
-    variant = face.variant
-    if face.kind == "rest":
-        variant = variant or face.cover or "bare"
+    elif face.kind == "rest":
+        variant = face.variant or face.cover or "bare"
+        chosen = surroundings("rest", variant, medium, plan.air_c)
         if variant == "lidded":
-            medium = boil_c - UNDER_LID_K
-    chosen = surroundings(face.kind, variant, medium, plan.air_c)
-    if face.cover in {"wrapped", "tented"} and face.kind != "rest" and chosen.wet:
-        chosen = replace(chosen, wet=0.0, vapour_pa=0.0)
-    if variant == "lidded":
-        chosen = replace(chosen, vapour_pa=iapws_saturation_pressure(medium))
+            chosen = replace(chosen, vapour_pa=iapws_saturation_pressure(medium))
+    else:
+        chosen = under_cover(surroundings(face.kind, face.variant, medium, plan.air_c), face.cover)
+        if face.kind == "hold" and face.humidity is not None:
+            chosen = replace(chosen, wet=1.0)  # a cabinet whose moisture is known dries or moistens the piece
     if face.humidity is not None:
         most = min(iapws_saturation_pressure(min(max(medium, 0.02), 370.0)), pressure_at(plan.altitude_m))
         chosen = replace(chosen, vapour_pa=face.humidity * most)

@@ -52,27 +52,19 @@ def setup_findings(plan: Plan, boil_c: float) -> list[dict[str, str]]:
     out = []
     for i, stage in enumerate(plan.stages):
         for face in stage.all_faces:
-            if face.kind == "bath" and plan.properties is None and (face.medium_c or 0.0) > boil_c:
+            water = face.kind == "simmer" or (face.kind == "bath" and plan.properties is None)
+            if water and (face.medium_c or 0.0) > boil_c:
                 out.append(
                     finding(
                         "bath-above-boiling",
                         "care",
-                        f"Stage {i + 1}: water boils at {boil_c:.1f} °C here; the bath is computed at that.",
+                        f"Stage {i + 1}: water boils at {boil_c:.1f} °C here; the {face.kind} is computed at that.",
                         "standard atmosphere; IAPWS SR1-86",
                     )
                 )
                 break
     for i, stage in enumerate(plan.stages):
-        if stage.load is not None and "mass_g" not in plan.document["piece"]:
-            out.append(
-                finding(
-                    "load-without-mass",
-                    "care",
-                    f"Stage {i + 1} states a bath's load, but piece.mass_g is missing: no drop is computed.",
-                    "the plan",
-                )
-            )
-        elif stage.load is not None:
+        if stage.load is not None:
             drop, tau = bath_drop(plan, stage.load, stage.face_a.medium_c or 0.0, plan.start_c)
             if drop > 1.0:
                 out.append(
@@ -84,6 +76,9 @@ def setup_findings(plan: Plan, boil_c: float) -> list[dict[str, str]]:
                         "energy balance of water, pieces and heater",
                     )
                 )
+    if plan.shape["kind"] == "egg" and plan.shape.get("species", "hen") != "hen":
+        message = f"A {plan.shape['species']} egg is computed with a hen's proportions at its own mass."
+        out.append(finding("egg-proportions", "note", message, "the model"))
     if plan.properties is None and plan.start_c > 60:
         out.append(finding("hot-start", "note", f"The piece starts at {plan.start_c:g} °C.", "the plan"))
     return out

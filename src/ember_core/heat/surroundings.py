@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-from functools import lru_cache
+from dataclasses import dataclass, replace
 
 import numpy as np
 
 from ember_core.data.loader import read_toml
-from ember_core.heat.kernel import F_EPS, F_H, F_PV, F_TAU, F_TDELTA, F_TINF, F_WET, N_FACE, Array
+from ember_core.heat.boiling import iapws_saturation_pressure
+from ember_core.heat.kernel import F_EPS, F_H, F_PV, F_TAU, F_TDELTA, F_TINF, F_WET, N_FACE, SIGMA, Array
 
 HEAT_KINDS = frozenset({"bath", "boil", "simmer", "steam", "oven", "pan", "grill", "fry", "baste"})
 SHORT_DIP_S = 1800.0  # a shorter chill stops the cooking, a longer one keeps the food; our reading
@@ -51,44 +51,6 @@ class Surface:
         return out
 
 
-def pressure_at(altitude_m: float) -> float:
-    """Pressure of the standard atmosphere, Pa, for −400 to 5,000 m (ICAO)."""
-    return float(101325.0 * (1.0 - 2.25577e-5 * altitude_m) ** 5.25588)
-
-
-@lru_cache(maxsize=64)
-def boiling_point(altitude_m: float) -> float:
-    """Boiling point of water, °C, at ``altitude_m`` (−400 to 5,000 m).
-
-    From the standard atmosphere and the Wagner & Pruss auxiliary equation for saturation pressure
-    (IAPWS SR1-86(1992)), inverted by bisection; within 0.02 K of a reference library, as tested.
-    """
-    wanted = pressure_at(altitude_m)
-    lo, hi = 60.0, 120.0
-    for _ in range(50):
-        mid = 0.5 * (lo + hi)
-        if iapws_saturation_pressure(mid) < wanted:
-            lo = mid
-        else:
-            hi = mid
-    return 0.5 * (lo + hi)
-
-
-def iapws_saturation_pressure(t_c: float) -> float:
-    """Saturation pressure of water, Pa, 0.01–373 °C: IAPWS SR1-86(1992), eq. 1."""
-    t = t_c + 273.15
-    tau = 1.0 - t / 647.096
-    terms = (
-        -7.85951783 * tau
-        + 1.84408259 * tau**1.5
-        - 11.7866497 * tau**3
-        + 22.6807411 * tau**3.5
-        - 15.9618719 * tau**4
-        + 1.80122502 * tau**7.5
-    )
-    return float(22.064e6 * np.exp(647.096 / t * terms))
-
-
 def kitchen_vapour(air_c: float) -> float:
     """Vapour pressure of the kitchen's air, Pa."""
     return KITCHEN_HUMIDITY * iapws_saturation_pressure(min(max(air_c, 0.02), 60.0))
@@ -118,4 +80,35 @@ def surroundings(kind: str, variant: str | None, medium_c: float, air_c: float) 
         vapour_pa=kitchen_vapour(air_c),
         h_spread=row["spread"],
         source=row["source"],
+    )
+
+
+def under_cover(bare: Surface, cover: str | None) -> Surface:
+    """The surroundings of a face that foil, cloth or a bag keeps from its medium (``[cover]`` in the data).
+
+    Heat passes the medium's convection and radiation, then the gap beneath the cover: two resistances in series.
+    Radiation is made linear half way between the medium and 60 °C, a cover's usual temperature.
+
+    Parameters
+    ----------
+    bare : Surface
+        What the face would meet without the cover.
+    cover : str or None
+        ``tented``, ``wrapped``, ``cloth`` or ``bag``; None and ``bare`` change nothing.
+    """
+    if cover in {None, "bare"}:
+        return bare
+    row = read_toml("surroundings.toml")["cover"][cover]
+    emissivity = min(bare.emissivity, row["emissivity"])
+    half_way = 0.5 * (bare.medium_c + 60.0) + 273.15
+    outside = bare.h + 4.0 * SIGMA * emissivity * half_way**3
+    passed = row["gap"] / (row["gap"] + outside)
+    return replace(
+        bare,
+        h=bare.h * passed,
+        emissivity=emissivity * passed,
+        wet=bare.wet * row["wet"],
+        vapour_pa=bare.vapour_pa if row["wet"] else 0.0,
+        h_spread=float(np.hypot(bare.h_spread, row["spread"])),
+        source=f"{bare.source}; under a cover: {row['source']}",
     )

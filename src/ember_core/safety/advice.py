@@ -1,35 +1,77 @@
 """What the rules say about a computed plan beyond its cooking clause: findings on a whole cook.
 
-Interrupted cooking, cooling, thawing, holding, come-up, parasites, intact steak, susceptible guests
-and chilled pouches, each only where the plan has it.
+Growth before and after, cooling, thawing, holding, reheating, interrupted cooking, parasites, susceptible guests,
+chilled pouches, liquid egg and bivalves, each only where the plan has it. A finding of level ``stop`` takes *met* away.
 """
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Iterator, Mapping
 from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
-from ember_core.formats.plan import Plan, food_row
+from ember_core.data.loader import read_toml
+from ember_core.formats.plan import Plan
 from ember_core.heat.cook import Cook, StageOutcome
+from ember_core.heat.findings import finding
 from ember_core.heat.surroundings import HEAT_KINDS, SHORT_DIP_S
-from ember_core.safety.keeping import check_cooling, check_holding, rows_of
+from ember_core.safety.clocks import judge, met_times
+from ember_core.safety.keeping import (
+    Check,
+    check_begin_of_chilling,
+    check_cooling,
+    check_egg_product,
+    check_growth,
+    check_holding,
+    check_reheating,
+    check_warm,
+    parasites_controlled,
+    rows_of,
+    shelf_life,
+    time_out_of_control,
+)
+from ember_core.safety.rules import Clause, Profile
 
 Array = NDArray[np.float64]
-COME_UP_S = 6 * 3600.0  # FSIS Appendix A: 10 to 54.4 °C
+Findings = list[dict[str, str]]
+COLD_ENOUGH_C = 21.0  # a short dip that ends below it is a chill that keeps the food
+EGG_PRODUCTS = {"egg-whole": "whole", "egg-duck": "whole", "egg-yolk": "yolk", "egg-white": "white"}
 
 
-def _slice(cook: Cook, begin: float, end: float) -> Any:
-    return (cook.t >= begin - 1e-6) & (cook.t <= end + 1e-6)
+class History:
+    """The computed cook as the checks read it: times, and the hottest and coldest of all recorded places."""
+
+    def __init__(self, plan: Plan, cook: Cook, rule: Mapping[str, Any], profile: Profile) -> None:
+        everywhere = cook.everywhere
+        self.plan, self.cook, self.rule = plan, cook, rule
+        # a clause for seared pieces is met by the outside; the core is still to be cooked then
+        by_outside = rule["clause"] in {e.id for e in profile.exceptions}
+        self.cooked_at: float | None = None if by_outside else rule["met_at_s"]
+        self.t, self.hottest, self.coldest = cook.t, everywhere.max(axis=1), everywhere.min(axis=1)
+        self.heats = [s for s in cook.stages if s.kind in HEAT_KINDS]
+        self.keeps = [s for s in cook.stages if s.kind == "chill" and self.chills(s)]
+
+    def part(self, begin: float, end: float) -> NDArray[np.bool_]:
+        """Samples from ``begin`` to ``end``, s."""
+        return (self.t >= begin - 1e-6) & (self.t <= end + 1e-6)
+
+    def chills(self, stage: StageOutcome) -> bool:
+        """Whether a chill is meant to keep the food; a short dip only stops the cooking."""
+        part = self.part(stage.start_s, stage.end_s)
+        return stage.end_s - stage.start_s >= SHORT_DIP_S or float(self.hottest[part][-1]) <= COLD_ENOUGH_C
+
+    def episodes(self) -> list[tuple[float, float]]:
+        """From one keeping chill to the next: begin and end, s, of what is not chilled in between."""
+        out, begin = [], 0.0
+        for stage in self.keeps:
+            out.append((begin, stage.start_s))
+            begin = stage.end_s
+        return [(a, b) for a, b in [*out, (begin, float(self.t[-1]))] if b - a > 1e-6]
 
 
-def _finding(code: str, level: str, message: str, source: str) -> dict[str, str]:
-    return {"code": code, "level": level, "message": message, "source": source}
-
-
-def advice(plan: Plan, cook: Cook, rule: Mapping[str, Any] | None) -> list[dict[str, str]]:
+def advice(plan: Plan, cook: Cook, rule: Mapping[str, Any] | None, profile: Profile | None) -> Findings:
     """Findings of the plan's rule profile on the computed cook; empty when the plan names no rules.
 
     Parameters
@@ -38,143 +80,187 @@ def advice(plan: Plan, cook: Cook, rule: Mapping[str, Any] | None) -> list[dict[
     cook : Cook
         The nominal cook; the hottest and the coldest of all its recorded places decide.
     rule : mapping or None
-        The ``rule`` object of the result.
+        The ``rule`` object of the result, before findings took *met* away.
+    profile : Profile or None
+        The profile it was made by.
     """
-    if plan.rules is None:
+    if plan.rules is None or rule is None or profile is None:
         return []
-    everywhere = cook.everywhere
-    hottest, coldest = everywhere.max(axis=1), everywhere.min(axis=1)
-    met_at = None if rule is None else rule.get("met_at_s")
-    out = []
+    h = History(plan, cook, rule, profile)
+    out: Findings = [*plan.required.notes, *house_notes(profile)]
     for stage in cook.stages:
-        out += _of_stage(plan, cook, stage, hottest, coldest)
-    out += _interrupted(plan, cook, met_at)
-    out += _come_up(plan, cook, coldest)
-    out += _served(plan, cook, rule)
+        out += _of_stage(h, stage)
+    out += [c.finding() for c in _growth(h) if not c.met]
+    out += _interrupted(h)
+    out += _reheated(h)
+    out += _fish(h)
+    out += _served(h)
+    out += _guidance(profile, plan, h)
     return out
 
 
-def _of_stage(plan: Plan, cook: Cook, stage: StageOutcome, hottest: Array, coldest: Array) -> list[dict[str, str]]:
-    part = _slice(cook, stage.start_s, stage.end_s)
-    rules = plan.kept_by
+def house_notes(profile: Profile) -> Findings:
+    """That the house's rows allow less than their base, whenever they do."""
+    if not profile.weaker:
+        return []
+    words = f"The house's rows for {', '.join(profile.weaker)} allow less than {profile.edition}. "
+    words += f"Shown: {profile.shown}." if profile.shown else "No validated reduction is recorded for them."
+    return [finding("house-weaker", "care", words, profile.authority)]
+
+
+def _of_stage(h: History, stage: StageOutcome) -> Findings:
+    plan, rules = h.plan, h.plan.kept_by
+    part = h.part(stage.start_s, stage.end_s)
     if part.sum() < 2:
         return []
-    # a short dip only stops the cooking; a chill that is meant to keep the food is judged
-    keeps = stage.end_s - stage.start_s >= SHORT_DIP_S or hottest[part][-1] <= 21.0
-    if stage.kind == "chill" and keeps and hottest[part][0] > 40.0:
-        heats = [s.end_s for s in cook.stages if s.kind in HEAT_KINDS and s.end_s <= stage.start_s + 1e-6]
-        since = max(heats, default=stage.start_s)
-        whole = _slice(cook, since, stage.end_s)
-        return [c.finding() for c in check_cooling(rules, cook.t[whole], hottest[whole], end_of_heat_s=since)]
+    t = h.t[part]
+    if stage in h.keeps and h.hottest[part][0] > 40.0:
+        since = max((s.end_s for s in h.heats if s.end_s <= stage.start_s + 1e-6), default=stage.start_s)
+        whole = h.part(since, stage.end_s)
+        checks = check_cooling(rules, h.t[whole], h.hottest[whole], end_of_heat_s=since, measured=False)
+        begin = check_begin_of_chilling(rules, stage.start_s - since)
+        return [c.finding() for c in [*checks, *([begin] if begin and not begin.met else [])]]
     if stage.kind == "hold":
-        roast = plan.form == "roast"
-        return [check_holding(rules, cook.t[part], coldest[part], hot=True, roast=roast).finding()]
+        return [_held(rules, t, h.coldest[part], roast=plan.form == "roast")]
     if stage.kind == "thaw":
-        for row in rows_of("thawing", rules):
-            warm = hottest[part] > row["raw_above_c"]
-            if warm.any() and cook.t[part][-1] - cook.t[part][np.argmax(warm)] > row["raw_above_s"]:
-                hours = row["raw_above_s"] / 3600
-                return [
-                    _finding(
-                        "thaw-too-warm",
-                        "stop",
-                        f"Part of the raw piece is above {row['raw_above_c']:g} °C for more than {hours:g} h while it thaws: "
-                        "thaw in the cold, in running water for a shorter time, or cook from frozen.",
-                        f"{row['authority']}, {row['clause']}",
-                    )
-                ]
+        return _thawed(h, stage, t, h.hottest[part])
     return []
 
 
-def _interrupted(plan: Plan, cook: Cook, met_at: float | None) -> list[dict[str, str]]:
+def _held(rules: str, t: Array, coldest: Array, *, roast: bool) -> dict[str, str]:
+    """Hot holding; below its limit time is the control, where the profile has it."""
+    check = check_holding(rules, t, coldest, hot=True, roast=roast)
+    found = check.finding()
+    if check.met is False and rows_of("time_control", rules):
+        time = time_out_of_control(rules, t, coldest)
+        found["message"] += f" Time as a control: {time.message}"
+        found["level"] = "care" if time.met else "stop"
+    return found
+
+
+def _thawed(h: History, stage: StageOutcome, t: Array, hottest: Array) -> Findings:
+    out = []
+    spec = h.plan.stages[h.cook.stages.index(stage)]
+    for row in rows_of("thawing", h.plan.kept_by):
+        source = f"{row['authority']}, {row['clause']}"
+        water = [f.medium_c for f in spec.all_faces if f.variant in {"running-water", "still-water"}]
+        if any(c is not None and c > row["water_c"] + 0.05 for c in water):
+            words = f"Thawing water is at most {row['water_c']:g} °C, running: use colder water, or cook from frozen."
+            out.append(finding("thaw-water", "stop", words, source))
+        warm = hottest > row["raw_above_c"]
+        if warm.any() and t[-1] - t[np.argmax(warm)] > row["raw_above_s"]:
+            hours = row["raw_above_s"] / 3600
+            words = (
+                f"Part of the raw piece is above {row['raw_above_c']:g} °C for more than {hours:g} h while it thaws: "
+                "thaw in the cold, in running water for a shorter time, or cook from frozen."
+            )
+            out.append(finding("thaw-too-warm", "stop", words, source))
+    return out
+
+
+def _growth(h: History) -> Iterator[Check]:
+    """Growth before each episode's food is cooked, and after."""
+    for begin, end in h.episodes():
+        last_heat = max((s.end_s for s in h.heats if s.end_s <= end + 1e-6 and s.end_s > begin), default=end)
+        cooked = last_heat
+        if h.cooked_at is not None:
+            cooked = min(max(h.cooked_at, begin), end)
+        for check, low, high in ((check_growth, begin, cooked), (check_warm, cooked, end)):
+            part = h.part(low, high)
+            if part.sum() < 2:
+                continue
+            more = {"roast": h.plan.form == "roast"} if check is check_warm else {}
+            yield check(h.plan.kept_by, h.t[part], h.coldest[part], **more)
+
+
+def _interrupted(h: History) -> Findings:
     """A first heat, a chill, and heat again, with the clause not met before the chill."""
-    kinds = [s.kind for s in cook.stages]
+    kinds = [s.kind for s in h.cook.stages]
+    met_at = h.cooked_at
     for i, kind in enumerate(kinds):
-        before = [s for s in cook.stages[:i] if s.kind in HEAT_KINDS]
+        before = [s for s in h.cook.stages[:i] if s.kind in HEAT_KINDS]
         again = any(k in HEAT_KINDS for k in kinds[i + 1 :])
         if kind != "chill" or not before or not again:
             continue
-        if met_at is not None and met_at <= cook.stages[i].start_s:
+        if met_at is not None and met_at <= h.cook.stages[i].start_s:
             continue
-        rows = rows_of("interrupted", plan.kept_by)
+        rows = rows_of("interrupted", h.plan.kept_by)
         if not rows:
             message = "Cooking is interrupted before the clause is met: only under the kitchen's own written plan."
-            return [_finding("interrupted-cooking", "care", message, plan.kept_by)]
+            return [finding("interrupted-cooking", "care", message, h.plan.kept_by)]
         row = rows[0]
         spent = before[-1].end_s - before[0].start_s
         level = "stop" if spent > row["first_heat_s"] else "care"
         message = f"Cooking is interrupted before the clause is met (first heat {spent / 60:.0f} min): {row['needs']}."
-        return [_finding("interrupted-cooking", level, message, f"{row['authority']}, {row['clause']}")]
+        return [finding("interrupted-cooking", level, message, f"{row['authority']}, {row['clause']}")]
     return []
 
 
-def _come_up(plan: Plan, cook: Cook, coldest: Array) -> list[dict[str, str]]:
-    """The coldest point from 10 to 54.4 °C; a stop under FSIS, a caution elsewhere."""
-    warm, hot = np.flatnonzero(coldest >= 10.0), np.flatnonzero(coldest >= 54.35)
-    heats = [s for s in cook.stages if s.kind in HEAT_KINDS]
-    if not warm.size or not heats:
-        return []
-    end = cook.t[hot[0]] if hot.size else heats[-1].end_s
-    spent = float(end - cook.t[warm[0]])
-    if spent <= COME_UP_S:
-        return []
-    level = "stop" if plan.kept_by == "us-fsis-appendix-a" else "care"
-    message = f"The coldest point takes {spent / 3600:.1f} h from 10 °C" + (
-        " to 54.4 °C" if hot.size else " without reaching 54.4 °C"
-    )
-    return [
-        _finding(
-            "come-up",
-            level,
-            message + "; 6 h are allowed. Use a thinner piece or a hotter start.",
-            "US FSIS Appendix A",
-        )
-    ]
-
-
-def _served(plan: Plan, cook: Cook, rule: Mapping[str, Any] | None) -> list[dict[str, str]]:
-    """What follows from serving it as it is: parasites, intact steak, susceptible guests, chilled pouches."""
+def _reheated(h: History) -> Findings:
+    """Heat after a chill that followed a met clause: reheating, for hot holding where a hold follows, else for service."""
+    met_at = h.cooked_at
     out = []
-    short = rule is not None and rule.get("met") is False
-    rules = plan.kept_by
-    if short and plan.form == "fish":
-        for row in rows_of("parasites", rules):
-            plain = "; ".join(f"{r['at_c']:g} °C {r['hours']} h" for r in row["freeze"] if "then_c" not in r)
-            out.append(
-                _finding(
-                    "parasites",
-                    "care",
-                    f"Served undercooked, this fish must have been frozen ({plain}) or be exempt ({row['exempt']}).",
-                    f"{row['authority']}, {row['clause']}",
-                )
-            )
-    species = (food_row(plan.food) or {}).get("species") if plan.food else None
-    if short and plan.form == "steak" and species == "beef" and rules in {"us-food-code-2022", "house"}:
-        faces = min(float(cook.surface_a.max()), float(cook.surface_b.max()))
-        if faces >= 63.0 - 0.05:
-            out.append(
-                _finding(
-                    "intact-steak",
-                    "note",
-                    f"Both faces reach 63 °C ({faces:.0f} °C): a whole-muscle, intact beef steak, labelled as such and with "
-                    "colour on all its outside, may be served undercooked to guests who are not highly susceptible.",
-                    "US FDA, Food Code 2022, 3-401.11(C)",
-                )
-            )
-    if short and plan.guests == "susceptible":
+    for stage in h.keeps:
+        after = [s for s in h.cook.stages if s.start_s >= stage.end_s - 1e-6]
+        if met_at is None or met_at > stage.start_s or not any(s.kind in HEAT_KINDS for s in after):
+            continue
+        end = min((s.start_s for s in after if s.kind in {"chill", "hold"}), default=float(h.t[-1]))
+        part = h.part(stage.end_s, end)
+        if part.sum() < 2:
+            continue
+        purpose = "hot-holding" if any(s.kind == "hold" for s in after) else "immediate"
+        check = check_reheating(h.plan.kept_by, h.t[part], h.coldest[part], purpose=purpose)
+        out.append(check.finding())
+    return out
+
+
+def _fish(h: History) -> Findings:
+    """Parasites in fish that is served short of the clause, unless heat or the plan's own freezing deals with them."""
+    out = []
+    if h.rule.get("met") or "fish" not in h.plan.required.forms:
+        return []
+    for row in rows_of("parasites", h.plan.kept_by):
+        cooked = met_times(h.t, h.cook.everywhere, row["cook"], interpolate=True)[0]
+        if np.isfinite(cooked.min(axis=0).max()) or parasites_controlled(row["profile"], h.t, h.hottest).met:
+            continue
+        plain = "; ".join(f"{r['at_c']:g} °C {r['hours']} h" for r in row["freeze"] if "then_c" not in r)
+        words = f"Served undercooked, this fish must have been frozen ({plain}) or be exempt ({row['exempt']})."
+        out.append(finding("parasites", "care", words, f"{row['authority']}, {row['clause']}"))
+    return out
+
+
+def _served(h: History) -> Findings:
+    """What follows from serving it as it is: susceptible guests, bivalves, liquid egg, chilled food."""
+    out, plan, rules = [], h.plan, h.plan.kept_by
+    if not h.rule.get("met") and plan.guests == "susceptible":
         row = rows_of("guests", "us-food-code-2022")[0]
+        words = f"Highly susceptible guests: {row['susceptible']}."
+        out.append(finding("susceptible-guests", "stop", words, f"{row['authority']}, {row['clause']}"))
+    if plan.food in read_toml("forms.toml")["bivalves"]["foods"]:
+        for row in rows_of("bivalves", rules):
+            reached = met_times(h.t, h.cook.everywhere, row["rows"], interpolate=True)[0]
+            if not np.isfinite(reached.min(axis=0).max()):
+                words = "Bivalves from waters that are not the cleanest are heated to 90 °C for 90 s inside; this cook does not."
+                out.append(finding("bivalves", "care", words, f"{row['authority']}, {row['clause']}"))
+    if plan.food in EGG_PRODUCTS and plan.shape["kind"] != "egg" and rows_of("egg_products", rules):
+        found = check_egg_product(rules, EGG_PRODUCTS[plan.food], h.t, h.coldest).finding()
+        out.append(found | {"level": "note" if found["level"] == "note" else "care"})
+    if plan.stages[-1].kind == "chill" and h.keeps:
+        out += _kept(h)
+    return out
+
+
+def _kept(h: History) -> Findings:
+    """How long the chilled food keeps, and what lives on in a pouch."""
+    rules = h.plan.kept_by
+    pouch = any(s.kind == "bath" for s in h.plan.stages)
+    store_c = max(f.medium_c or 0.0 for f in h.plan.stages[-1].all_faces)
+    days, clause = shelf_life(rules, "pouch" if pouch else "ready-to-eat", store_c)
+    label = "no number" if days is None else f"keeps {days:g} days at {store_c:g} °C or below"
+    out = [finding("shelf-life", "care" if not days else "note", f"Label it: {label}. {clause}.", rules)]
+    if pouch:
         out.append(
-            _finding(
-                "susceptible-guests",
-                "stop",
-                f"Highly susceptible guests: {row['susceptible']}.",
-                f"{row['authority']}, {row['clause']}",
-            )
-        )
-    kinds = [s.kind for s in cook.stages]
-    if kinds and kinds[-1] == "chill" and "bath" in kinds:
-        out.append(
-            _finding(
+            finding(
                 "chilled-pouch",
                 "care",
                 "A chilled pouch lets non-proteolytic C. botulinum grow: label it, keep it cold, and keep to the shelf life of "
@@ -184,3 +270,39 @@ def _served(plan: Plan, cook: Cook, rule: Mapping[str, Any] | None) -> list[dict
             )
         )
     return out
+
+
+def _guidance(profile: Profile, plan: Plan, h: History) -> Findings:
+    return guidance(profile, plan.required.forms, h.t, h.cook.everywhere, interpolate=True)
+
+
+def guidance(
+    profile: Profile,
+    forms: tuple[str, ...],
+    t_s: Array,
+    field_c: Array,
+    *,
+    interpolate: bool,
+    apart_s: float | None = None,
+) -> Findings:
+    """How a history stands against the guidance of a profile without a number of its own; empty for other profiles.
+
+    Parameters
+    ----------
+    profile : Profile
+    forms : tuple of str
+        The forms that must all be met.
+    t_s, field_c : ndarray (n,), (n, depths)
+        s, °C.
+    interpolate, apart_s
+        As of :func:`ember_core.safety.clocks.met_times`.
+    """
+    if not profile.guidance_rows:
+        return []
+    clause = Clause("guidance", frozenset(forms), profile.guidance_rows, frozenset())
+    found = judge(profile, forms[0], t_s, field_c, interpolate=interpolate, apart_s=apart_s, clauses=[clause])
+    if found["met"]:
+        return [finding("guidance", "note", "The guidance beside the standard is reached.", profile.authority)]
+    level = "care" if set(forms) <= profile.guidance_below else "stop"
+    words = f"The guidance beside the standard is not reached. {found['needs']}"
+    return [finding("guidance", level, words, profile.authority)]

@@ -1,62 +1,211 @@
-"""Which clauses are in force for a plan: those whose conditions on the oven it keeps."""
+"""Which clauses are in force for a plan: those whose conditions on the heat and its moisture it keeps."""
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
+from typing import Any, Protocol
 
-from ember_core.formats.plan import FaceSpec, Plan, StageSpec
+import numpy as np
+from numpy.typing import NDArray
+
+from ember_core.formats.plan import Plan
+from ember_core.formats.stages import FaceSpec, StageSpec
 from ember_core.heat.findings import finding
-from ember_core.heat.surroundings import WATER_KINDS
-from ember_core.safety.rules import Clause, profile_of
+from ember_core.heat.surroundings import HEAT_KINDS
+from ember_core.safety.rules import Clause, Profile, profile_of
 
+Flags = NDArray[np.bool_]
 SLACK_C = 0.5  # K, rounding of °F to °C
+HOT_CABINET_C = 80.0  # from here on a hold or rest is an oven by another name
+SEARS = frozenset({"pan", "grill", "baste"})  # heat for colour before or after the oven or bath
 
 
-def _oven_kept(face: FaceSpec, stage: StageSpec, mass_g: float | None, oven: Mapping[str, float]) -> bool | None:
-    """Whether one oven stage keeps a clause's oven; None when that hangs on a mass the plan does not state."""
-    medium = face.medium_c or 0.0
-    moist = face.cover == "wrapped" or (
-        (face.humidity or 0.0) >= oven["humid_share"] and stage.seconds >= oven["humid_s"]
-    )
-    if moist and medium <= oven["humid_most_c"] + SLACK_C:
-        return True
-    if medium >= oven["fan_c" if face.variant == "fan" else "still_c"] - SLACK_C:
-        return True
-    if medium < oven["large_c"] - SLACK_C:
-        return False
-    return None if mass_g is None else mass_g >= oven["mass_g"]
+class Ran(Protocol):
+    """When a stage ran."""
+
+    @property
+    def start_s(self) -> float:
+        """Start, s."""
+
+    @property
+    def end_s(self) -> float:
+        """End, s."""
 
 
-def in_force(plan: Plan) -> tuple[tuple[Clause, ...], list[dict[str, str]]]:
+@dataclass
+class InForce:
+    """The clauses of each form the piece is judged by.
+
+    Attributes
+    ----------
+    by_form : dict of str to list of Clause
+        Clauses whose conditions are kept.
+    open : dict of str to list of (Clause, str)
+        Clauses of which the plan does not say whether their conditions are kept, with what is missing.
+    counts : dict of str to list of bool
+        Clause id to whether the time in each stage counts for it; clauses not named count always.
+    findings : list of finding
+    """
+
+    by_form: dict[str, list[Clause]] = field(default_factory=dict)
+    open: dict[str, list[tuple[Clause, str]]] = field(default_factory=dict)
+    counts: dict[str, list[bool]] = field(default_factory=dict)
+    findings: list[dict[str, str]] = field(default_factory=list)
+
+    def rows(self) -> tuple[tuple[float, float], ...]:
+        """Rows any one of which meets all forms: each pair of rows of two forms by the hotter and the longer."""
+        sets = [[r for c in clauses for r in c.rows] for clauses in self.by_form.values()]
+        rows = sets[0] if sets else []
+        for more in sets[1:]:
+            rows = [(max(a, c), max(b, d)) for a, b in rows for c, d in more]
+        return tuple(dict.fromkeys(rows))
+
+
+def in_force(plan: Plan, ran: Sequence[Ran] | None = None, profile: Profile | None = None) -> InForce:
     """The clauses of the plan's rules that its way of heating allows, and findings on those it does not.
 
-    A clause for whole roasts asks for an oven of a certain heat, for humid heat, or for a
-    moisture-proof bag. Cooked otherwise the piece is judged by the other clauses.
+    A clause for whole roasts asks for an oven of a certain heat, for humid heat, or for a moisture-proof bag, and
+    counts only the time in it and in the rest after it; FSIS's asks for a moist oven. Cooked otherwise the piece is
+    judged by the other clauses.
+
+    Parameters
+    ----------
+    plan : Plan
+    ran : sequence of Ran, optional
+        When the stages ran, once they are computed; without it they are taken at their longest.
+    profile : Profile, optional
+        Default the plan's.
     """
-    profile = profile_of(plan.rules or "us-food-code-2022", plan.house)
-    clauses, findings = [], []
+    profile = profile or profile_of(plan.rules or "us-food-code-2022", plan.house)
+    lasted = [s.seconds if ran is None else ran[i].end_s - ran[i].start_s for i, s in enumerate(plan.stages)]
     mass = plan.document["piece"].get("mass_g")
-    for clause in profile.clauses_for(plan.form):
-        oven = clause.oven
-        faces = [(f, s) for s in plan.stages for f in s.all_faces]
-        ovens = [(f, s) for f, s in faces if f.kind == "oven"]
-        if oven is None or (not ovens and any(f.kind in WATER_KINDS for f, _ in faces)):
-            clauses.append(clause)
+    out = InForce()
+    for form in plan.required.forms:
+        out.by_form[form], out.open[form] = [], []
+        for clause in profile.clauses_for(form):
+            kept, missing = True, ""
+            if clause.oven is not None:
+                kept, missing = _roast(plan, clause, clause.oven, lasted, mass, out)
+            elif clause.moisture is not None:
+                kept, missing = _moist(plan, clause, clause.moisture, lasted, mass, out)
+            if kept:
+                out.by_form[form].append(clause)
+            elif missing:
+                out.open[form].append((clause, missing))
+    return out
+
+
+def _bag(face: FaceSpec) -> bool:
+    """Whether a face lies in a moisture-proof bag: a pouch in its bath, or a roasting bag."""
+    return face.kind == "bath" or face.cover == "bag"
+
+
+def _is_oven(stage: StageSpec, first: bool) -> bool:
+    """Whether a stage that is named for keeping food heats it as an oven does: very hot, or before any other heat."""
+    hottest = max(f.medium_c or 0.0 for f in stage.all_faces)
+    return stage.kind not in HEAT_KINDS and (hottest >= HOT_CABINET_C or (first and hottest >= 54.4))
+
+
+def _roast_stage(
+    stage: StageSpec, seconds: float, mass_g: float | None, oven: Mapping[str, float]
+) -> tuple[bool | None, bool]:
+    """Whether one heat stage keeps a roast clause's oven (None: hangs on a mass that is not stated), and whether it speaks at all."""
+    faces = [f for f in stage.all_faces if f.kind in HEAT_KINDS]
+    if all(f.kind in SEARS for f in faces):
+        return False, False
+    for f in faces:
+        medium = f.medium_c or 0.0
+        humid = f.kind == "steam" or (f.kind == "oven" and (f.humidity or 0.0) > oven["humid_share"])
+        if _bag(f) and medium <= oven["humid_most_c"] + SLACK_C:
             continue
-        kept = [_oven_kept(f, s, mass, oven) for f, s in ovens]
-        asked = (
-            f"{clause.id} asks for an oven of {oven['still_c']:g} °C ({oven['fan_c']:g} with a fan), from "
-            f"{oven['mass_g'] / 1000:g} kg on {oven['large_c']:g} °C, or at most {oven['humid_most_c']:g} °C in humid heat or a "
-            "moisture-proof bag"
-        )
-        source = f"{clause.authority}, 3-401.11(B)(1)"
-        if ovens and False not in kept and None not in kept:
-            clauses.append(clause)
-        elif ovens and False not in kept:
-            clauses.append(clause)
-            words = f"{asked}: this one holds only if the roast weighs {oven['mass_g'] / 1000:g} kg or more. State its mass."
-            findings.append(finding("roast-oven", "care", words, source))
-        else:
-            words = f"{asked}. This way keeps none of them, so its rows do not count here: the piece is judged by the other clauses."
-            findings.append(finding("roast-oven", "care", words, source))
-    return tuple(clauses), findings
+        if humid and seconds >= oven["humid_s"] and medium <= oven["humid_most_c"] + SLACK_C:
+            continue
+        if f.kind != "oven" or _bag(f):
+            return False, True
+        if medium >= oven["fan_c" if f.variant == "fan" else "still_c"] - SLACK_C:
+            continue
+        if medium < oven["large_c"] - SLACK_C:
+            return False, True
+        if mass_g is None:
+            return None, True
+        if mass_g < oven["mass_g"]:
+            return False, True
+    return True, True
+
+
+def _roast(
+    plan: Plan, clause: Clause, oven: Mapping[str, float], lasted: Sequence[float], mass: float | None, out: InForce
+) -> tuple[bool, str]:
+    """Whether the clause for whole roasts is in force; (False, what is missing) when that hangs on the mass."""
+    judged = [
+        _roast_stage(s, t, mass, oven) if s.kind in HEAT_KINDS else (True, False)
+        for s, t in zip(plan.stages, lasted, strict=True)
+    ]
+    said = [kept for kept, speaks in judged if speaks]
+    if said and all(said):
+        counts, current = [], False
+        for stage, (kept, _) in zip(plan.stages, judged, strict=True):
+            after = stage.kind in {"rest", "hold"} and not _is_oven(stage, False)
+            current = bool(kept) if stage.kind in HEAT_KINDS else current and after
+            counts.append(current)
+        out.counts[clause.id] = counts
+        return True, ""
+    asked = (
+        f"{clause.id} asks for an oven of {oven['still_c']:g} °C ({oven['fan_c']:g} with a fan), from "
+        f"{oven['mass_g'] / 1000:g} kg on {oven['large_c']:g} °C, or at most {oven['humid_most_c']:g} °C in humid heat or a "
+        "moisture-proof bag"
+    )
+    if said and False not in said:
+        return False, f"{asked}: this oven would do for {oven['mass_g'] / 1000:g} kg or more. State the mass."
+    words = f"{asked}. This way keeps none of them, so its rows do not count here: the piece is judged by the other clauses."
+    out.findings.append(finding("roast-oven", "care", words, f"{clause.authority}, 3-401.11(B)(1)"))
+    return False, ""
+
+
+def _moist(
+    plan: Plan, clause: Clause, asked: Mapping[str, float], lasted: Sequence[float], mass: float | None, out: InForce
+) -> tuple[bool, str]:
+    """Whether an oven is as moist as the clause asks; (False, what is missing) when the plan does not say it."""
+    heat = humid = 0.0
+    dry = unknown = False
+    for stage, seconds in zip(plan.stages, lasted, strict=True):
+        cabinet = _is_oven(stage, heat == 0.0)
+        if stage.kind not in HEAT_KINDS and not cabinet:
+            continue
+        heat += seconds
+        ovens = [f for f in stage.all_faces if (f.kind == "oven" or cabinet) and not _bag(f)]
+        if any(f.kind == "steam" for f in stage.all_faces) or any(
+            (f.humidity or 0.0) >= asked["humid_share"] for f in ovens
+        ):
+            humid += seconds
+        for f in ovens:
+            large = mass is not None and mass >= asked["mass_g"] and (f.medium_c or 0.0) >= asked["large_c"] - SLACK_C
+            if not large and f.humidity is None:
+                unknown = True
+            elif not large and (f.humidity or 0.0) < asked["humid_share"]:
+                dry = True
+    if not (dry or unknown) or humid >= max(asked["of_heat"] * heat, asked["humid_s"]):
+        return True, ""
+    words = (
+        f"{clause.id} asks for a moist oven: {asked['humid_share'] * 100:.0f} % humidity for a quarter of the heating and at least 1 h, a "
+        f"moisture-proof bag, or {asked['mass_g'] / 1000:g} kg and more at {asked['large_c']:g} °C"
+    )
+    if dry:
+        words += ". This oven is drier, so the clause does not count."
+        out.findings.append(finding("moist-oven", "stop", words, clause.authority))
+        return True, ""
+    return False, f"{words}. State the oven's humidity, or use a bag."
+
+
+def breaks_of(plan_force: InForce, ran: Sequence[Ran], t_s: NDArray[np.float64]) -> dict[str, Flags]:
+    """Intervals (n − 1) of a computed history that do not count for a clause, by clause id."""
+    middle = 0.5 * (t_s[1:] + t_s[:-1])
+    out: dict[str, Any] = {}
+    for clause_id, counts in plan_force.counts.items():
+        counted = np.zeros(middle.size, dtype=bool)
+        for counts_here, stage in zip(counts, ran, strict=True):
+            if counts_here:
+                counted |= (middle >= stage.start_s) & (middle <= stage.end_s)
+        out[clause_id] = ~counted
+    return out

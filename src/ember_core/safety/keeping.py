@@ -16,11 +16,13 @@ from numpy.typing import NDArray
 
 from ember_core.data.loader import read_toml
 from ember_core.errors import InputError, ValueRangeError
-from ember_core.safety.rules import met_times, profiles
+from ember_core.safety.clocks import TOLERANCE_C, met_times
+from ember_core.safety.rules import profiles
 
 Array = NDArray[np.float64]
 PURPOSES = ("immediate", "hot-holding", "commercial")
-DANGER_LOW_C, DANGER_HIGH_C = 5.0, 57.0  # Food Code 2022, 3-501.16
+GROWTH_TOP_C = 54.4  # above it nothing grows that matters here (FSIS Appendix A)
+APART_S = 1800.0  # readings of cooling food further apart than this do not show what lies between them; our reading
 
 
 @dataclass(frozen=True)
@@ -47,14 +49,14 @@ class Check:
 
 
 def rows_of(table: str, profile: str) -> list[dict[str, Any]]:
-    """Rows of one table of ``keeping.toml`` for a profile; *house* has its base's."""
+    """Rows of one table of ``keeping.toml`` for a profile, its own or kept from another; *house* has the Food Code's."""
     if profile not in profiles() and profile != "eu-853-2004":
         raise InputError(
             f"Unknown rules {profile!r}; choose one of {', '.join(profiles())}.", path="/rules", code="choice"
         )
     base = "us-food-code-2022" if profile == "house" else profile
     rows: list[dict[str, Any]] = read_toml("keeping.toml")[table]
-    return [r for r in rows if r["profile"] == base]
+    return [r for r in rows if r["profile"] == base or base in r.get("kept_in", ())]
 
 
 def _history(t_s: Array, temperature_c: Array) -> tuple[Array, Array]:
@@ -89,7 +91,9 @@ def _reached(t: Array, c: Array, level: float) -> float:
     return float(t[above[-1] + 1]) if above[-1] + 1 < t.size else np.inf
 
 
-def check_cooling(profile: str, t_s: Array, hottest_c: Array, *, end_of_heat_s: float | None = None) -> list[Check]:
+def check_cooling(
+    profile: str, t_s: Array, hottest_c: Array, *, end_of_heat_s: float | None = None, measured: bool = True
+) -> list[Check]:
     """Cooling of the hottest point.
 
     Parameters
@@ -99,8 +103,10 @@ def check_cooling(profile: str, t_s: Array, hottest_c: Array, *, end_of_heat_s: 
     t_s, hottest_c : ndarray (n,)
         Times, s, increasing; temperatures of the hottest point, °C.
     end_of_heat_s : float, optional
-        When the heat ended; default the last reading at or above the first step's start, or the
-        first reading.
+        When the heat ended; default the first reading.
+    measured : bool
+        True for readings: between two that are more than half an hour apart nothing is known, and a step with such
+        a hole is not met. False for a computed history.
 
     Returns
     -------
@@ -118,14 +124,16 @@ def check_cooling(profile: str, t_s: Array, hottest_c: Array, *, end_of_heat_s: 
             hot = np.flatnonzero(c > step["from_c"])
             # the clock starts at the last reading above: the crossing lies somewhere after it
             begin = float(t[hot[-1]]) if hot.size else float(t[0])
-            out.append(_cooling_step(rule, begin, _reached(t, c, step["to_c"]), t, c, step))
+            out.append(_cooling_step(rule, begin, _reached(t, c, step["to_c"]), t, c, step, measured))
         for step in rule.get("after_heat", ()):
             begin = float(t[0]) if end_of_heat_s is None else end_of_heat_s
-            out.append(_cooling_step(rule, begin, _reached(t, c, step["to_c"]), t, c, step))
+            out.append(_cooling_step(rule, begin, _reached(t, c, step["to_c"]), t, c, step, measured))
     return out
 
 
-def _cooling_step(rule: dict[str, Any], begin: float, done: float, t: Array, c: Array, step: dict[str, Any]) -> Check:
+def _cooling_step(
+    rule: dict[str, Any], begin: float, done: float, t: Array, c: Array, step: dict[str, Any], measured: bool
+) -> Check:
     begin_c = f"{step['from_c']:.1f} °C" if "from_c" in step else "the end of the heat"
     label = f"from {begin_c} to {step['to_c']:.1f} °C"
     limit = float(step["within_s"])
@@ -141,6 +149,11 @@ def _cooling_step(rule: dict[str, Any], begin: float, done: float, t: Array, c: 
         message = f"{label}: still {c[-1]:.1f} °C after {_minutes(used)}, allowed {_minutes(limit)}" + (
             f"; {_minutes(left)} left." if left > 0 else "."
         )
+    inside = (t[1:] > begin) & (t[:-1] < min(done, float(t[-1])))
+    hole = float(np.diff(t)[inside].max(initial=0.0)) if measured else 0.0
+    if met and hole > APART_S:
+        met = False
+        message = f"{label}: no reading for {_minutes(hole)}, so it is not shown."
     if not met:
         message += f" {rule['remedy']}"
     return Check("cooling", rule["profile"], rule["clause"], met, used, limit, message, source)
@@ -182,6 +195,98 @@ def _longest(t: Array, counts: NDArray[np.bool_]) -> float:
         run = run + float(step) if counted else 0.0
         longest = max(longest, run)
     return longest
+
+
+def check_begin_of_chilling(profile: str, waited_s: float) -> Check | None:
+    """Whether chilling began soon enough after the heat, s; None where the profile does not ask."""
+    for rule in rows_of("cooling", profile):
+        for step in rule.get("after_heat", ()):
+            good = waited_s <= step["begin_s"] + 1e-6
+            message = f"Chilling begins {_minutes(waited_s)} after the heat, allowed {_minutes(step['begin_s'])}."
+            if not good:
+                message += " Chill at once, or keep it hot until then."
+            return Check(
+                "begin-of-chilling",
+                profile,
+                rule["clause"],
+                good,
+                waited_s,
+                step["begin_s"],
+                message,
+                rule["authority"],
+            )
+    return None
+
+
+def check_growth(profile: str, t_s: Array, deciding_c: Array, *, apart_s: float | None = None) -> Check:
+    """Time in the growth zone while a piece is brought up and cooked, against the limit on its come-up.
+
+    Parameters
+    ----------
+    profile : str
+        Rule profile; where it states no limit, that of FSIS is taken as the limit of what any clause can mean.
+    t_s, deciding_c : ndarray (n,)
+        From the cold to the moment the clause is met, or to the end of the heat; s and °C of the coldest point.
+    apart_s : float, optional
+        Of a measured log: an interval longer than this counts as spent in the zone.
+    """
+    t, c = _history(t_s, deciding_c)
+    own = rows_of("come_up", profile)
+    rule = (own or rows_of("come_up", "us-fsis-appendix-a"))[0]
+    used = _in_zone(t, c, rule["from_c"], rule["to_c"] - TOLERANCE_C, apart_s)
+    limit = float(rule["within_s"])
+    good = used <= limit + 1e-6
+    message = f"{_minutes(used)} between {rule['from_c']:g} and {rule['to_c']:g} °C before it is cooked, allowed {_minutes(limit)}."
+    if not own:
+        message += " This profile states no limit; the one of US FSIS is taken."
+    if not good:
+        message += " Bacteria grow and leave toxins and spores that heat does not undo: use a thinner piece or a hotter start, and discard what was so long warm."
+    return Check("come-up", profile, rule["clause"], good, used, limit, message, rule["authority"])
+
+
+def check_warm(profile: str, t_s: Array, coldest_c: Array, *, roast: bool, apart_s: float | None = None) -> Check:
+    """Time out of hot and cold holding after the food is cooked, outside of chilling, against time as a control.
+
+    Parameters
+    ----------
+    profile : str
+        Rule profile; where it has no time as a control, the first step of its cooling clause is taken.
+    t_s, coldest_c : ndarray (n,)
+        From the moment the clause was met; s and °C of the coldest point.
+    roast : bool
+        Whole roasts may be held at 54 °C under the Food Code. (Cooking on at 54.4 °C or more is never counted.)
+    apart_s : float, optional
+        As of :func:`check_growth`.
+    """
+    t, c = _history(t_s, coldest_c)
+    hold, control, cooling = (rows_of(n, profile) for n in ("holding", "time_control", "cooling"))
+    hot = min(hold[0].get("hot_roast_c", GROWTH_TOP_C) if roast else GROWTH_TOP_C, GROWTH_TOP_C)
+    used = _in_zone(t, c, hold[0]["cold_c"], hot - TOLERANCE_C, apart_s)
+    if control:
+        rule, limit = control[0], float(control[0]["most_s"])
+    else:
+        rule = cooling[0]
+        limit = float((rule.get("steps") or rule["after_heat"])[0]["within_s"])
+    good = used <= limit + 1e-6
+    message = (
+        f"{_minutes(used)} between {hold[0]['cold_c']:g} and {hot:g} °C after it is cooked, allowed {_minutes(limit)}."
+    )
+    if not good:
+        message += " Serve it sooner, keep it hot, or chill it; what was so long warm is discarded."
+    return Check("warm-after-cooking", profile, rule["clause"], good, used, limit, message, rule["authority"])
+
+
+def _in_zone(t: Array, c: Array, low: float, high: float, apart_s: float | None) -> float:
+    """Time, s, with an end of the interval between ``low`` and ``high`` °C; of a log also what lies in a gap."""
+    dt = np.diff(t)
+    if apart_s is None:  # a computed history runs straight between its samples
+        cold, hot = np.minimum(c[:-1], c[1:]), np.maximum(c[:-1], c[1:])
+        shared = np.minimum(hot, high) - np.maximum(cold, low)
+        share = np.where(hot - cold > 1e-9, shared / np.maximum(hot - cold, 1e-9), (cold > low) & (cold < high))
+        return float((dt * np.clip(share, 0.0, 1.0)).sum())
+    inside = (c > low) & (c < high)
+    below = (c[:-1] <= low) & (c[1:] <= low)
+    return float(dt[inside[:-1] | inside[1:] | ((dt > apart_s) & ~below)].sum())
 
 
 def check_reheating(profile: str, t_s: Array, coldest_c: Array, *, purpose: str) -> Check:

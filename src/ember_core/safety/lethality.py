@@ -61,7 +61,9 @@ def for_food(species: str | None) -> tuple[Organism, ...]:
     return tuple(table[i] for i in ids)
 
 
-def log_reduction(t_s: Array, temperature_c: Array, d_s: float, t_ref_c: float, z_c: float) -> Array:
+def log_reduction(
+    t_s: Array, temperature_c: Array, d_s: float, t_ref_c: float, z_c: float, counts: NDArray[np.bool_] | None = None
+) -> Array:
     """Log10 reduction of a history, exact for temperatures that run linearly between samples.
 
     Parameters
@@ -72,6 +74,8 @@ def log_reduction(t_s: Array, temperature_c: Array, d_s: float, t_ref_c: float, 
         Temperatures, °C.
     d_s, t_ref_c, z_c : float
         D in s at ``t_ref_c`` °C, z in K; all > 0.
+    counts : ndarray of bool (n - 1,), optional
+        Intervals that count; nothing is credited in the others (gaps of a log).
 
     Returns
     -------
@@ -86,23 +90,29 @@ def log_reduction(t_s: Array, temperature_c: Array, d_s: float, t_ref_c: float, 
     safe = np.where(small, 1.0, change)
     average = np.where(small, 0.5 * (rate[:-1] + rate[1:]), (rate[1:] - rate[:-1]) / safe)
     dt = np.diff(np.asarray(t_s, dtype=float))
+    if counts is not None:
+        dt = np.where(counts, dt, 0.0)
     return np.asarray(np.tensordot(dt, average, axes=(0, 0)))
 
 
 def statement(
-    t_s: Array, field_c: Array, organism: Organism, cautious: tuple[Array, Array] | None = None
+    t_s: Array,
+    field_c: Array,
+    organism: Organism,
+    cautious: tuple[Array, Array] | None = None,
+    counts: NDArray[np.bool_] | None = None,
 ) -> dict[str, object]:
     """The ``model`` object of a result, at the coldest point of ``field_c`` (times × depths).
 
     ``cautious`` is the history (t, field) of a piece at the cautious end of the likely ones; the slow
-    end ``log10_p5`` is then its, with the slowest published D.
+    end ``log10_p5`` is then its, with the slowest published D. ``counts``: intervals that count, as in :func:`log_reduction`.
     """
 
-    def least(t: Array, field: Array) -> float:
-        return float(log_reduction(t, field, organism.d_s, organism.at_c, organism.z_c).min())
+    def least(t: Array, field: Array, counts: NDArray[np.bool_] | None) -> float:
+        return float(log_reduction(t, field, organism.d_s, organism.at_c, organism.z_c, counts).min())
 
-    nominal = least(t_s, field_c)
-    slow = nominal if cautious is None else min(least(*cautious), nominal)
+    nominal = least(t_s, field_c, counts)
+    slow = nominal if cautious is None else min(least(*cautious, None), nominal)
     return {
         "organism": organism.id,
         "matrix": organism.matrix,

@@ -1,9 +1,4 @@
-"""The rule's statement: clauses of published rules, read as written.
-
-A clause is met when one of its rows (T, t) has been satisfied by time spent continuously at or
-above T at every depth. Between rows one steps down; come-up earns nothing. Row temperatures are met
-within 0.05 °C, the rounding of °F to °C.
-"""
+"""Rule profiles: the clauses of published rules, and a house's own rows for them."""
 
 from __future__ import annotations
 
@@ -13,28 +8,22 @@ from dataclasses import dataclass, replace
 from functools import lru_cache
 from typing import Any
 
-import numpy as np
-from numpy.typing import NDArray
-
 from ember_core.data.loader import read_text, read_toml
 from ember_core.errors import InputError
-
-Array = NDArray[np.float64]
-TOLERANCE_C = 0.05
 
 
 @dataclass(frozen=True)
 class Clause:
-    """One clause: its rows (°C, s), the forms it is written for, whether an advisory can stand in.
+    """One clause: its rows (°C, s), the forms it is written for, those for which an advisory can stand in.
 
-    ``come_up``, ``continuity`` and ``cooling`` say in words how its time is read; ``oven`` holds the
-    conditions on the oven of a clause that has them (see ``data/rules.toml``).
+    ``come_up``, ``continuity`` and ``cooling`` say in words how its time is read; ``oven`` and ``moisture`` hold
+    the conditions on the oven of a clause that has them (see ``data/rules.toml``).
     """
 
     id: str
     forms: frozenset[str]
     rows: tuple[tuple[float, float], ...]
-    advisory: bool
+    advisory: frozenset[str]
     note: str = ""
     authority: str = ""
     edition: str = ""
@@ -43,6 +32,22 @@ class Clause:
     continuity: str = ""
     cooling: str = ""
     oven: Mapping[str, float] | None = None
+    moisture: Mapping[str, float] | None = None
+
+
+@dataclass(frozen=True)
+class Seared:
+    """A clause that lets an intact piece be served though its core is short, when its outside was seared.
+
+    ``rows`` (°C, s) are those of the outside; ``top_and_bottom`` asks for faces a and b only, otherwise for all of it.
+    """
+
+    id: str
+    forms: frozenset[str]
+    species: frozenset[str]
+    rows: tuple[tuple[float, float], ...]
+    top_and_bottom: bool
+    note: str
 
 
 @dataclass(frozen=True)
@@ -57,6 +62,17 @@ class Profile:
     confidence: float
     clauses: tuple[Clause, ...]
     guidance: str = ""
+    guidance_rows: tuple[tuple[float, float], ...] = ()
+    guidance_below: frozenset[str] = frozenset()  # forms for which less than the guidance is no stop
+    exceptions: tuple[Seared, ...] = ()
+    base: str = ""  # of a house: the profile it follows, whose numbers for keeping hold
+    weaker: tuple[str, ...] = ()  # of a house: clauses whose rows allow less than the base's
+    shown: str = ""  # of a house: the reduction that was shown for them
+
+    @property
+    def kept_by(self) -> str:
+        """The profile whose numbers for cooling, holding and keeping hold: a house's are its base's."""
+        return self.base or self.id
 
     def clauses_for(self, form: str) -> tuple[Clause, ...]:
         """The clauses written for a form of food, the governing one first."""
@@ -83,8 +99,8 @@ def profiles(log: float = 6.5) -> dict[str, Profile]:
             Clause(
                 c["id"],
                 frozenset(c["forms"]),
-                _fsis_rows(c["table"], log) if "table" in c else tuple((float(t), float(s)) for t, s in c["rows"]),
-                c["advisory"],
+                _fsis_rows(c["table"], log) if "table" in c else _rows(c["rows"]),
+                _advisory(c),
                 c.get("note", ""),
                 c.get("authority", source["authority"]),
                 c.get("edition", source["edition"]),
@@ -93,6 +109,7 @@ def profiles(log: float = 6.5) -> dict[str, Profile]:
                 c.get("continuity", source["continuity"]),
                 c.get("cooling", source["cooling"]),
                 c.get("oven"),
+                c.get("moisture"),
             )
             for c in source.get("clause", ())
         )
@@ -105,8 +122,31 @@ def profiles(log: float = 6.5) -> dict[str, Profile]:
             p["confidence"],
             clauses,
             p.get("guidance", ""),
+            _rows(p.get("guidance_rows", ())),
+            frozenset(p.get("guidance_below", ())),
+            tuple(
+                Seared(
+                    e["id"],
+                    frozenset(e["forms"]),
+                    frozenset(e["species"]),
+                    _rows(e["rows"]),
+                    e["top_and_bottom"],
+                    e["note"],
+                )
+                for e in source.get("exception", ())
+            ),
         )
     return out
+
+
+def _rows(raw: Sequence[Sequence[float]]) -> tuple[tuple[float, float], ...]:
+    return tuple((float(t), float(s)) for t, s in raw)
+
+
+def _advisory(clause: Mapping[str, Any]) -> frozenset[str]:
+    """The forms for which an advisory can stand in: all, none, or those named."""
+    stated = clause["advisory"]
+    return frozenset(clause["forms"] if stated is True else stated or ())
 
 
 def dominates(rows: Sequence[tuple[float, float]], base: Sequence[tuple[float, float]]) -> bool:
@@ -120,7 +160,11 @@ def bases() -> dict[str, Profile]:
 
 
 def house_profile(
-    base: str, own: Mapping[str, Sequence[tuple[float, float]]], *, written_plan: str | None = None
+    base: str,
+    own: Mapping[str, Sequence[tuple[float, float]]],
+    *,
+    written_plan: str | None = None,
+    validated: Mapping[str, Any] | None = None,
 ) -> Profile:
     """The house's rules: its own rows for clauses of a base profile.
 
@@ -132,17 +176,23 @@ def house_profile(
         Clause id to rows (°C, s) that replace the base's; other clauses stay as they are.
     written_plan : str, optional
         Name of the recorded plan (HACCP, variance) that allows less than the base.
+    validated : mapping, optional
+        The reduction that was shown for it: ``organism``, ``log10`` and ``by`` (who showed it, where it stands).
 
     Raises
     ------
     InputError
-        An unknown clause; or rows that allow less than the base without a written plan.
+        An unknown clause; rows that allow less than the base without a written plan; or rows so low that the name
+        of a plan is not enough (``[floor]`` in ``data/keeping.toml``).
     """
     if base not in bases():
         known = ", ".join(bases())
         raise InputError(f"Unknown base {base!r}; choose one of {known}.", path="/house/base", code="choice")
     start = profiles()[base]
     by_id = {c.id: c for c in start.clauses}
+    named = (written_plan or "").strip()
+    shown = _validated(validated)
+    weaker = []
     for name, rows in own.items():
         if name not in by_id:
             raise InputError(
@@ -155,20 +205,75 @@ def house_profile(
                 f"{name}: give one row or more of a temperature (0 to 130 °C) and a time (0 to 86,400 s).",
                 path=f"/house/{name}",
             )
-        if written_plan is None and not dominates(rows, by_id[name].rows):
+        if dominates(rows, by_id[name].rows):
+            continue
+        weaker.append(name)
+        if not named:
             raise InputError(
                 f"{name}: the house's rows allow less than {start.name}. Raise the time or the temperature, or record the "
                 "written plan that allows it.",
                 path=f"/house/{name}",
                 code="weaker-than-base",
             )
+        for row in rows:
+            _above_the_floor(name, row, shown)
     clauses = tuple(
         replace(c, rows=tuple(sorted((float(t), float(s)) for t, s in own[c.id]))) if c.id in own else c
         for c in start.clauses
     )
-    edition = f"{start.name}, {start.edition}" + (f"; by written plan {written_plan}" if written_plan else "")
+    edition = f"{start.name}, {start.edition}" + (f"; by written plan {named}" if weaker else "")
     return replace(
-        profiles()["house"], edition=edition, clauses=clauses, come_up=start.come_up, guidance=start.guidance
+        profiles()["house"],
+        edition=edition,
+        clauses=clauses,
+        come_up=start.come_up,
+        guidance=start.guidance,
+        guidance_rows=start.guidance_rows,
+        guidance_below=start.guidance_below,
+        exceptions=start.exceptions,
+        base=base,
+        weaker=tuple(weaker),
+        shown=shown,
+    )
+
+
+def _validated(raw: Mapping[str, Any] | None) -> str:
+    """The shown reduction in words; empty when none was shown."""
+    if raw is None:
+        return ""
+    known = {o["id"] for o in read_toml("organisms.toml")["organism"]}
+    log10, by = (raw.get("log10"), raw.get("by")) if isinstance(raw, Mapping) else (None, None)
+    least = read_toml("keeping.toml")["floor"]["log10"]
+    good = isinstance(log10, int | float) and not isinstance(log10, bool) and least <= log10 <= 12
+    if not good or raw.get("organism") not in known or not isinstance(by, str) or len(by.strip()) < 5:
+        raise InputError(
+            f"validated needs organism (one of {', '.join(sorted(known))}), log10 (the reduction shown, at least {least:g}) and by "
+            "(who showed it and where it stands).",
+            path="/house/validated",
+        )
+    return f"{log10:g} log10 of {raw['organism']} shown by {by.strip()}"
+
+
+def _above_the_floor(clause: str, row: tuple[float, float], shown: str) -> None:
+    """No named plan goes below the floor: by the slowest published D without a shown reduction, by growth with one."""
+    floor = read_toml("keeping.toml")["floor"]
+    celsius, seconds = row
+    at_least = floor["growth_c"] if shown else floor["least_c"]
+    salmonella = next(o for o in read_toml("organisms.toml")["organism"] if o["id"] == "salmonella")
+    d_s = 60.0 * salmonella["d_upper_min"] * 10.0 ** ((salmonella["at_c"] - celsius) / salmonella["z_c"])
+    slow_logs = seconds / d_s
+    if celsius >= at_least and (shown or slow_logs >= floor["log10"]):
+        return
+    remedy = (
+        f"A written plan goes no lower than {floor['growth_c']:g} °C, where C. perfringens still grows."
+        if shown
+        else f"By the slowest published D it gives {slow_logs:.1f} log10 of Salmonella; a plan's name alone is enough from {floor['least_c']:g} °C "
+        f"and {floor['log10']:g} log10. Raise the time or the temperature, or record the validated reduction."
+    )
+    raise InputError(
+        f"{clause}: {celsius:g} °C for {seconds:g} s is below the floor. {remedy}",
+        path=f"/house/{clause}",
+        code="below-the-floor",
     )
 
 
@@ -191,138 +296,6 @@ def profile_of(rules: str, house: Mapping[str, Any] | None = None, log: float = 
             "The house's rows are pairs of a temperature (°C) and a time (s) for each clause.", path="/x-house/rows"
         ) from None
     plan = house.get("written_plan")
-    return house_profile(
-        str(house.get("base")), own, written_plan=plan.strip() or None if isinstance(plan, str) else None
-    )
-
-
-def met_times(
-    t_s: Array,
-    temperature_c: Array,
-    rows: Sequence[tuple[float, float]],
-    *,
-    interpolate: bool,
-    breaks: NDArray[np.bool_] | None = None,
-) -> tuple[Array, Array]:
-    """When each depth satisfies each row, and the longest run it had.
-
-    Parameters
-    ----------
-    t_s : ndarray (n,)
-        Times, s, increasing.
-    temperature_c : ndarray (n, depths)
-        °C.
-    rows : sequence of (°C, s)
-        The rows of a clause.
-    interpolate : bool
-        True for a computed history (the crossing lies between samples); False for a measured log,
-        where the clock starts at the first reading at or above the row.
-    breaks : ndarray of bool (n - 1,), optional
-        Intervals that break the clock (gaps of a log).
-
-    Returns
-    -------
-    (ndarray, ndarray), each (rows, depths)
-        First time the row is satisfied (inf if never) and the longest run, s.
-    """
-    limit = np.array([c for c, _ in rows])[:, None] - TOLERANCE_C
-    need = np.array([s for _, s in rows])[:, None]
-    above = temperature_c[0] >= limit
-    met = np.where(above & (need <= 0), t_s[0], np.inf)
-    longest, clock = np.zeros_like(met), np.zeros_like(met)
-    for i in range(len(t_s) - 1):
-        a, b = temperature_c[i], temperature_c[i + 1]
-        dt = t_s[i + 1] - t_s[i]
-        after = b >= limit
-        part = np.where(above & after, dt, 0.0)
-        if breaks is not None and breaks[i]:
-            clock, part = np.zeros_like(clock), np.zeros_like(part)
-        elif interpolate and (above != after).any():
-            change = np.where(np.abs(b - a) > 1e-12, b - a, 1.0)
-            part = np.where(after & ~above, (b - limit) / change * dt, part)
-            part = np.where(above & ~after, (limit - a) / change * dt, part)
-        total = clock + part
-        done = (total >= need - 1e-6) & (above | after) & np.isinf(met)
-        if done.any():
-            begins = np.where(above, t_s[i] - clock, t_s[i + 1] - part)
-            met = np.where(done, begins + need, met)
-        longest = np.maximum(longest, total)
-        clock = np.where(after, total, 0.0)
-        above = after
-    return met, longest
-
-
-def judge(
-    profile: Profile,
-    form: str,
-    t_s: Array,
-    field_c: Array,
-    *,
-    interpolate: bool = True,
-    breaks: NDArray[np.bool_] | None = None,
-    clauses: Sequence[Clause] | None = None,
-) -> dict[str, object]:
-    """The ``rule`` object of a result, with the clause that is met, or that is nearest to it.
-
-    ``field_c`` is times × depths; every depth must satisfy the same clause, each by its own row.
-    ``clauses`` are those in force for the cook; default all that are written for the form.
-    """
-    base: dict[str, object] = {"profile": profile.id, "edition": profile.edition}
-    clauses = profile.clauses_for(form) if clauses is None else clauses
-    if not clauses:
-        needs = (
-            profile.guidance
-            or f"{profile.name} has no numeric cooking clause for {form}; follow the kitchen's own plan."
-        )
-        return base | {"clause": None, "met": None, "met_at_s": None, "remaining_s": None, "needs": needs}
-    peak = float(field_c.max(axis=0).min())
-    ranked: list[tuple[tuple[int, float], dict[str, object]]] = []
-    for clause in clauses:
-        within_reach = peak >= clause.rows[0][0] - TOLERANCE_C
-        if within_reach:
-            met, longest = met_times(t_s, field_c, clause.rows, interpolate=interpolate, breaks=breaks)
-        first = met.min(axis=0).max() if within_reach else np.inf
-        if np.isfinite(first):
-            return base | {
-                "clause": clause.id,
-                "met": True,
-                "met_at_s": round(float(first), 3),
-                "remaining_s": 0.0,
-                "needs": f"Met.{' ' + clause.note if clause.note else ''}",
-            }
-        options = [
-            (row_s - float(longest[i].min()), row_c, row_s)
-            for i, (row_c, row_s) in enumerate(clause.rows)
-            if peak >= row_c - TOLERANCE_C
-        ]
-        lowest_c, lowest_s = clause.rows[0]
-        if options:
-            left, row_c, row_s = min(options)
-            rank = (0, left)
-            entry = base | {
-                "clause": clause.id,
-                "met": False,
-                "met_at_s": None,
-                "remaining_s": round(max(left, 0.0), 3),
-                "needs": f"Hold {row_c:.1f} °C for {_span(left)} longer ({_span(row_s)} without a break).",
-            }
-        else:
-            rank = (1, lowest_c - peak)
-            entry = base | {
-                "clause": clause.id,
-                "met": False,
-                "met_at_s": None,
-                "remaining_s": None,
-                "needs": f"The coldest point peaks at {peak:.1f} °C; the clause begins at {lowest_c:.1f} °C for {_span(lowest_s)}.",
-            }
-        ranked.append((rank, entry))
-    return min(ranked, key=lambda r: r[0])[1]
-
-
-def _span(seconds: float) -> str:
-    """A duration in words a cook reads."""
-    if seconds <= 0:
-        return "an instant"
-    if seconds < 120:
-        return f"{seconds:.0f} s"
-    return f"{np.ceil(seconds / 60 - 1e-9):.0f} min"
+    if plan is not None and not isinstance(plan, str):
+        raise InputError("written_plan is the name of the plan; write it as text.", path="/x-house/written_plan")
+    return house_profile(str(house.get("base")), own, written_plan=plan, validated=house.get("validated"))

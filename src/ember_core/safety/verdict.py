@@ -3,18 +3,19 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
 
+from ember_core.safety.forms import Requirement
 from ember_core.safety.rules import Profile, profiles
 
-MET, ADVISORY, SHORT, STOP = "met", "advisory", "short", "stop"
+MET, ADVISORY, SHORT, STOP, OPEN = "met", "advisory", "short", "stop", "open"
 
 
 @dataclass(frozen=True)
 class Standing:
-    """One of four states under a rule, with its words and the smallest change that meets it."""
+    """One of five states under a rule, with its words and the smallest change that meets it."""
 
     state: str
     words: str
@@ -22,38 +23,64 @@ class Standing:
     profile: Profile
 
 
-def standing(rule: Mapping[str, Any], form: str, guests: str, profile: Profile | None = None) -> Standing:
+def standing(
+    rule: Mapping[str, Any],
+    required: Requirement,
+    guests: str,
+    profile: Profile | None = None,
+    findings: Sequence[Mapping[str, str]] = (),
+) -> Standing:
     """Judge a rule statement for guests.
 
-    A plate short of a clause may be served with an advisory only where the clause allows it and the
-    guests are not highly susceptible. ``profile`` is the one the statement was made by, when it is not one
-    of the shipped ones as they are. A profile without a number is never counted as met.
+    A plate short of a clause may be served with an advisory only where the clause allows it for every form the piece is
+    judged by, no finding is a stop, and the guests are not highly susceptible. A profile without a number is never
+    counted as met, and has words of its own.
+
+    Parameters
+    ----------
+    rule : mapping
+        The ``rule`` object of a result, or of a judged log.
+    required : Requirement
+        What the piece is judged as.
+    guests : str
+        ``general`` or ``susceptible``.
+    profile : Profile, optional
+        The one the statement was made by, when it is not one of the shipped ones as they are.
+    findings : sequence of finding
+        Those that go with the statement.
     """
     profile = profile or profiles()[rule["profile"]]
+    detail = f"{rule['clause']}: {rule['needs']}" if rule["clause"] else str(rule["needs"])
     if rule["met"]:
-        return Standing(MET, "met", f"{rule['clause']}: {rule['needs']}", profile)
+        return Standing(MET, "met", detail, profile)
+    stop = next((f["message"] for f in findings if f["level"] == "stop" and f["message"] not in detail), None)
+    if stop is not None or any(f["level"] == "stop" for f in findings):
+        return Standing(STOP, "stop: do not serve", f"{stop} {detail}" if stop else detail, profile)
     if rule["met"] is None:
-        state = STOP if guests == "susceptible" else ADVISORY
-        return Standing(state, "no number in this rule", rule["needs"], profile)
+        if guests == "susceptible":
+            why = " Guests are highly susceptible: nothing can stand in for it."
+            return Standing(STOP, "stop: do not serve", detail + why, profile)
+        words = "no number in this rule" if rule["clause"] is None else "cannot be told yet"
+        return Standing(OPEN, words, detail, profile)
     if rule["remaining_s"] is not None:
         minutes = rule["remaining_s"] / 60.0
         amount = f"{rule['remaining_s']:.0f} s" if minutes < 2 else f"{math.ceil(minutes - 1e-9)} min"
-        return Standing(SHORT, f"short by {amount}", f"{rule['clause']}: {rule['needs']}", profile)
-    clause = next((c for c in profile.clauses_for(form) if c.id == rule["clause"]), None)
-    detail = f"{rule['clause']}: {rule['needs']}"
-    if clause is not None and clause.advisory and guests == "general":
-        return Standing(
-            ADVISORY,
-            "served with advisory",
-            f"{detail} Tell the guest it is undercooked; never for susceptible guests.",
-            profile,
-        )
+        return Standing(SHORT, f"short by {amount}", detail, profile)
+    if guests == "general" and _advised(required, profile):
+        words = "Tell the guest it is undercooked; never for susceptible guests."
+        return Standing(ADVISORY, "served with advisory", f"{detail} {words}", profile)
     why = (
         " Guests are highly susceptible: no advisory can stand in."
         if guests == "susceptible"
         else " No advisory can stand in for it."
     )
     return Standing(STOP, "stop: do not serve", detail + why, profile)
+
+
+def _advised(required: Requirement, profile: Profile) -> bool:
+    """Whether a consumer advisory can stand in: under every clause of every form the piece is judged by."""
+    clauses = [(form, c) for form in required.forms for c in profile.clauses_for(form)]
+    return required.form != "unknown" and bool(clauses) and all(form in c.advisory for form, c in clauses)
 
 
 def eats(doneness: str, peak_c: float, target_c: float | None) -> str:

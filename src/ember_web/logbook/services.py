@@ -2,18 +2,71 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+from dataclasses import dataclass
+from itertools import pairwise
 from typing import Any
 
 from ember_core import __version__
 from ember_core.data.loader import data_version
 from ember_core.errors import InputError
-from ember_core.formats.log import Log, judge_log
+from ember_core.formats.log import Log
+from ember_core.formats.plan import parse
+from ember_core.safety.evidence import JUMP_K_S
+from ember_core.safety.measured import judge_log
 from ember_core.safety.rules import profile_of
+from ember_core.safety.statement import by_its_outside
 from ember_core.safety.verdict import standing
 from ember_web.line.adapters import moment, state_of
 from ember_web.line.models import Cook
 from ember_web.line.queries import readings_of
 from ember_web.logbook.models import Record
+
+UNJUDGED = {
+    "state": "none",
+    "words": "not measured",
+    "detail": "No probe readings: the rule cannot be judged on what was not measured.",
+}
+
+
+@dataclass(frozen=True)
+class Ran:
+    """When a stage of the plan ran, s."""
+
+    start_s: float
+    end_s: float
+
+
+def _judge(
+    cook: Cook, readings: Sequence[Sequence[float]], moves_done: bool
+) -> tuple[dict[str, Any] | None, dict[str, str]] | None:
+    """Rule and model on the readings, by the plan's own rules, forms and conditions; None when there is nothing to judge."""
+    document = cook.document
+    rules, food = document.get("rules"), document["piece"].get("food")
+    if len(readings) < 2 or not rules or not food:
+        return None
+    try:
+        plan = parse(document)
+        log = Log(tuple(r[0] for r in readings), tuple(r[1] for r in readings))
+        house = document.get("x-house")
+        ran = [Ran(s["start_s"], s["end_s"]) for s in cook.result["stages"]]
+        judged = judge_log(
+            log, rules=rules, food=food, form=document["piece"].get("form"), house=house, plan=plan, ran=ran,
+            fastest_k_s=fastest(cook.trace),
+        )  # fmt: skip
+    except InputError as error:
+        return None, UNJUDGED | {"detail": error.message}
+    profile = profile_of(rules, house)
+    if moves_done:
+        judged["rule"] = by_its_outside(judged["rule"], cook.result.get("rule"), profile, judged["findings"])
+    found = standing(judged["rule"], plan.required, plan.guests, profile, judged["findings"])
+    return judged, {"state": found.state, "words": found.words, "detail": found.detail, "under": found.profile.name}
+
+
+def fastest(trace: Sequence[Sequence[float]]) -> float:
+    """The fastest this piece's core can change, K/s: three times what its plan computes, no more than any piece's."""
+    steps = [(b[1] - a[1]) / (b[0] - a[0]) for a, b in pairwise(trace) if b[0] > a[0]]
+    return min(max(3.0 * max((abs(s) for s in steps), default=JUMP_K_S), 0.02), JUMP_K_S)
 
 
 def write_record(cook: Cook) -> Record:
@@ -26,31 +79,7 @@ def write_record(cook: Cook) -> Record:
         t = round(row.measured_at.timestamp() - start, 3)
         if not readings or t > readings[-1][0]:
             readings.append([t, row.core_c])
-    piece = cook.document["piece"]
-    judged: dict[str, Any] | None = None
-    verdict: dict[str, str] = {
-        "state": "none",
-        "words": "not measured",
-        "detail": "No probe readings: the rule cannot be judged on what was not measured.",
-    }
-    rules = cook.document.get("rules")
-    form = piece.get("form", "steak")
-    if len(readings) >= 2 and rules and piece.get("food"):
-        try:
-            log = Log(
-                tuple(r[0] for r in readings),
-                tuple(r[1] for r in readings),
-                (None,) * len(readings),
-                (None,) * len(readings),
-                ("",) * len(readings),
-            )
-            house = cook.document.get("x-house")
-            judged = judge_log(log, rules=rules, food=piece["food"], form=form, house=house)
-            guests = cook.document.get("guests", "general")
-            found = standing(judged["rule"], form, guests, profile_of(rules, house))
-            verdict = {"state": found.state, "words": found.words, "detail": found.detail, "under": found.profile.name}
-        except InputError as error:
-            verdict["detail"] = error.message
+    judged, verdict = _judge(cook, readings, all(m.done is not None for m in state.moves)) or (None, UNJUDGED)
     document = {
         "format": "open-ember.record/1",
         "plan": cook.document,

@@ -69,7 +69,9 @@ def build(outcome: Outcome, kitchen: Kitchen, now: datetime, cursor_s: float | N
         eats=eats(doneness, cook.peak_core_c, plan.target_c),
         standing=None
         if result["rule"] is None
-        else standing(result["rule"], plan.form, plan.guests, profile_of(plan.rules or "", plan.house)),
+        else standing(
+            result["rule"], plan.required, plan.guests, profile_of(plan.rules or "", plan.house), result["findings"]
+        ),
         start_at=start,
         pull_at=None if cook.pull_s is None else start + timedelta(seconds=cook.pull_s),
         serve_at=serve,

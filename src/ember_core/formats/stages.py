@@ -1,0 +1,282 @@
+"""The stages of a plan: what each face meets, and what ends it.
+
+Every key that a stage states is used by its kind or refused by name (``data/stage_kinds.toml``); nothing is ignored.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from typing import Any
+
+from ember_core.data.loader import read_toml
+from ember_core.errors import FormatError, ValueRangeError
+from ember_core.heat.boiling import boiling_point
+
+FACE_KEYS = ("medium_c", "surface", "cover", "variant", "medium_from_c", "settle_minutes", "humidity")
+UNTIL_KEYS = ("core_c", "surface_c", "mean_c", "log10", "rule", "peak_core_c")
+BOILING_SLACK_C = 0.5  # a boil or steam stage may state the local boiling point, within this
+SETTLE_MINUTES = 3.0  # default time constant of a settling medium
+
+
+@dataclass(frozen=True)
+class FaceSpec:
+    """What one face meets, as the plan states it."""
+
+    kind: str
+    medium_c: float | None = None
+    surface: Mapping[str, Any] | None = None
+    cover: str | None = None
+    variant: str | None = None
+    medium_from_c: float | None = None
+    settle_minutes: float = SETTLE_MINUTES
+    humidity: float | None = None
+
+
+@dataclass(frozen=True)
+class StageSpec:
+    """One stage: a kind, its longest duration, its faces and what may end it earlier."""
+
+    kind: str
+    minutes: float
+    face_a: FaceSpec
+    face_b: FaceSpec
+    face_side: FaceSpec
+    face_edge: FaceSpec  # one of a box's two long narrow sides; otherwise the same as the side
+    until: str | None = None
+    until_value: float = 0.0
+    organism: str = "salmonella"
+    load: Mapping[str, float] | None = None
+
+    @property
+    def seconds(self) -> float:
+        """Longest duration, s."""
+        return self.minutes * 60.0
+
+    @property
+    def all_faces(self) -> tuple[FaceSpec, FaceSpec, FaceSpec, FaceSpec]:
+        """Faces a and b, the side, and the edge."""
+        return self.face_a, self.face_b, self.face_side, self.face_edge
+
+
+def kinds() -> dict[str, dict[str, Any]]:
+    """What may be stated of each kind of stage."""
+    return read_toml("stage_kinds.toml")
+
+
+def faces_of(shape: Mapping[str, Any]) -> tuple[str, ...]:
+    """The faces a stage may describe one by one: a slab's two; the side of a box or a short cylinder; a box's edge."""
+    kind = shape["kind"]
+    if kind == "sphere" or (kind == "cylinder" and "length_mm" not in shape):
+        return ("a",)
+    if kind == "box":
+        return ("a", "b", "side", "edge")
+    return ("a", "b", "side") if kind == "cylinder" else ("a", "b")
+
+
+def read_stage(raw: Mapping[str, Any], index: int, shape: Mapping[str, Any], altitude_m: float) -> StageSpec:
+    """One stage of a plan that has passed its schema.
+
+    Parameters
+    ----------
+    raw : mapping
+        The stage as the file states it.
+    index : int
+        Its place in the plan, for errors.
+    shape : mapping
+        ``piece.shape``.
+    altitude_m : float
+        Of the kitchen, m: decides the boiling point.
+
+    Raises
+    ------
+    FormatError, ValueRangeError
+        A key that the stage's kind has no use for, or a missing or impossible one; named, with the remedy.
+    """
+    at, kind, known = f"/stages/{index}", raw["kind"], faces_of(shape)
+    lidded = raw.get("cover") == "lidded"
+    shared = {k: raw[k] for k in FACE_KEYS if k in raw and not (k == "cover" and lidded)}
+    faces = raw.get("faces")
+    for name in faces or ():
+        if name not in known:
+            words = "one face; describe it as a" if known == ("a",) else f"the faces {', '.join(known)}"
+            raise FormatError(f"This shape has {words}.", path=f"{at}/faces/{name}", code="face")
+    lid = _lid(raw, kind, known, at) if lidded else None
+    specs: list[FaceSpec] = []
+    under: list[int] = []
+    for name in ("a", "b", "side", "edge"):
+        described = name if name in known else "a"
+        if name == "edge" and (faces is None or "edge" not in faces):
+            specs.append(specs[2])
+            continue
+        own = None if faces is None else faces.get(described)
+        meets_air = not any(k in shared for k in ("medium_c", "surface", "cover"))
+        if faces is not None and own is None and (lidded or meets_air):
+            under.append(len(specs))
+            specs.append(FaceSpec("rest", cover="bare"))
+            continue
+        stated = {k: v for k, v in (own or {}).items() if not k.startswith("x-")}
+        where = {k: f"{at}/faces/{described}/{k}" if k in stated else f"{at}/{k}" for k in FACE_KEYS}
+        if own is not None:
+            where.setdefault("kind", f"{at}/faces/{described}")
+            where["missing"] = f"{at}/faces/{described}/medium_c"
+        specs.append(_face({**shared, **stated}, kind, where, altitude_m))
+    if lid is not None:
+        hottest = max(s.medium_c or 0.0 for i, s in enumerate(specs) if i not in under)
+        for i in under:
+            specs[i] = FaceSpec("rest", cover="lidded", medium_c=min(hottest, boiling_point(altitude_m) - lid))
+        if not under:
+            raise FormatError(
+                "Every face lies in the pan, so a lid changes nothing; leave cover out, or name the faces in the pan.",
+                path=f"{at}/cover", code="choice",
+            )  # fmt: skip
+    _unnamed(raw, faces, known, shared, at)
+    if not any(s.kind == kind for s in specs):
+        raise FormatError(
+            f"No face of this stage meets {kind}; name the stage after what its faces meet.",
+            path=f"{at}/kind",
+            code="choice",
+        )
+    _load(raw, kind, at)
+    until, value, organism = _until(raw.get("until"), at)
+    return StageSpec(
+        kind, float(raw["minutes"]), specs[0], specs[1], specs[2], specs[3], until, value, organism, raw.get("load")
+    )
+
+
+UNDER_LID_K = 12.0  # so far below the boiling point is the moist air under a lid; an estimate
+
+
+def _lid(raw: Mapping[str, Any], kind: str, known: tuple[str, ...], at: str) -> float:
+    if not kinds()[kind].get("lid"):
+        raise FormatError(
+            f"cover lidded belongs to a pan stage, not to {kind}. {kinds()[kind]['instead']}",
+            path=f"{at}/cover",
+            code="choice",
+        )
+    return UNDER_LID_K
+
+
+def _unnamed(
+    raw: Mapping[str, Any], faces: Mapping[str, Any] | None, known: tuple[str, ...], shared: Mapping[str, Any], at: str
+) -> None:
+    """With faces named, a key of the whole stage must still reach one that does not state its own."""
+    if faces is None:
+        return
+    for key in shared:
+        named = [f for f in faces.values() if key not in f]
+        reaches = bool(named) or (
+            len(faces) < len(known) and any(k in shared for k in ("medium_c", "surface", "cover"))
+        )
+        if not reaches:
+            raise FormatError(
+                f"{key} of the stage reaches no face: each states its own. Leave it out.",
+                path=f"{at}/{key}",
+                code="choice",
+            )
+
+
+def _face(merged: dict[str, Any], stage_kind: str, where: Mapping[str, str], altitude_m: float) -> FaceSpec:
+    """One face from what the stage and the face state together."""
+    kind = merged.pop("kind", stage_kind)
+    rules = kinds()[kind]
+    cover, surface = merged.get("cover"), merged.get("surface")
+
+    def refuse(key: str, why: str) -> FormatError:
+        return FormatError(why, path=where[key], code="choice")
+
+    if rules.get("needs_medium") and "medium_c" not in merged:
+        raise FormatError(
+            f"A {kind} stage needs medium_c, the temperature of what the face meets; add it.",
+            path=where.get("missing", where["medium_c"]),
+            code="missing",
+        )
+    for key in merged:
+        if key not in rules["keys"] and key != "cover":
+            raise refuse(key, f"{key} has no meaning in a {kind} stage; leave it out. {rules['instead']}")
+    _check_variant(kind, merged.get("variant"), where["variant"])
+    in_water = merged.get("variant") in rules.get("water", ())
+    if cover is not None and (cover not in rules["covers"] or (in_water and cover != "bare")):
+        known = ", ".join(rules["covers"]) or "none"
+        raise refuse("cover", f"A {kind} stage has no cover {cover!r} (known: {known}). {rules['instead']}")
+    if merged.get("variant") == "plate" and cover is not None:
+        raise refuse("cover", "A face lies on a plate or under a cover, not both; leave one out.")
+    if surface is not None:
+        for key in ("variant", "cover"):
+            if key in merged:
+                raise refuse(key, f"surface replaces the kind's own surroundings, {key} too; leave one of them out.")
+    if "humidity" in merged:
+        sealed = cover in {"wrapped", "bag"}
+        dry = surface is not None and not surface.get("wet")
+        if sealed or dry:
+            why = (
+                f"the oven's moisture does not reach a {cover} face"
+                if sealed
+                else "surface says that the face is not wet"
+            )
+            raise refuse("humidity", f"humidity counts for nothing here: {why}. Leave it out.")
+    if "settle_minutes" in merged and "medium_from_c" not in merged:
+        raise refuse("settle_minutes", "settle_minutes says how medium_from_c becomes medium_c; add medium_from_c.")
+    _boiling(kind, rules, merged, where, altitude_m)
+    return FaceSpec(kind, **merged)
+
+
+def _boiling(
+    kind: str, rules: Mapping[str, Any], merged: Mapping[str, Any], where: Mapping[str, str], altitude_m: float
+) -> None:
+    """Water and steam keep to the local boiling point."""
+    boil_c = boiling_point(altitude_m)
+    stated = merged.get("medium_c")
+    if rules.get("at_boiling") and stated is not None and abs(stated - boil_c) > BOILING_SLACK_C:
+        raise FormatError(
+            f"A {kind} stage is at the local boiling point, {boil_c:.1f} °C here, not {stated:g} °C; leave medium_c out. "
+            f"{rules['instead']}",
+            path=where["medium_c"],
+            code="boiling",
+        )
+    begins = merged.get("medium_from_c")
+    if (rules.get("liquid") or rules.get("at_boiling")) and begins is not None and begins > boil_c + BOILING_SLACK_C:
+        raise ValueRangeError(
+            f"Water boils at {boil_c:.1f} °C here; medium_from_c is {begins:g}. Give at most the boiling point.",
+            path=where["medium_from_c"],
+        )
+
+
+def _check_variant(kind: str, variant: str | None, path: str) -> None:
+    if variant is None:
+        return
+    known = [
+        k
+        for k in read_toml("surroundings.toml")[kind]
+        if k not in {"default", "bare", "tented", "wrapped", "lidded", "cloth"}
+    ]
+    if variant not in known:
+        hint = f"choose one of {', '.join(known)}" if known else "leave it out"
+        raise FormatError(f"A {kind} stage has no variant {variant!r}; {hint}.", path=path, code="choice")
+
+
+def _load(raw: Mapping[str, Any], kind: str, at: str) -> None:
+    """A bath's load: of a bath, and of one that does not settle by the cook's word as well."""
+    if "load" not in raw:
+        return
+    if "load" not in kinds()[kind]["keys"]:
+        raise FormatError("load describes a bath's water and heater; leave it out.", path=f"{at}/load", code="choice")
+    if "medium_from_c" in raw or any("medium_from_c" in f for f in raw.get("faces", {}).values()):
+        raise FormatError(
+            "load says how far the bath falls, and medium_from_c says it too; leave one of them out.",
+            path=f"{at}/load",
+            code="choice",
+        )
+
+
+def _until(raw: Mapping[str, Any] | None, at: str) -> tuple[str | None, float, str]:
+    if raw is None:
+        return None, 0.0, "salmonella"
+    keys = [k for k in UNTIL_KEYS if k in raw]
+    if len(keys) != 1:
+        raise FormatError(
+            f"until needs exactly one of {', '.join(UNTIL_KEYS)}; it has {len(keys)}.", path=f"{at}/until", code="until"
+        )
+    if "organism" in raw and keys[0] != "log10":
+        raise FormatError("organism belongs to until log10; leave it out.", path=f"{at}/until/organism", code="choice")
+    return keys[0], float(raw[keys[0]]), raw.get("organism", "salmonella")

@@ -1,0 +1,199 @@
+"""What a measured log is evidence of: gaps, readings that cannot be the core's, frozen probes, contradictions.
+
+A reading that cannot be the core's is left out, as if it had not been taken; what follows a jump is not trusted until the
+readings come back to where they could have been. Limits are our reading, no published source.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+Array = NDArray[np.float64]
+Flags = NDArray[np.bool_]
+
+APART_S = 300.0  # a reading counts for no longer than this
+GAP_FACTOR, GAP_LEAST_S = 5.0, 20.0  # in a dense log a hole is a hole: so many usual steps, and at least this
+CORE_MOST_C = 105.0  # the core of a piece that holds water is never hotter
+JUMP_K, JUMP_K_S = (
+    5.0,
+    0.5,
+)  # a core moves no faster than this: noise and placement, and K/s (a thin steak in a hot pan)
+SPIKE_READINGS = 2  # so few readings after a jump are a spike
+SUPPORT_K = 2.0  # surface and medium may read so much below the core they heat: errors of two probes
+FROZEN_S, FROZEN_READINGS = 900.0, 10  # unchanged to 0.001 K for longer: the probe may be stuck
+
+
+@dataclass(frozen=True)
+class Evidence:
+    """Which readings of a log count.
+
+    Attributes
+    ----------
+    trusted : ndarray of bool (n,)
+        Readings that can be the core's.
+    possible : ndarray of bool (n,)
+        Those, and the ones of which it cannot be told: after a jump that stays, or against surface and medium.
+    gap_s : float
+        Two readings further apart than this show nothing of what lies between them.
+    left : int
+        Index from which the probe was no longer in the piece (a fall that no piece makes); n when it stayed.
+    why : str
+        Why it cannot be told; empty when it can.
+    findings : tuple of finding
+    """
+
+    trusted: Flags
+    possible: Flags
+    gap_s: float
+    left: int
+    why: str
+    findings: tuple[dict[str, str], ...]
+
+
+def _finding(code: str, message: str, level: str = "care") -> dict[str, str]:
+    return {"code": code, "level": level, "message": message, "source": "the log"}
+
+
+def _at(t_s: float) -> str:
+    return f"{t_s:,.0f} s"
+
+
+def weigh(
+    t_s: Array,
+    core_c: Array,
+    surface_c: Array | None = None,
+    medium_c: Array | None = None,
+    *,
+    fastest_k_s: float = JUMP_K_S,
+) -> Evidence:
+    """Weigh a log's readings.
+
+    Parameters
+    ----------
+    t_s, core_c : ndarray (n,)
+        Times, s, strictly increasing; core, °C.
+    surface_c, medium_c : ndarray (n,), optional
+        Surface and medium, °C, NaN where not read.
+    fastest_k_s : float
+        The fastest a core can change, K/s; smaller when the piece's physics is known.
+    """
+    dt = np.diff(t_s)
+    gap_s = min(APART_S, max(GAP_FACTOR * float(np.median(dt)), GAP_LEAST_S))
+    impossible = core_c > CORE_MOST_C
+    up, fallen = _jumps(t_s, core_c, impossible, fastest_k_s)
+    against = _contradicted(core_c, surface_c) | _contradicted(core_c, medium_c)
+    spike = impossible | _short_runs(up | impossible)
+    trusted, possible = ~(up | impossible | against), ~spike
+    findings = []
+    gaps = np.flatnonzero(dt > gap_s)
+    if gaps.size:
+        words = f"No reading for up to {_at(float(dt[gaps].max()))}, {_times(gaps.size)} (first after {_at(float(t_s[gaps[0]]))}): the clock of a row starts again after it."
+        findings.append(_finding("gap", words))
+    findings += _frozen(t_s, core_c)
+    odd = np.flatnonzero(up | impossible)
+    if odd.size or fallen.size:
+        first = min([*odd[:1], *fallen[:1]])
+        words = (
+            f"The core jumps by more than a piece can, {_times(odd.size + fallen.size)} (first at {_at(float(t_s[first]))}, "
+            f"{core_c[first]:.1f} °C); those readings are no evidence. Was the probe moved?"
+        )
+        findings.append(_finding("jump", words))
+    if against.any():
+        first = int(np.argmax(against))
+        words = (
+            f"The core reads {core_c[first]:.1f} °C at {_at(float(t_s[first]))}, above everything that was around it until then "
+            f"({_times(int(against.sum()))}): the readings contradict each other and are no evidence."
+        )
+        findings.append(_finding("contradiction", words))
+    after_peak = fallen[fallen > int(np.argmax(np.where(trusted, core_c, -np.inf)))] if trusted.any() else fallen
+    left = int(after_peak[0]) if after_peak.size else core_c.size
+    why = ""
+    if (possible & ~trusted).any():
+        why = (
+            "the readings that would meet it contradict surface or medium"
+            if (against & possible).any()
+            else "the readings that would meet it follow a jump that no piece makes"
+        )
+    return Evidence(trusted, possible, gap_s, left, why, tuple(findings))
+
+
+def _times(count: int) -> str:
+    return "once" if count == 1 else f"{count:,} times"
+
+
+def _jumps(t_s: Array, core_c: Array, impossible: Flags, fastest: float) -> tuple[Flags, NDArray[np.intp]]:
+    """Readings above what the core could have reached from the last one trusted, and falls that no piece makes."""
+    up = np.zeros(core_c.size, dtype=bool)
+    dt = np.diff(t_s)
+    room = JUMP_K + fastest * dt
+    if not (np.abs(np.diff(core_c)) > room).any() and not impossible.any():
+        return up, np.empty(0, dtype=np.intp)
+    fallen: list[int] = []
+    t, c, never = t_s.tolist(), core_c.tolist(), impossible.tolist()
+    start = 0
+    while start < len(c) - 1 and (
+        never[start] or c[start] > c[start + 1] + JUMP_K + fastest * (t[start + 1] - t[start])
+    ):
+        up[start] = True  # a first reading that the next does not bear out
+        start += 1
+    last_t, last_c, ceiling = t[start], c[start], None
+    for i in range(start + 1, len(c)):
+        here, span = c[i], t[i] - last_t
+        if never[i] or here > (last_c + JUMP_K + fastest * span if ceiling is None else ceiling):
+            up[i] = True
+            if ceiling is None:
+                ceiling = last_c + JUMP_K + fastest * span
+            continue
+        ceiling = None
+        if here < last_c - JUMP_K - fastest * span:
+            fallen.append(i)  # low readings count against the piece; where it really is stays as it was
+            continue
+        last_t, last_c = t[i], here
+    return up, np.array(fallen, dtype=np.intp)
+
+
+def _short_runs(flags: Flags) -> Flags:
+    """Runs of flagged readings that are short enough to be a spike, and end."""
+    edges = np.flatnonzero(np.diff(np.concatenate([[False], flags, [False]]).astype(np.int8)))
+    out = np.zeros(flags.size, dtype=bool)
+    begins, ends = edges[::2], edges[1::2]
+    short = ends - begins <= SPIKE_READINGS
+    marks = np.zeros(flags.size + 1, dtype=np.int64)
+    np.add.at(marks, begins[short], 1)
+    np.add.at(marks, ends[short], -1)
+    out[:] = np.cumsum(marks[:-1]) > 0
+    return out
+
+
+def _contradicted(core_c: Array, around_c: Array | None) -> Flags:
+    """Readings of the core above everything around it so far: nothing can have heated it there."""
+    none = np.zeros(core_c.size, dtype=bool)
+    if around_c is None or not np.isfinite(around_c).any():
+        return none
+    known = np.isfinite(around_c)
+    first = int(np.argmax(known))
+    hottest = np.maximum.accumulate(np.where(known, around_c, -np.inf))
+    if first > 0:  # what the core was before anything around it was read may have been hotter
+        hottest = np.maximum(hottest, core_c[:first].max())
+    against = core_c > hottest + SUPPORT_K
+    against[:first] = False
+    return np.asarray(against)
+
+
+def _frozen(t_s: Array, core_c: Array) -> list[dict[str, str]]:
+    """Stretches that do not move at all for longer than a core in heat does."""
+    change = np.flatnonzero(np.abs(np.diff(core_c)) > 1e-3)
+    begins, ends = np.concatenate([[0], change + 1]), np.concatenate([change, [core_c.size - 1]])
+    still = (t_s[ends] - t_s[begins] > FROZEN_S) & (ends - begins + 1 >= FROZEN_READINGS)
+    if not still.any():
+        return []
+    first = int(np.flatnonzero(still)[0])
+    longest = float((t_s[ends] - t_s[begins])[still].max())
+    words = (
+        f"The core reads {core_c[begins[first]]:.2f} °C without any change from {_at(float(t_s[begins[first]]))}, for up to "
+        f"{_at(longest)}, {_times(int(still.sum()))}; check the probe."
+    )
+    return [_finding("frozen-probe", words)]

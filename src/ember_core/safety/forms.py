@@ -1,0 +1,89 @@
+"""What a piece has to meet by its species and state; the stated form may only ask for more.
+
+Standard library only: a contradiction is refused before the solver is loaded.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from typing import Any
+
+from ember_core.data.loader import read_toml
+from ember_core.errors import FormatError
+
+SOURCE = "species and state; US FDA, Food Code 2022, 3-401.11"
+
+
+@dataclass(frozen=True)
+class Requirement:
+    """What a piece is judged as.
+
+    Attributes
+    ----------
+    form : str
+        The regulatory form, as stated or as the food has it; ``unknown`` when nothing says it.
+    forms : tuple of str
+        The forms whose clauses must all be met.
+    species : str or None
+        Of the food table; None when no food is named.
+    whole : bool
+        Whole muscle and intact: no offal, and nothing was done to it that opens it.
+    notes : tuple of finding
+        What a reader should know about it.
+    """
+
+    form: str
+    forms: tuple[str, ...]
+    species: str | None
+    whole: bool
+    notes: tuple[dict[str, str], ...] = ()
+
+
+def _unknown(words: str) -> dict[str, str]:
+    return {"code": "species-unknown", "level": "care", "message": words, "source": SOURCE}
+
+
+def requirement(
+    row: Mapping[str, Any] | None, stated: str | None, handling: Sequence[str] = (), *, path: str = "/piece/form"
+) -> Requirement:
+    """What a piece is judged as.
+
+    Parameters
+    ----------
+    row : mapping or None
+        Its row of the food table; None for a composition or properties alone.
+    stated : str or None
+        The form the plan or argument states.
+    handling : sequence of str
+        What was done to it: ``scored``, ``marinated``, ``rolled``.
+    path : str
+        Where the form was stated, for the error.
+
+    Raises
+    ------
+    FormatError
+        A form that contradicts the food's species or state, with the forms that do not.
+    """
+    data = read_toml("forms.toml")
+    if row is None:
+        if stated is None:
+            words = (
+                "The plan names no food and no form, so its species is unknown: it is judged as strictly as any (as poultry, as minced "
+                "and as whole meat at once). Name piece.food, the food it is like, or piece.form."
+            )
+            return Requirement("unknown", tuple(data["unknown"]["forms"]), None, False, (_unknown(words),))
+        words = f"The plan names no food: it is judged as {stated} because it says so. Name piece.food, the food it is like."
+        return Requirement(stated, (stated,), None, False, (_unknown(words),))
+    own = str(row["form"])
+    form = stated or own
+    allowed = data["forms"][own]
+    if form not in allowed:
+        raise FormatError(
+            f"{row['name']} is {own} and cannot be judged as {form}, which contradicts its species or asks for less. Choose one of "
+            f"{', '.join(allowed)}, or leave form out; or name the food that it is.",
+            path=path,
+            code="form-against-food",
+        )
+    whole = form in {"steak", "roast"} and row["id"] not in data["offal"]["foods"] and not handling
+    return Requirement(form, tuple(allowed[form]), str(row["species"]), whole)

@@ -1,0 +1,202 @@
+"""Rule and model on a measured log: what the probe shows, and what it does not."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, replace
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ember_core.errors import InputError, ValueRangeError
+from ember_core.formats.log import Log
+from ember_core.formats.plan import Plan, food_row, schema
+from ember_core.safety.advice import guidance, house_notes
+from ember_core.safety.clocks import TOLERANCE_C, judge, judge_all
+from ember_core.safety.conditions import Ran, in_force
+from ember_core.safety.evidence import JUMP_K_S, Evidence, weigh
+from ember_core.safety.forms import Requirement, requirement
+from ember_core.safety.keeping import check_cooling, check_growth, check_warm
+from ember_core.safety.lethality import for_food, statement
+from ember_core.safety.rules import Clause, Profile, profile_of
+from ember_core.safety.statement import conclude
+
+Array = NDArray[np.float64]
+Flags = NDArray[np.bool_]
+Findings = list[dict[str, str]]
+HOT_C, COOLED_C = 57.0, 54.4  # a piece cools from here; below here it no longer cooks
+
+
+@dataclass(frozen=True)
+class Judged:
+    """What a log is judged by: profile, forms, the clauses in force for them and those of which it cannot be told."""
+
+    profile: Profile
+    required: Requirement
+    clauses: Mapping[str, Sequence[Clause]]
+    open: Mapping[str, Sequence[tuple[Clause, str]]]
+    notes: tuple[dict[str, str], ...]
+
+
+def judge_log(
+    log: Log,
+    *,
+    rules: str,
+    food: str,
+    form: str | None,
+    probe_error_c: float = 0.0,
+    log10: float = 6.5,
+    house: Mapping[str, Any] | None = None,
+    plan: Plan | None = None,
+    ran: Sequence[Ran] | None = None,
+    fastest_k_s: float = JUMP_K_S,
+) -> dict[str, Any]:
+    """Rule and model on a measured log: the ``rule``, ``model`` and ``findings`` of a result.
+
+    Parameters
+    ----------
+    log : Log
+    rules, food : str
+        Profile id and food id of the open formats.
+    form : str or None
+        Form of the open formats; None takes the food's own.
+    probe_error_c : float
+        Stated error of the probe, K, 0 to 10; subtracted from every reading.
+    log10 : float
+        6.5 or 7: column of the FSIS table.
+    house : mapping, optional
+        The house's own rules, as a plan carries them in ``x-house``.
+    plan : Plan, optional
+        The plan that was cooked: then its handling and the conditions of its heat count as well.
+    ran : sequence of Ran, optional
+        When its stages ran; default at their longest.
+    fastest_k_s : float
+        The fastest this piece's core can change, K/s, where its physics is known.
+
+    Raises
+    ------
+    InputError
+        Naming the argument that cannot be used.
+    """
+    check_arguments(rules, food, form, probe_error_c)
+    by = _judged_by(profile_of(rules, house, log10), food, form, plan, ran)
+    t = np.array(log.t_s, dtype=float)
+    core = np.array(log.core_c, dtype=float) - probe_error_c
+    evidence = weigh(t, core, _column(log.surface_c), _column(log.medium_c), fastest_k_s=fastest_k_s)
+    findings = [*evidence.findings, *by.notes]
+    if evidence.trusted.sum() < 2:  # nothing is shown: as if it had stayed as cold as it ever was
+        core = np.full_like(core, core.min())
+        evidence = replace(evidence, trusted=np.ones(core.size, dtype=bool))
+    rule = _rule(by, t, core, evidence)
+    findings += _course(by, rule, t, core, evidence)
+    kept = evidence.trusted
+    history = (t[kept] - t[kept][0], core[kept][:, None])
+    return {
+        "rule": conclude(rule, findings),
+        "model": [
+            statement(*history, organism, counts=np.diff(t[kept]) <= evidence.gap_s)
+            for organism in for_food(by.required.species)
+        ],
+        "findings": findings,
+    }
+
+
+def _column(values: Sequence[float | None]) -> Array | None:
+    return np.array([np.nan if v is None else v for v in values]) if values else None
+
+
+def _judged_by(profile: Profile, food: str, form: str | None, plan: Plan | None, ran: Sequence[Ran] | None) -> Judged:
+    if plan is not None:
+        force = in_force(plan, ran, profile)
+        notes = (*plan.required.notes, *house_notes(profile), *force.findings)
+        return Judged(profile, plan.required, force.by_form, force.open, notes)
+    required = requirement(food_row(food), form, path="--form")
+    clauses = {f: profile.clauses_for(f) for f in required.forms}
+    return Judged(profile, required, clauses, {}, (*required.notes, *house_notes(profile)))
+
+
+def _rule(by: Judged, t: Array, core: Array, evidence: Evidence) -> dict[str, Any]:
+    """The statement on what is trusted; null when only readings or conditions of which it cannot be told would meet it."""
+
+    def of(kept: Flags, with_open: bool) -> dict[str, Any]:
+        said = []
+        for form, clauses in by.clauses.items():
+            more = [c for c, _ in by.open.get(form, ())] if with_open else []
+            said.append(
+                judge(
+                    by.profile,
+                    form,
+                    t[kept],
+                    core[kept][:, None],
+                    interpolate=False,
+                    breaks=np.diff(t[kept]) > evidence.gap_s,
+                    apart_s=evidence.gap_s,
+                    clauses=[*clauses, *more],
+                )
+            )
+        return judge_all(said)
+
+    rule = of(evidence.trusted, False)
+    if rule["met"] is not False:
+        return rule
+    missing = [words for pairs in by.open.values() for _, words in pairs]
+    for kept, with_open, why in (
+        (evidence.trusted, True, missing[0] if missing else ""),
+        (evidence.possible, True, evidence.why),
+    ):
+        loose = of(kept, with_open) if why and kept.sum() >= 2 else None
+        if loose is not None and loose["met"]:
+            needs = f"It cannot be told: {why}." if why is evidence.why else why
+            return loose | {"met": None, "met_at_s": None, "remaining_s": None, "needs": needs}
+    return rule
+
+
+def _course(by: Judged, rule: Mapping[str, Any], t: Array, core: Array, evidence: Evidence) -> Findings:
+    """What the readings show of growth before it is cooked, of warm food after, and of cooling; failures only."""
+    kept = np.flatnonzero(evidence.trusted & (np.arange(t.size) < evidence.left))
+    if kept.size < 2:
+        return []
+    t, core = t[kept], core[kept]
+    gap_s, keep = evidence.gap_s, by.profile.kept_by
+    cooked = rule["met_at_s"] if rule["met"] else t[-1]
+    before, after = t <= cooked + 1e-6, t >= cooked - 1e-6
+    hot = np.flatnonzero(core >= min(HOT_C, float(core.max()) - 1.0))
+    checks = []
+    if before.sum() >= 2:
+        checks.append(check_growth(keep, t[before], core[before], apart_s=gap_s))
+    cooking = np.flatnonzero(core >= COOLED_C - TOLERANCE_C)
+    held = after & (np.arange(t.size) <= (cooking[-1] if cooking.size else -1))
+    if rule["met"] and held.sum() >= 2:
+        checks.append(check_warm(keep, t[held], core[held], roast=by.required.form == "roast", apart_s=gap_s))
+    out = [c.finding() for c in checks if not c.met]
+    tail = slice(int(hot[-1]), None)
+    if t[tail].size >= 2 and core[tail].min() < COOLED_C:
+        cooling = check_cooling(keep, t[tail], core[tail], end_of_heat_s=float(t[hot[-1]]))
+        out += [c.finding() for c in cooling if c.met is False and _too_late(c.used_s, c.limit_s, c.message)]
+    out += guidance(by.profile, by.required.forms, t, core[:, None], interpolate=False, apart_s=gap_s)
+    return out
+
+
+def _too_late(used_s: float | None, limit_s: float | None, message: str) -> bool:
+    """A step that has failed, and not one that the log ends before."""
+    return used_s is None or limit_s is None or used_s > limit_s or "not shown" in message
+
+
+def check_arguments(rules: str, food: str, form: str | None, probe_error_c: float) -> None:
+    """Raise an InputError naming the argument when one cannot be used."""
+    properties = schema()["properties"]
+    forms: Sequence[str] = schema()["$defs"]["piece"]["properties"]["form"]["enum"]
+    if rules not in properties["rules"]["enum"]:
+        raise InputError(
+            f"Unknown rules {rules!r}; choose one of {', '.join(properties['rules']['enum'])}.",
+            path="--rules",
+            code="choice",
+        )
+    if form is not None and form not in forms:
+        raise InputError(f"Unknown form {form!r}; choose one of {', '.join(forms)}.", path="--form", code="choice")
+    if food_row(food) is None:
+        raise InputError(f"Unknown food {food!r}; see the food table.", path="--food", code="choice")
+    if not 0 <= probe_error_c <= 10:
+        raise ValueRangeError(f"--probe-error-c is {probe_error_c:g}; give 0 to 10.", path="--probe-error-c")
+    requirement(food_row(food), form, path="--form")

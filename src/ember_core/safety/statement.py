@@ -1,0 +1,115 @@
+"""The rule's statement on a computed plan, with everything that takes *met* away."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ember_core.formats.plan import Plan
+from ember_core.heat.cook import Cook
+from ember_core.safety.advice import advice
+from ember_core.safety.clocks import judge, judge_all, met_times
+from ember_core.safety.conditions import InForce, breaks_of, in_force
+from ember_core.safety.rules import Profile, Seared, profile_of
+
+Array = NDArray[np.float64]
+
+
+def state_rule(plan: Plan, cook: Cook) -> tuple[dict[str, Any] | None, list[dict[str, str]]]:
+    """The ``rule`` object of a result, and the findings that go with it.
+
+    *Met* is true only when every form's clause is met with its conditions and no finding is a stop; it is null when the
+    profile has no number, or when the plan does not say whether a condition is kept.
+    """
+    if plan.rules is None:
+        return None, []
+    profile = profile_of(plan.rules, plan.house)
+    force = in_force(plan, cook.stages, profile)
+    rule = _judged(plan, cook, profile, force)
+    findings = force.findings + advice(plan, cook, rule, profile)
+    return conclude(rule, findings), findings
+
+
+def at_the_cautious_end(plan: Plan, worse: Cook) -> dict[str, Any]:
+    """The statement on the cook of a piece at the cautious end of the likely ones."""
+    rule, _ = state_rule(plan, worse)
+    assert rule is not None  # asked for only where the plan names rules
+    return rule
+
+
+def _judged(plan: Plan, cook: Cook, profile: Profile, force: InForce) -> dict[str, Any]:
+    breaks = breaks_of(force, cook.stages, cook.t)
+
+    def of_all(with_open: bool) -> dict[str, Any]:
+        said = []
+        for form, clauses in force.by_form.items():
+            more = [c for c, _ in force.open[form]] if with_open else []
+            said.append(judge(profile, form, cook.t, cook.everywhere, breaks=breaks, clauses=[*clauses, *more]))
+        return judge_all(said)
+
+    rule = of_all(False)
+    if not rule["met"]:
+        for seared in profile.exceptions:
+            at = _seared_at(plan, cook, seared)
+            if at is not None:
+                return rule | {
+                    "clause": seared.id, "met": True, "met_at_s": round(at, 3), "remaining_s": 0.0, "needs": f"Met. {seared.note}"
+                }  # fmt: skip
+    missing = [words for pairs in force.open.values() for _, words in pairs]
+    if not rule["met"] and missing:
+        loose = of_all(True)
+        if loose["met"]:
+            return loose | {"met": None, "met_at_s": None, "remaining_s": None, "needs": missing[0]}
+        return loose
+    return rule
+
+
+def _seared_at(plan: Plan, cook: Cook, seared: Seared) -> float | None:
+    """When an intact piece's outside has met the rows of a clause for it, s; None when that clause does not hold."""
+    required = plan.required
+    if not required.whole or required.form not in seared.forms or required.species not in seared.species:
+        return None
+    if plan.guests == "susceptible":
+        return None
+    outside = [cook.surface_a] if cook.closed and not cook.elsewhere.size else [cook.surface_a, cook.surface_b]
+    field = np.column_stack(outside)
+    if not seared.top_and_bottom and cook.elsewhere.size:
+        field = np.hstack([field, cook.elsewhere])
+    met, _ = met_times(cook.t, field, seared.rows, interpolate=True)
+    at = float(met.min(axis=0).max())
+    return at if np.isfinite(at) else None
+
+
+def conclude(rule: dict[str, Any], findings: Sequence[dict[str, str]]) -> dict[str, Any]:
+    """The statement once every finding has been heard: a stop takes *met* away, with its reason."""
+    stop = next((f for f in findings if f["level"] == "stop"), None)
+    if not rule["met"] or stop is None:
+        return rule
+    needs = f"The time and temperature of {rule['clause']} are held, but it is not met: {stop['message']}"
+    return rule | {"met": False, "met_at_s": None, "remaining_s": None, "needs": needs}
+
+
+def by_its_outside(
+    rule: dict[str, Any], planned: Mapping[str, Any] | None, profile: Profile, findings: Sequence[Mapping[str, str]]
+) -> dict[str, Any]:
+    """A log's statement where the plan meets a clause for intact, seared pieces, of which a core's log shows nothing.
+
+    Parameters
+    ----------
+    rule : dict
+        What the log shows of the core.
+    planned : mapping or None
+        The ``rule`` object of the plan as it was cooked, when all its moves were done.
+    profile : Profile
+    findings : sequence of finding
+        Of the log; a stop keeps it from being met.
+    """
+    if rule["met"] or planned is None or not planned["met"] or any(f["level"] == "stop" for f in findings):
+        return rule
+    if planned["clause"] not in {e.id for e in profile.exceptions}:
+        return rule
+    needs = f"{planned['needs']} The outside is as planned, computed and not measured; its moves were marked as done."
+    return rule | {k: planned[k] for k in ("clause", "met", "met_at_s", "remaining_s")} | {"needs": needs}
