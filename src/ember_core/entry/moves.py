@@ -5,8 +5,8 @@ from __future__ import annotations
 from dataclasses import asdict, dataclass
 
 from ember_core.formats.plan import Plan, StageSpec
+from ember_core.formats.stages import HEAT_KINDS, SHORT_DIP_S
 from ember_core.heat.cook import Cook
-from ember_core.heat.surroundings import HEAT_KINDS, SHORT_DIP_S
 
 
 @dataclass(frozen=True)

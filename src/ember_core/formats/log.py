@@ -4,20 +4,20 @@ from __future__ import annotations
 
 import csv
 import io
-import math
-from collections.abc import Callable, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import datetime
-from typing import TypeVar
+from math import isfinite, isnan
+from operator import lt
 
 from ember_core.errors import FormatError, ValueRangeError
 
-T = TypeVar("T")
 MAX_BYTES = 40_000_000
 COLUMNS = ("t_s", "time", "core_c", "surface_c", "medium_c", "note")
 PLAUSIBLE_C = (-60.0, 400.0)
 MOST_T_S = 1e11  # a clock may count from any epoch, but to a thousandth of a second
 LONGEST_S = 366 * 86400.0
+LONG = 200_000  # characters from which a log is first tried as a plain table
 
 
 @dataclass(frozen=True)
@@ -31,47 +31,42 @@ class Log:
     note: tuple[str, ...] = ()
 
 
-def _number(text: str, column: str, line: int) -> float:
+def _read(texts: Sequence[str], column: str, lines: Sequence[int], least: float, most: float, unit: str) -> list[float]:
+    """A column of numbers within bounds; the first that is none is named."""
     try:
-        value = float(text)
+        values = list(map(float, texts))
     except ValueError:
-        raise FormatError(
-            f"Line {line}: {column} is {text[:30]!r}; write a number with a decimal point.",
-            path=f"/{line}/{column}",
-            code="type",
-        ) from None
-    if not math.isfinite(value):
-        raise ValueRangeError(f"Line {line}: {column} is not a finite number.", path=f"/{line}/{column}")
-    return value
+        values = [float("nan")] * len(texts)  # found and named below
+    if not any(map(isnan, values)) and least <= min(values) and max(values) <= most:
+        return values
+    for text, line in zip(texts, lines, strict=True):
+        path = f"/{line}/{column}"
+        try:
+            value = float(text)
+        except ValueError:
+            raise FormatError(
+                f"Line {line}: {column} is {text[:30]!r}; write a number with a decimal point.", path=path, code="type"
+            ) from None
+        if not isfinite(value):
+            raise ValueRangeError(f"Line {line}: {column} is not a finite number.", path=path)
+        if not least <= value <= most:
+            raise ValueRangeError(
+                f"Line {line}: {column} is {value:g} {unit}; {least:g} to {most:g} {unit} are taken. Check the unit.",
+                path=path,
+            )
+    return values
 
 
-def _temperature(text: str, column: str, line: int) -> float:
-    value = _number(text, column, line)
-    if not PLAUSIBLE_C[0] <= value <= PLAUSIBLE_C[1]:
-        raise ValueRangeError(
-            f"Line {line}: {column} is {value:g} °C; readings from {PLAUSIBLE_C[0]:g} to {PLAUSIBLE_C[1]:g} °C are taken. "
-            "Check the unit (°C).",
-            path=f"/{line}/{column}",
-        )
-    return value
-
-
-def _optional(text: str, column: str, line: int) -> float | None:
-    return _temperature(text, column, line) if text.strip() else None
-
-
-def _seconds(text: str, column: str, line: int) -> float:
-    value = _number(text, column, line)
-    if abs(value) > MOST_T_S:
-        raise ValueRangeError(
-            f"Line {line}: t_s is {value:g}; give seconds between -1e11 and 1e11.", path=f"/{line}/{column}"
-        )
-    return value
-
-
-def _column(texts: Sequence[str], column: str, lines: Sequence[int], read: Callable[[str, str, int], T]) -> list[T]:
-    """A column read cell by cell."""
-    return [read(text, column, line) for text, line in zip(texts, lines, strict=True)]
+def _optional(texts: Sequence[str], column: str, lines: Sequence[int]) -> tuple[float | None, ...]:
+    """A column of temperatures that may be blank in places."""
+    given = [i for i, text in enumerate(texts) if text.strip()]
+    if not given:
+        return ()
+    read = _read([texts[i] for i in given], column, [lines[i] for i in given], *PLAUSIBLE_C, "°C")
+    out: list[float | None] = [None] * len(texts)
+    for i, value in zip(given, read, strict=True):
+        out[i] = value
+    return tuple(out)
 
 
 def _moments(texts: Sequence[str], lines: Sequence[int]) -> list[float]:
@@ -107,41 +102,73 @@ def loads(text: str) -> Log:
     reader = csv.reader(io.StringIO(text), delimiter=delimiter)
     try:
         header = [h.strip() for h in next(reader)]
-        rows, lines = [], []
-        for line, fields in enumerate(reader, 2):
-            if len(fields) == len(header):
-                rows.append(fields)
-                lines.append(line)
-            elif any(f.strip() for f in fields):
-                raise FormatError(f"Line {line} has {len(fields)} fields, the header {len(header)}.", path=f"/{line}")
+        clock = _header(header)
+        plain = _plain(text, header, delimiter) if len(text) > LONG else None
+        rows = list(reader) if plain is None else []
     except StopIteration:
         raise FormatError("The log is empty; it needs a header t_s,core_c and readings.", code="empty") from None
     except csv.Error as error:
         raise FormatError(f"Not readable as CSV: {error}.", code="csv") from None
-    clock = _header(header)
-    rows, lines = _without_blank(rows, lines)
+    if plain is not None:
+        return plain
+    rows, lines = _filled(rows, len(header))
     if len(rows) < 2:
         raise FormatError("The log needs two readings or more.", code="empty")
     columns = dict(zip(header, zip(*rows, strict=True), strict=True))
-    times = _moments(columns["time"], lines) if clock == "time" else _column(columns["t_s"], "t_s", lines, _seconds)
-    core = _column(columns["core_c"], "core_c", lines, _temperature)
-    for before, after, line in zip(times, times[1:], lines[1:], strict=False):
-        if after <= before:
-            raise ValueRangeError(
-                f"Line {line}: the time {after:g} s is not after the line before ({before:g} s); sort the log and remove doubles.",
-                path=f"/{line}/{clock}",
-                code="order",
-            )
+    if clock == "time":
+        times = _moments(columns["time"], lines)
+    else:
+        times = _read(columns["t_s"], "t_s", lines, -MOST_T_S, MOST_T_S, "s")
+    core = _read(columns["core_c"], "core_c", lines, *PLAUSIBLE_C, "°C")
+    if not all(map(lt, times, times[1:])):
+        i = next(i for i in range(1, len(times)) if times[i] <= times[i - 1])
+        raise ValueRangeError(
+            f"Line {lines[i]}: the time {times[i]:g} s is not after the line before ({times[i - 1]:g} s); sort the log and remove doubles.",
+            path=f"/{lines[i]}/{clock}",
+            code="order",
+        )
     if times[-1] - times[0] > LONGEST_S:
         raise ValueRangeError(
             f"The log runs over {(times[-1] - times[0]) / 86400:,.0f} days; a log may run over {LONGEST_S / 86400:.0f}. Check the times.",
             path=f"/{lines[-1]}/{clock}",
         )
-    around = [
-        tuple(_column(columns[name], name, lines, _optional)) if name in columns else ()
-        for name in ("surface_c", "medium_c")
-    ]
+    around = [_optional(columns[n], n, lines) if n in columns else () for n in ("surface_c", "medium_c")]
     return Log(tuple(times), tuple(core), around[0], around[1], tuple(columns.get("note", ())))
+
+
+def _plain(text: str, header: Sequence[str], delimiter: str) -> Log | None:
+    """A long log that is nothing but numbers, read at once; None when it is not, or when anything in it needs a word."""
+    if header[0] != "t_s" or not set(header) <= {"t_s", "core_c", "surface_c", "medium_c"} or '"' in text:
+        return None
+    import numpy as np
+
+    try:
+        table = np.loadtxt(io.StringIO(text), delimiter=delimiter, skiprows=1, comments=None, ndmin=2)
+    except ValueError:
+        return None
+    if table.shape[0] < 2 or table.shape[1] != len(header) or not np.isfinite(table).all():
+        return None
+    t, temperatures = table[:, 0], table[:, 1:]
+    good = (np.diff(t) > 0).all() and abs(t[0]) <= MOST_T_S and abs(t[-1]) <= MOST_T_S and t[-1] - t[0] <= LONGEST_S
+    if not good or temperatures.min() < PLAUSIBLE_C[0] or temperatures.max() > PLAUSIBLE_C[1]:
+        return None
+    by = {name: tuple(table[:, i].tolist()) for i, name in enumerate(header)}
+    return Log(by["t_s"], by["core_c"], by.get("surface_c", ()), by.get("medium_c", ()))
+
+
+def _filled(rows: list[list[str]], width: int) -> tuple[list[list[str]], Sequence[int]]:
+    """The lines that hold anything, and their numbers; one of another width is named."""
+    if set(map(len, rows)) == {width} and all(any(fields) for fields in rows):
+        return rows, range(2, len(rows) + 2)
+    kept, lines = [], []
+    for line, fields in enumerate(rows, 2):
+        if not any(f.strip() for f in fields):
+            continue
+        if len(fields) != width:
+            raise FormatError(f"Line {line} has {len(fields)} fields, the header {width}.", path=f"/{line}")
+        kept.append(fields)
+        lines.append(line)
+    return kept, lines
 
 
 def _header(header: Sequence[str]) -> str:
@@ -157,11 +184,3 @@ def _header(header: Sequence[str]) -> str:
     if len(clocks) > 1:
         raise FormatError("The header has t_s and time, two clocks; keep one.", path="/1", code="choice")
     return clocks[0]
-
-
-def _without_blank(rows: list[list[str]], lines: list[int]) -> tuple[list[list[str]], list[int]]:
-    """The lines that hold anything."""
-    kept = [i for i, fields in enumerate(rows) if fields[0] or any(f.strip() for f in fields)]
-    if len(kept) == len(rows):
-        return rows, lines
-    return [rows[i] for i in kept], [lines[i] for i in kept]

@@ -9,9 +9,9 @@ import numpy as np
 
 from ember_core import __version__
 from ember_core.data.loader import data_version
+from ember_core.finding import finding
 from ember_core.formats.plan import Plan
 from ember_core.heat.cook import Cook, run, setup
-from ember_core.heat.findings import finding
 from ember_core.heat.forecast import MEMBER_CELLS, MEMBER_REFINE, Forecast, cautious_cook, forecast, quantiles
 from ember_core.heat.remedy import remedies
 from ember_core.safety.conditions import in_force

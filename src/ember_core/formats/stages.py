@@ -16,6 +16,8 @@ from ember_core.heat.boiling import boiling_point
 FACE_KEYS = ("medium_c", "surface", "cover", "variant", "medium_from_c", "settle_minutes", "humidity")
 UNTIL_KEYS = ("core_c", "surface_c", "mean_c", "log10", "rule", "peak_core_c")
 BOILING_SLACK_C = 0.5  # a boil or steam stage may state the local boiling point, within this
+HEAT_KINDS = frozenset({"bath", "boil", "simmer", "steam", "oven", "pan", "grill", "fry", "baste"})
+SHORT_DIP_S = 1800.0  # a shorter chill stops the cooking, a longer one keeps the food; our reading
 SETTLE_MINUTES = 3.0  # default time constant of a settling medium
 
 
@@ -233,6 +235,11 @@ def _boiling(
             f"{rules['instead']}",
             path=where["medium_c"],
             code="boiling",
+        )
+    if kind == "simmer" and stated is not None and stated > boil_c + BOILING_SLACK_C:
+        raise ValueRangeError(
+            f"Water boils at {boil_c:.1f} °C here; a simmer of {stated:g} °C is none. Give at most the boiling point.",
+            path=where["medium_c"],
         )
     begins = merged.get("medium_from_c")
     if (rules.get("liquid") or rules.get("at_boiling")) and begins is not None and begins > boil_c + BOILING_SLACK_C:

@@ -9,9 +9,11 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ember_core.errors import ComputationError
+from ember_core.finding import finding
 from ember_core.formats.plan import FaceSpec, Plan, StageSpec, food_row
+from ember_core.formats.stages import HEAT_KINDS
 from ember_core.heat.boiling import boiling_point, iapws_saturation_pressure, pressure_at
-from ember_core.heat.findings import bath_drop, finding, outcome_findings, setup_findings
+from ember_core.heat.findings import bath_drop, outcome_findings, setup_findings
 from ember_core.heat.geometry import depth_of, geometry, line_of, whole_field
 from ember_core.heat.kernel import F_H, F_TINF, N_FACE, Array, Body, Criterion, Grid, Record
 from ember_core.heat.mesh import Layers, Mesh
@@ -34,7 +36,7 @@ from ember_core.heat.steps import (
     UNTIL_SURFACE,
     UNTIL_TIME,
 )
-from ember_core.heat.surroundings import HEAT_KINDS, Surface, kitchen_vapour, surroundings, under_cover
+from ember_core.heat.surroundings import Surface, kitchen_vapour, surroundings, under_cover
 
 CELLS = 80
 TOLERANCE_K = 2e-3

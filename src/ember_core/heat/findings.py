@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from typing import Protocol
 
+from ember_core.finding import finding
 from ember_core.formats.plan import Plan
 from ember_core.heat.kernel import Array
 
@@ -28,11 +29,6 @@ class Outcome(Protocol):
         """What ended it."""
 
 
-def finding(code: str, level: str, message: str, source: str) -> dict[str, str]:
-    """A finding of the open formats; levels are note, care and stop."""
-    return {"code": code, "level": level, "message": message, "source": source}
-
-
 def bath_drop(plan: Plan, load: Mapping[str, float], medium_c: float, start_c: float) -> tuple[float, float]:
     """How far cold pieces pull a bath down (K) and the time constant of its recovery (s).
 
@@ -52,13 +48,12 @@ def setup_findings(plan: Plan, boil_c: float) -> list[dict[str, str]]:
     out = []
     for i, stage in enumerate(plan.stages):
         for face in stage.all_faces:
-            water = face.kind == "simmer" or (face.kind == "bath" and plan.properties is None)
-            if water and (face.medium_c or 0.0) > boil_c:
+            if face.kind == "bath" and plan.properties is None and (face.medium_c or 0.0) > boil_c:
                 out.append(
                     finding(
                         "bath-above-boiling",
                         "care",
-                        f"Stage {i + 1}: water boils at {boil_c:.1f} °C here; the {face.kind} is computed at that.",
+                        f"Stage {i + 1}: water boils at {boil_c:.1f} °C here; the bath is computed at that.",
                         "standard atmosphere; IAPWS SR1-86",
                     )
                 )

@@ -7,11 +7,11 @@ from collections.abc import Callable
 from dataclasses import replace
 
 from ember_core.errors import ComputationError
+from ember_core.finding import finding
 from ember_core.formats.plan import FaceSpec, Plan, StageSpec
+from ember_core.formats.stages import HEAT_KINDS
 from ember_core.heat.cook import Cook, run, setup
-from ember_core.heat.findings import finding
 from ember_core.heat.forecast import MEMBER_CELLS, MEMBER_REFINE
-from ember_core.heat.surroundings import HEAT_KINDS
 
 TOLERANCE_K = 0.05
 LONGEST_MIN = 20160.0

@@ -7,10 +7,10 @@ from dataclasses import dataclass, replace
 from typing import Any
 
 from ember_core.formats.plan import Plan
+from ember_core.formats.stages import HEAT_KINDS
 from ember_core.heat.cook import Cook, run, setup
 from ember_core.heat.forecast import MEMBER_CELLS, MEMBER_REFINE
 from ember_core.heat.kernel import F_EPS, F_H, F_TINF
-from ember_core.heat.surroundings import HEAT_KINDS
 
 TOLERANCE_K = 0.02
 

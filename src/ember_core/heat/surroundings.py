@@ -10,9 +10,6 @@ from ember_core.data.loader import read_toml
 from ember_core.heat.boiling import iapws_saturation_pressure
 from ember_core.heat.kernel import F_EPS, F_H, F_PV, F_TAU, F_TDELTA, F_TINF, F_WET, N_FACE, SIGMA, Array
 
-HEAT_KINDS = frozenset({"bath", "boil", "simmer", "steam", "oven", "pan", "grill", "fry", "baste"})
-SHORT_DIP_S = 1800.0  # a shorter chill stops the cooking, a longer one keeps the food; our reading
-WATER_KINDS = frozenset({"bath", "boil", "simmer", "steam"})
 DEFAULT_VARIANT = {
     "bath": "stirred",
     "oven": "still",

@@ -13,11 +13,11 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ember_core.data.loader import read_toml
+from ember_core.finding import finding
 from ember_core.formats.plan import Plan
+from ember_core.formats.stages import HEAT_KINDS, SHORT_DIP_S
 from ember_core.heat.cook import Cook, StageOutcome
-from ember_core.heat.findings import finding
-from ember_core.heat.surroundings import HEAT_KINDS, SHORT_DIP_S
-from ember_core.safety.clocks import judge, met_times
+from ember_core.safety.clocks import met_times
 from ember_core.safety.keeping import (
     Check,
     check_begin_of_chilling,
@@ -32,7 +32,8 @@ from ember_core.safety.keeping import (
     shelf_life,
     time_out_of_control,
 )
-from ember_core.safety.rules import Clause, Profile
+from ember_core.safety.notes import guidance, house_notes
+from ember_core.safety.rules import Profile
 
 Array = NDArray[np.float64]
 Findings = list[dict[str, str]]
@@ -95,17 +96,8 @@ def advice(plan: Plan, cook: Cook, rule: Mapping[str, Any] | None, profile: Prof
     out += _reheated(h)
     out += _fish(h)
     out += _served(h)
-    out += _guidance(profile, plan, h)
+    out += guidance(profile, plan.required, h.t, h.cook.everywhere, interpolate=True)
     return out
-
-
-def house_notes(profile: Profile) -> Findings:
-    """That the house's rows allow less than their base, whenever they do."""
-    if not profile.weaker:
-        return []
-    words = f"The house's rows for {', '.join(profile.weaker)} allow less than {profile.edition}. "
-    words += f"Shown: {profile.shown}." if profile.shown else "No validated reduction is recorded for them."
-    return [finding("house-weaker", "care", words, profile.authority)]
 
 
 def _of_stage(h: History, stage: StageOutcome) -> Findings:
@@ -270,39 +262,3 @@ def _kept(h: History) -> Findings:
             )
         )
     return out
-
-
-def _guidance(profile: Profile, plan: Plan, h: History) -> Findings:
-    return guidance(profile, plan.required.forms, h.t, h.cook.everywhere, interpolate=True)
-
-
-def guidance(
-    profile: Profile,
-    forms: tuple[str, ...],
-    t_s: Array,
-    field_c: Array,
-    *,
-    interpolate: bool,
-    apart_s: float | None = None,
-) -> Findings:
-    """How a history stands against the guidance of a profile without a number of its own; empty for other profiles.
-
-    Parameters
-    ----------
-    profile : Profile
-    forms : tuple of str
-        The forms that must all be met.
-    t_s, field_c : ndarray (n,), (n, depths)
-        s, °C.
-    interpolate, apart_s
-        As of :func:`ember_core.safety.clocks.met_times`.
-    """
-    if not profile.guidance_rows:
-        return []
-    clause = Clause("guidance", frozenset(forms), profile.guidance_rows, frozenset())
-    found = judge(profile, forms[0], t_s, field_c, interpolate=interpolate, apart_s=apart_s, clauses=[clause])
-    if found["met"]:
-        return [finding("guidance", "note", "The guidance beside the standard is reached.", profile.authority)]
-    level = "care" if set(forms) <= profile.guidance_below else "stop"
-    words = f"The guidance beside the standard is not reached. {found['needs']}"
-    return [finding("guidance", level, words, profile.authority)]

@@ -68,6 +68,12 @@ def _one_row(
 ) -> tuple[Array, Array]:
     """First time satisfied and longest run, s, of every depth for one row."""
     above = c >= limit
+    reached = np.flatnonzero(above.any(axis=1) if c.shape[1] > 1 else above[:, 0])
+    if reached.size == 0:
+        return np.full(c.shape[1], np.inf), np.zeros(c.shape[1])
+    window = slice(max(int(reached[0]) - 1, 0), int(reached[-1]) + 2)  # nothing happens before and after
+    t_s, c, above = t_s[window], c[window], above[window]
+    dt, broken = dt[window.start : window.stop - 1], broken[window.start : window.stop - 1]
     before, after = above[:-1], above[1:]
     part = np.where(before & after, dt[:, None], 0.0)
     if interpolate:
@@ -186,6 +192,15 @@ def judge_all(statements: Sequence[dict[str, Any]]) -> dict[str, Any]:
         return (1, 0.0) if rule["met"] is None else (0, float(rule["met_at_s"]))
 
     return max(statements, key=gravity)
+
+
+def conclude(rule: dict[str, Any], findings: Sequence[dict[str, str]]) -> dict[str, Any]:
+    """The statement once every finding has been heard: a stop takes *met* away, with its reason."""
+    stop = next((f for f in findings if f["level"] == "stop"), None)
+    if not rule["met"] or stop is None:
+        return rule
+    needs = f"The time and temperature of {rule['clause']} are held, but it is not met: {stop['message']}"
+    return rule | {"met": False, "met_at_s": None, "remaining_s": None, "needs": needs}
 
 
 def span(seconds: float) -> str:

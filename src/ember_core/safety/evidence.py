@@ -17,10 +17,9 @@ Flags = NDArray[np.bool_]
 APART_S = 300.0  # a reading counts for no longer than this
 GAP_FACTOR, GAP_LEAST_S = 5.0, 20.0  # in a dense log a hole is a hole: so many usual steps, and at least this
 CORE_MOST_C = 105.0  # the core of a piece that holds water is never hotter
-JUMP_K, JUMP_K_S = (
-    5.0,
-    0.5,
-)  # a core moves no faster than this: noise and placement, and K/s (a thin steak in a hot pan)
+JUMP_K, JUMP_K_S = 5.0, 0.5  # a core moves no faster: noise and placement, and K/s (a thin steak in a hot pan)
+STEP_K = 40.0  # nor further than this from one reading to the next, however far apart they are
+PEAK_K = 20.0  # a single reading so far above both its neighbours is none of the core
 SPIKE_READINGS = 2  # so few readings after a jump are a spike
 SUPPORT_K = 2.0  # surface and medium may read so much below the core they heat: errors of two probes
 FROZEN_S, FROZEN_READINGS = 900.0, 10  # unchanged to 0.001 K for longer: the probe may be stuck
@@ -36,8 +35,6 @@ class Evidence:
         Readings that can be the core's.
     possible : ndarray of bool (n,)
         Those, and the ones of which it cannot be told: after a jump that stays, or against surface and medium.
-    gap_s : float
-        Two readings further apart than this show nothing of what lies between them.
     left : int
         Index from which the probe was no longer in the piece (a fall that no piece makes); n when it stayed.
     why : str
@@ -47,7 +44,6 @@ class Evidence:
 
     trusted: Flags
     possible: Flags
-    gap_s: float
     left: int
     why: str
     findings: tuple[dict[str, str], ...]
@@ -81,14 +77,13 @@ def weigh(
         The fastest a core can change, K/s; smaller when the piece's physics is known.
     """
     dt = np.diff(t_s)
-    gap_s = min(APART_S, max(GAP_FACTOR * float(np.median(dt)), GAP_LEAST_S))
-    impossible = core_c > CORE_MOST_C
+    impossible = (core_c > CORE_MOST_C) | _peaks(core_c)
     up, fallen = _jumps(t_s, core_c, impossible, fastest_k_s)
     against = _contradicted(core_c, surface_c) | _contradicted(core_c, medium_c)
     spike = impossible | _short_runs(up | impossible)
     trusted, possible = ~(up | impossible | against), ~spike
     findings = []
-    gaps = np.flatnonzero(dt > gap_s)
+    gaps = np.flatnonzero(holes(t_s))
     if gaps.size:
         words = f"No reading for up to {_at(float(dt[gaps].max()))}, {_times(gaps.size)} (first after {_at(float(t_s[gaps[0]]))}): the clock of a row starts again after it."
         findings.append(_finding("gap", words))
@@ -117,7 +112,30 @@ def weigh(
             if (against & possible).any()
             else "the readings that would meet it follow a jump that no piece makes"
         )
-    return Evidence(trusted, possible, gap_s, left, why, tuple(findings))
+    return Evidence(trusted, possible, left, why, tuple(findings))
+
+
+def holes(t_s: Array) -> Flags:
+    """Intervals (n − 1) of which nothing is known: longer than a reading counts, or than the log's own steps by far."""
+    dt = np.diff(t_s)
+    if dt.size == 0:
+        return np.zeros(0, dtype=bool)
+    near = np.minimum(np.concatenate([dt[:1], dt[:-1]]), np.concatenate([dt[1:], dt[-1:]]))
+    dense = (dt > GAP_FACTOR * np.median(dt)) & (dt > GAP_FACTOR * near) & (dt > GAP_LEAST_S)
+    return np.asarray((dt > APART_S) | dense)
+
+
+def _peaks(core_c: Array) -> Flags:
+    """Single readings far above both neighbours."""
+    out = np.zeros(core_c.size, dtype=bool)
+    if core_c.size > 2:
+        out[1:-1] = core_c[1:-1] > np.maximum(core_c[:-2], core_c[2:]) + PEAK_K
+    return out
+
+
+def _room(span: Array, fastest: float) -> Array:
+    """How far a core can rise in ``span`` s, K."""
+    return np.asarray(np.minimum(JUMP_K + fastest * span, STEP_K))
 
 
 def _times(count: int) -> str:
@@ -128,27 +146,25 @@ def _jumps(t_s: Array, core_c: Array, impossible: Flags, fastest: float) -> tupl
     """Readings above what the core could have reached from the last one trusted, and falls that no piece makes."""
     up = np.zeros(core_c.size, dtype=bool)
     dt = np.diff(t_s)
-    room = JUMP_K + fastest * dt
+    room = _room(dt, fastest)
     if not (np.abs(np.diff(core_c)) > room).any() and not impossible.any():
         return up, np.empty(0, dtype=np.intp)
     fallen: list[int] = []
     t, c, never = t_s.tolist(), core_c.tolist(), impossible.tolist()
     start = 0
-    while start < len(c) - 1 and (
-        never[start] or c[start] > c[start + 1] + JUMP_K + fastest * (t[start + 1] - t[start])
-    ):
+    while start < len(c) - 1 and (never[start] or c[start] > c[start + 1] + room[start]):
         up[start] = True  # a first reading that the next does not bear out
         start += 1
     last_t, last_c, ceiling = t[start], c[start], None
     for i in range(start + 1, len(c)):
-        here, span = c[i], t[i] - last_t
-        if never[i] or here > (last_c + JUMP_K + fastest * span if ceiling is None else ceiling):
+        here, moved = c[i], JUMP_K + fastest * (t[i] - last_t)
+        most = last_c + (moved if moved < STEP_K else STEP_K) if ceiling is None else ceiling
+        if never[i] or here > most:
             up[i] = True
-            if ceiling is None:
-                ceiling = last_c + JUMP_K + fastest * span
+            ceiling = most  # stays where it was until readings come back below it
             continue
         ceiling = None
-        if here < last_c - JUMP_K - fastest * span:
+        if here < last_c - moved:
             fallen.append(i)  # low readings count against the piece; where it really is stays as it was
             continue
         last_t, last_c = t[i], here

@@ -67,14 +67,12 @@ def requirement(
     """
     data = read_toml("forms.toml")
     if row is None:
-        if stated is None:
-            words = (
-                "The plan names no food and no form, so its species is unknown: it is judged as strictly as any (as poultry, as minced "
-                "and as whole meat at once). Name piece.food, the food it is like, or piece.form."
-            )
-            return Requirement("unknown", tuple(data["unknown"]["forms"]), None, False, (_unknown(words),))
-        words = f"The plan names no food: it is judged as {stated} because it says so. Name piece.food, the food it is like."
-        return Requirement(stated, (stated,), None, False, (_unknown(words),))
+        words = (
+            "The plan names no food, so its species is unknown: it is judged as strictly as any (as poultry, as minced and as whole "
+            "meat at once). Name piece.food, the food it is like; a composition beside it still counts."
+        )
+        forms = tuple(dict.fromkeys([*([stated] if stated else []), *data["unknown"]["forms"]]))
+        return Requirement(stated or "unknown", forms, None, False, (_unknown(words),))
     own = str(row["form"])
     form = stated or own
     allowed = data["forms"][own]

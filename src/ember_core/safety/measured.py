@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
@@ -12,19 +12,19 @@ from numpy.typing import NDArray
 from ember_core.errors import InputError, ValueRangeError
 from ember_core.formats.log import Log
 from ember_core.formats.plan import Plan, food_row, schema
-from ember_core.safety.advice import guidance, house_notes
-from ember_core.safety.clocks import TOLERANCE_C, judge, judge_all
+from ember_core.safety.clocks import TOLERANCE_C, conclude, judge, judge_all
 from ember_core.safety.conditions import Ran, in_force
-from ember_core.safety.evidence import JUMP_K_S, Evidence, weigh
+from ember_core.safety.evidence import APART_S, JUMP_K_S, Evidence, holes, weigh
 from ember_core.safety.forms import Requirement, requirement
 from ember_core.safety.keeping import check_cooling, check_growth, check_warm
 from ember_core.safety.lethality import for_food, statement
+from ember_core.safety.notes import guidance, house_notes
 from ember_core.safety.rules import Clause, Profile, profile_of
-from ember_core.safety.statement import conclude
 
 Array = NDArray[np.float64]
 Flags = NDArray[np.bool_]
 Findings = list[dict[str, str]]
+NOTHING_C = -60.0  # what a log without evidence shows: below every row
 HOT_C, COOLED_C = 57.0, 54.4  # a piece cools from here; below here it no longer cooks
 
 
@@ -85,19 +85,15 @@ def judge_log(
     core = np.array(log.core_c, dtype=float) - probe_error_c
     evidence = weigh(t, core, _column(log.surface_c), _column(log.medium_c), fastest_k_s=fastest_k_s)
     findings = [*evidence.findings, *by.notes]
-    if evidence.trusted.sum() < 2:  # nothing is shown: as if it had stayed as cold as it ever was
-        core = np.full_like(core, core.min())
-        evidence = replace(evidence, trusted=np.ones(core.size, dtype=bool))
     rule = _rule(by, t, core, evidence)
     findings += _course(by, rule, t, core, evidence)
     kept = evidence.trusted
-    history = (t[kept] - t[kept][0], core[kept][:, None])
+    history, counts = (t[kept], core[kept][:, None]), ~holes(t[kept])
+    if not kept.any():  # nothing is shown, so nothing is credited
+        history, counts = (t[:2], core[:2, None]), np.zeros(1, dtype=bool)
     return {
         "rule": conclude(rule, findings),
-        "model": [
-            statement(*history, organism, counts=np.diff(t[kept]) <= evidence.gap_s)
-            for organism in for_food(by.required.species)
-        ],
+        "model": [statement(*history, organism, counts=counts) for organism in for_food(by.required.species)],
         "findings": findings,
     }
 
@@ -130,14 +126,15 @@ def _rule(by: Judged, t: Array, core: Array, evidence: Evidence) -> dict[str, An
                     t[kept],
                     core[kept][:, None],
                     interpolate=False,
-                    breaks=np.diff(t[kept]) > evidence.gap_s,
-                    apart_s=evidence.gap_s,
+                    breaks=holes(t[kept]),
+                    apart_s=APART_S,
                     clauses=[*clauses, *more],
                 )
             )
         return judge_all(said)
 
-    rule = of(evidence.trusted, False)
+    shown = evidence.trusted.sum() >= 2
+    rule = of(evidence.trusted, False) if shown else _nothing_shown(by, t)
     if rule["met"] is not False:
         return rule
     missing = [words for pairs in by.open.values() for _, words in pairs]
@@ -152,35 +149,67 @@ def _rule(by: Judged, t: Array, core: Array, evidence: Evidence) -> dict[str, An
     return rule
 
 
+def _nothing_shown(by: Judged, t: Array) -> dict[str, Any]:
+    """The statement on a log without a reading that can be the core's."""
+    cold = np.full((2, 1), NOTHING_C)
+    rule = judge_all(
+        [judge(by.profile, form, t[[0, -1]], cold, clauses=clauses) for form, clauses in by.clauses.items()]
+    )
+    return rule | ({"needs": "No reading of this log can be the core's."} if rule["met"] is False else {})
+
+
 def _course(by: Judged, rule: Mapping[str, Any], t: Array, core: Array, evidence: Evidence) -> Findings:
     """What the readings show of growth before it is cooked, of warm food after, and of cooling; failures only."""
     kept = np.flatnonzero(evidence.trusted & (np.arange(t.size) < evidence.left))
     if kept.size < 2:
         return []
     t, core = t[kept], core[kept]
-    gap_s, keep = evidence.gap_s, by.profile.kept_by
+    keep = by.profile.kept_by
     cooked = rule["met_at_s"] if rule["met"] else t[-1]
     before, after = t <= cooked + 1e-6, t >= cooked - 1e-6
     hot = np.flatnonzero(core >= min(HOT_C, float(core.max()) - 1.0))
     checks = []
     if before.sum() >= 2:
-        checks.append(check_growth(keep, t[before], core[before], apart_s=gap_s))
+        checks.append(check_growth(keep, t[before], core[before], apart_s=APART_S))
     cooking = np.flatnonzero(core >= COOLED_C - TOLERANCE_C)
     held = after & (np.arange(t.size) <= (cooking[-1] if cooking.size else -1))
     if rule["met"] and held.sum() >= 2:
-        checks.append(check_warm(keep, t[held], core[held], roast=by.required.form == "roast", apart_s=gap_s))
+        checks.append(check_warm(keep, t[held], core[held], roast=by.required.form == "roast", apart_s=APART_S))
     out = [c.finding() for c in checks if not c.met]
     tail = slice(int(hot[-1]), None)
     if t[tail].size >= 2 and core[tail].min() < COOLED_C:
         cooling = check_cooling(keep, t[tail], core[tail], end_of_heat_s=float(t[hot[-1]]))
         out += [c.finding() for c in cooling if c.met is False and _too_late(c.used_s, c.limit_s, c.message)]
-    out += guidance(by.profile, by.required.forms, t, core[:, None], interpolate=False, apart_s=gap_s)
+    out += guidance(by.profile, by.required, t, core[:, None], interpolate=False, apart_s=APART_S)
     return out
 
 
 def _too_late(used_s: float | None, limit_s: float | None, message: str) -> bool:
     """A step that has failed, and not one that the log ends before."""
     return used_s is None or limit_s is None or used_s > limit_s or "not shown" in message
+
+
+def by_its_outside(
+    rule: dict[str, Any], planned: Mapping[str, Any] | None, profile: Profile, findings: Sequence[Mapping[str, str]]
+) -> dict[str, Any]:
+    """A log's statement where the plan meets a clause for intact, seared pieces, of which a core's log shows nothing.
+
+    Parameters
+    ----------
+    rule : dict
+        What the log shows of the core.
+    planned : mapping or None
+        The ``rule`` object of the plan as it was cooked, when all its moves were done.
+    profile : Profile
+    findings : sequence of finding
+        Of the log; a stop keeps it from being met.
+    """
+    if rule["met"] or planned is None or not planned["met"] or any(f["level"] == "stop" for f in findings):
+        return rule
+    if planned["clause"] not in {e.id for e in profile.exceptions}:
+        return rule
+    needs = f"{planned['needs']} The outside is as planned, computed and not measured; its moves were marked as done."
+    return rule | {k: planned[k] for k in ("clause", "met", "met_at_s", "remaining_s")} | {"needs": needs}
 
 
 def check_arguments(rules: str, food: str, form: str | None, probe_error_c: float) -> None:

@@ -33,6 +33,7 @@ class Clause:
     cooling: str = ""
     oven: Mapping[str, float] | None = None
     moisture: Mapping[str, float] | None = None
+    holding_only: bool = False  # asks something of food for hot holding only
 
 
 @dataclass(frozen=True)
@@ -63,7 +64,7 @@ class Profile:
     clauses: tuple[Clause, ...]
     guidance: str = ""
     guidance_rows: tuple[tuple[float, float], ...] = ()
-    guidance_below: frozenset[str] = frozenset()  # forms for which less than the guidance is no stop
+    guidance_below: frozenset[str] = frozenset()  # species whose whole pieces may be less than the guidance
     exceptions: tuple[Seared, ...] = ()
     base: str = ""  # of a house: the profile it follows, whose numbers for keeping hold
     weaker: tuple[str, ...] = ()  # of a house: clauses whose rows allow less than the base's
@@ -110,6 +111,7 @@ def profiles(log: float = 6.5) -> dict[str, Profile]:
                 c.get("cooling", source["cooling"]),
                 c.get("oven"),
                 c.get("moisture"),
+                c.get("holding_only", False),
             )
             for c in source.get("clause", ())
         )

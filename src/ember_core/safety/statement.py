@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
 from typing import Any
 
 import numpy as np
@@ -11,7 +10,7 @@ from numpy.typing import NDArray
 from ember_core.formats.plan import Plan
 from ember_core.heat.cook import Cook
 from ember_core.safety.advice import advice
-from ember_core.safety.clocks import judge, judge_all, met_times
+from ember_core.safety.clocks import conclude, judge, judge_all, met_times
 from ember_core.safety.conditions import InForce, breaks_of, in_force
 from ember_core.safety.rules import Profile, Seared, profile_of
 
@@ -81,35 +80,3 @@ def _seared_at(plan: Plan, cook: Cook, seared: Seared) -> float | None:
     met, _ = met_times(cook.t, field, seared.rows, interpolate=True)
     at = float(met.min(axis=0).max())
     return at if np.isfinite(at) else None
-
-
-def conclude(rule: dict[str, Any], findings: Sequence[dict[str, str]]) -> dict[str, Any]:
-    """The statement once every finding has been heard: a stop takes *met* away, with its reason."""
-    stop = next((f for f in findings if f["level"] == "stop"), None)
-    if not rule["met"] or stop is None:
-        return rule
-    needs = f"The time and temperature of {rule['clause']} are held, but it is not met: {stop['message']}"
-    return rule | {"met": False, "met_at_s": None, "remaining_s": None, "needs": needs}
-
-
-def by_its_outside(
-    rule: dict[str, Any], planned: Mapping[str, Any] | None, profile: Profile, findings: Sequence[Mapping[str, str]]
-) -> dict[str, Any]:
-    """A log's statement where the plan meets a clause for intact, seared pieces, of which a core's log shows nothing.
-
-    Parameters
-    ----------
-    rule : dict
-        What the log shows of the core.
-    planned : mapping or None
-        The ``rule`` object of the plan as it was cooked, when all its moves were done.
-    profile : Profile
-    findings : sequence of finding
-        Of the log; a stop keeps it from being met.
-    """
-    if rule["met"] or planned is None or not planned["met"] or any(f["level"] == "stop" for f in findings):
-        return rule
-    if planned["clause"] not in {e.id for e in profile.exceptions}:
-        return rule
-    needs = f"{planned['needs']} The outside is as planned, computed and not measured; its moves were marked as done."
-    return rule | {k: planned[k] for k in ("clause", "met", "met_at_s", "remaining_s")} | {"needs": needs}

@@ -66,6 +66,8 @@ def standing(
         minutes = rule["remaining_s"] / 60.0
         amount = f"{rule['remaining_s']:.0f} s" if minutes < 2 else f"{math.ceil(minutes - 1e-9)} min"
         return Standing(SHORT, f"short by {amount}", detail, profile)
+    if all(c.holding_only for form in required.forms for c in profile.clauses_for(form)):
+        return Standing(OPEN, "nothing asked at once", detail, profile)
     if guests == "general" and _advised(required, profile):
         words = "Tell the guest it is undercooked; never for susceptible guests."
         return Standing(ADVISORY, "served with advisory", f"{detail} {words}", profile)
@@ -80,7 +82,7 @@ def standing(
 def _advised(required: Requirement, profile: Profile) -> bool:
     """Whether a consumer advisory can stand in: under every clause of every form the piece is judged by."""
     clauses = [(form, c) for form in required.forms for c in profile.clauses_for(form)]
-    return required.form != "unknown" and bool(clauses) and all(form in c.advisory for form, c in clauses)
+    return required.species is not None and bool(clauses) and all(form in c.advisory for form, c in clauses)
 
 
 def eats(doneness: str, peak_c: float, target_c: float | None) -> str:

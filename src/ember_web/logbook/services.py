@@ -13,9 +13,8 @@ from ember_core.errors import InputError
 from ember_core.formats.log import Log
 from ember_core.formats.plan import parse
 from ember_core.safety.evidence import JUMP_K_S
-from ember_core.safety.measured import judge_log
+from ember_core.safety.measured import by_its_outside, judge_log
 from ember_core.safety.rules import profile_of
-from ember_core.safety.statement import by_its_outside
 from ember_core.safety.verdict import standing
 from ember_web.line.adapters import moment, state_of
 from ember_web.line.models import Cook

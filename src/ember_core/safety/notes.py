@@ -1,0 +1,56 @@
+"""What goes with a statement, of plans and logs alike: a house that allows less, a standard without a number."""
+
+from __future__ import annotations
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ember_core.finding import finding
+from ember_core.safety.clocks import judge
+from ember_core.safety.forms import Requirement
+from ember_core.safety.rules import Clause, Profile
+
+Array = NDArray[np.float64]
+Findings = list[dict[str, str]]
+
+
+def house_notes(profile: Profile) -> Findings:
+    """That the house's rows allow less than their base, whenever they do."""
+    if not profile.weaker:
+        return []
+    words = f"The house's rows for {', '.join(profile.weaker)} allow less than {profile.edition}. "
+    words += f"Shown: {profile.shown}." if profile.shown else "No validated reduction is recorded for them."
+    return [finding("house-weaker", "care", words, profile.authority)]
+
+
+def guidance(
+    profile: Profile,
+    required: Requirement,
+    t_s: Array,
+    field_c: Array,
+    *,
+    interpolate: bool,
+    apart_s: float | None = None,
+) -> Findings:
+    """How a history stands against the guidance of a profile without a number of its own; empty for other profiles.
+
+    Parameters
+    ----------
+    profile : Profile
+    required : Requirement
+        What the piece is judged as.
+    t_s, field_c : ndarray (n,), (n, depths)
+        s, °C.
+    interpolate, apart_s
+        As of :func:`ember_core.safety.clocks.met_times`.
+    """
+    if not profile.guidance_rows:
+        return []
+    clause = Clause("guidance", frozenset(required.forms), profile.guidance_rows, frozenset())
+    found = judge(profile, required.form, t_s, field_c, interpolate=interpolate, apart_s=apart_s, clauses=[clause])
+    if found["met"]:
+        return [finding("guidance", "note", "The guidance beside the standard is reached.", profile.authority)]
+    as_it_is = required.whole or required.form in {"fish", "egg-now", "plant"}
+    level = "care" if as_it_is and required.species in profile.guidance_below else "stop"
+    words = f"The guidance beside the standard is not reached. {found['needs']}"
+    return [finding("guidance", level, words, profile.authority)]
