@@ -1,0 +1,354 @@
+"""Situations of a cook → the rule's statement, its words, and the findings; each limit at, just below and just above."""
+
+from __future__ import annotations
+
+import pytest
+
+from ember_core.errors import InputError
+from ember_core.formats.plan import parse
+from ember_core.safety.conditions import in_force
+from tests.conftest import plan_document
+from tests.core.histories import judged, stage
+
+US, FSIS, UK, ANZ = "us-food-code-2022", "us-fsis-appendix-a", "uk-fsa", "anz-fsanz-3.2.2"
+BEEF = {"food": "beef-lean", "form": "steak"}
+ROAST = {"food": "beef-lean", "form": "roast"}
+
+
+def at(celsius, minutes=30.0, start=4.0):
+    """Brought up in two minutes, then held."""
+    return [(0, start), (2, celsius), (2 + minutes, celsius)]
+
+
+HELD = [
+    # profile, food and form, held °C, seconds → state (met at the limit, short or stop or advisory just below)
+    (US, {"food": "pork-loin"}, 63.0, 15, "met"), (US, {"food": "pork-loin"}, 63.0, 14, "short"), (US, {"food": "pork-loin"}, 62.9, 600, "advisory"),
+    (US, {"food": "pork-loin"}, 62.95, 15, "met"), (US, {"food": "pork-loin"}, 62.94, 600, "advisory"),
+    (US, {"food": "beef-mince"}, 63.0, 180, "met"), (US, {"food": "beef-mince"}, 63.0, 179, "short"), (US, {"food": "beef-mince"}, 66.0, 60, "met"),
+    (US, {"food": "beef-mince"}, 68.0, 17, "met"), (US, {"food": "beef-mince"}, 68.0, 16, "short"), (US, {"food": "beef-mince"}, 70.0, 0, "met"),
+    (US, {"food": "beef-mince"}, 67.9, 0, "short"), (US, {"food": "beef-mince"}, 62.0, 60, "advisory"),
+    (US, BEEF | {"form": "tenderised"}, 63.0, 60, "short"), (US, BEEF | {"form": "injected"}, 63.0, 179, "short"),
+    (US, {"food": "chicken-breast"}, 74.0, 0, "met"), (US, {"food": "chicken-breast"}, 73.9, 6000, "stop"),
+    (US, {"food": "wild-boar"}, 73.9, 6000, "stop"), (US, {"food": "wild-boar"}, 74.0, 0, "met"),
+    (US, BEEF | {"form": "stuffed"}, 73.9, 6000, "stop"), (US, {"food": "rabbit"}, 63.0, 15, "met"), (US, {"food": "hake"}, 63.0, 14, "short"),
+    (US, {"food": "egg-whole"}, 60.0, 600, "advisory"), (US, {"food": "custard"}, 70.0, 0, "met"), (US, {"food": "carrot"}, 50.0, 60, "open"),
+    (US, {"food": "carrot"}, 57.0, 0, "met"),
+    (FSIS, {"food": "chicken-breast"}, 60.0, 2100, "met"), (FSIS, {"food": "chicken-breast"}, 60.0, 2099, "short"),
+    (FSIS, {"food": "chicken-breast"}, 57.0, 9000, "stop"), (FSIS, {"food": "hake"}, 80.0, 600, "open"), (FSIS, BEEF, 54.0, 600, "stop"),
+    (FSIS, BEEF | {"form": "stuffed"}, 80.0, 600, "open"), (FSIS, {"food": "chicken-breast", "form": "stuffed"}, 60.0, 2099, "short"),
+    (UK, {"food": "chicken-breast"}, 70.0, 120, "met"), (UK, {"food": "chicken-breast"}, 70.0, 119, "short"),
+    (UK, {"food": "chicken-breast"}, 49.0, 6000, "stop"), (UK, {"food": "chicken-breast"}, 40.0, 600, "stop"),
+    (UK, {"food": "beef-mince"}, 49.0, 600, "stop"), (UK, {"food": "venison-wild"}, 49.0, 600, "stop"), (UK, {"food": "pork-loin"}, 55.0, 600, "stop"),
+    (UK, {"food": "chicken-breast", "form": "stuffed"}, 49.0, 600, "stop"), (UK, {"food": "hake"}, 50.0, 600, "advisory"),
+    (UK, {"food": "egg-whole"}, 50.0, 600, "advisory"), (UK, {"food": "prawn"}, 50.0, 600, "stop"), (UK, {"food": "carrot"}, 50.0, 60, "advisory"),
+    (ANZ, {"food": "chicken-breast"}, 40.0, 600, "stop"), (ANZ, {"food": "chicken-breast"}, 70.0, 119, "stop"),
+    (ANZ, {"food": "chicken-breast"}, 70.0, 120, "open"), (ANZ, {"food": "chicken-breast"}, 75.0, 0, "open"), (ANZ, {"food": "beef-mince"}, 60.0, 600, "stop"),
+    (ANZ, {"food": "pork-loin"}, 55.0, 600, "stop"), (ANZ, {"food": "beef-liver"}, 55.0, 600, "stop"), (ANZ, {"food": "beef-lean"}, 55.0, 600, "open"),
+    (ANZ, {"food": "hake"}, 50.0, 600, "open"), (ANZ, BEEF | {"form": "stuffed"}, 55.0, 600, "stop"), (ANZ, {"food": "venison-wild"}, 55.0, 600, "stop"),
+]  # fmt: skip
+
+
+@pytest.mark.parametrize(("rules", "what", "celsius", "seconds", "state"), HELD)
+def test_held_in_a_bath(rules, what, celsius, seconds, state):
+    """Come up to a temperature and held there for seconds, then served: the state, and met only where it says met."""
+    corners = [(0, 4), (10, celsius), (10 + seconds / 60, celsius), (10.001 + seconds / 60, 30), (300, 30)]
+    got, rule, _ = judged([stage("bath", 11 + seconds / 60)], corners, rules=rules, **what)
+    assert got == state
+    assert (rule["met"] is True) is (state == "met")
+    if rules == ANZ or (state == "open" and what.get("food") != "carrot"):
+        assert rule["met"] is None
+
+
+@pytest.mark.parametrize("guests", ["general", "susceptible"])
+@pytest.mark.parametrize(("rules", "food", "general"), [(US, "egg-whole", "advisory"), (UK, "hake", "advisory"), (FSIS, "hake", "open"), (ANZ, "hake", "open")])  # fmt: skip
+def test_susceptible_guests_get_no_advisory(rules, food, general, guests):
+    """3-801.11: nothing stands in for the clause; a profile without a number is no excuse either."""
+    state, _, codes = judged([stage("bath", 40)], at(50), rules=rules, food=food, guests=guests)
+    assert state == (general if guests == "general" else "stop")
+    assert codes.get("susceptible-guests") == (None if guests == "general" else "stop")
+
+
+REMAINING = [(US, "beef-mince", 63.0, 100, 80.0), (US, "pork-loin", 63.0, 5, 10.0), (UK, "chicken-breast", 70.0, 30, 90.0),
+             (UK, "chicken-breast", 66.0, 300, 300.0), (FSIS, "chicken-breast", 62.8, 600, 228.0), (US, "chicken-breast", 70.0, 600, None)]  # fmt: skip
+
+
+@pytest.mark.parametrize(("rules", "food", "celsius", "seconds", "left"), REMAINING)
+def test_what_is_missing(rules, food, celsius, seconds, left):
+    """The smallest remaining time over the rows in reach; none when no row is."""
+    corners = [(0, 4), (1, celsius), (1 + seconds / 60, celsius), (1.0001 + seconds / 60, 30), (300, 30)]
+    _, rule, _ = judged([stage("bath", 2 + seconds / 60)], corners, rules=rules, food=food)
+    assert rule["met"] is False
+    assert rule["remaining_s"] == (None if left is None else pytest.approx(left, abs=1.5))
+
+
+PAN = [stage("pan", 4), stage("rest", 6)]
+RARE = [(0, 4), (4, 45), (10, 50)]
+SEARED = [
+    # profile, food, form, handling, guests, faces a and b → state
+    (US, "beef-lean", "steak", (), "general", (63.0, 63.0), "met"), (US, "beef-lean", "steak", (), "general", (62.9, 90.0), "advisory"),
+    (US, "beef-lean", "steak", (), "general", (90.0, 62.9), "advisory"), (US, "beef-lean", "steak", (), "susceptible", (90, 90), "stop"),
+    (US, "beef-lean", "steak", ("scored",), "general", (90, 90), "advisory"), (US, "beef-lean", "steak", ("marinated",), "general", (90, 90), "advisory"),
+    (US, "beef-lean", "roast", (), "general", (90, 90), "advisory"), (US, "beef-lean", "tenderised", (), "general", (90, 90), "advisory"),
+    (US, "beef-liver", "steak", (), "general", (90, 90), "advisory"), (US, "veal", "steak", (), "general", (90, 90), "advisory"),
+    (US, "lamb", "steak", (), "general", (90, 90), "advisory"), (US, "venison", "steak", (), "general", (90, 90), "advisory"),
+    (UK, "beef-lean", "steak", (), "general", (80, 80), "met"), (UK, "beef-lean", "roast", (), "general", (80, 80), "met"),
+    (UK, "lamb", "roast", (), "general", (80, 80), "met"), (UK, "lamb", "roast", ("rolled",), "general", (80, 80), "stop"),
+    (UK, "beef-lean", "steak", (), "general", (59.9, 80), "stop"), (UK, "pork-loin", "steak", (), "general", (80, 80), "stop"),
+    (UK, "veal", "steak", (), "general", (80, 80), "stop"), (UK, "beef-lean", "minced", (), "general", (80, 80), "stop"),
+    (UK, "lamb-kidney", "steak", (), "general", (80, 80), "stop"), (UK, "beef-lean", "steak", (), "susceptible", (80, 80), "stop"),
+    (FSIS, "beef-lean", "steak", (), "general", (90, 90), "stop"), (ANZ, "beef-lean", "steak", (), "general", (90, 90), "open"),
+]  # fmt: skip
+
+
+@pytest.mark.parametrize(("rules", "food", "form", "handling", "guests", "faces", "state"), SEARED)
+def test_pieces_seared_outside(rules, food, form, handling, guests, faces, state):
+    """Food Code 3-401.11(C) and UK guidance on whole beef and lamb: intact, of that species, both faces hot enough."""
+    piece = {"handling": list(handling)}
+    got, rule, _ = judged(PAN, RARE, rules=rules, food=food, form=form, guests=guests, faces=faces, piece=piece)
+    assert got == state
+    assert (rule["met"] is True) is (state == "met")
+
+
+def test_a_house_sears_as_its_base():
+    """A house that follows the UK has its words for whole beef; one that follows FSIS has none."""
+    for base, state in ((UK, "met"), (US, "met"), (FSIS, "stop")):
+        assert (
+            judged(PAN, RARE, food="beef-lean", faces=(85, 85), rules="house", **{"x-house": {"base": base}})[0]
+            == state
+        )
+
+
+def whole(kind="oven", minutes=60.0, **more):
+    """Heat for a roast, and its rest."""
+    return [stage(kind, minutes, **more), stage("rest", 20)]
+
+
+OVENS = [
+    # stages, mass → True: the rows for whole roasts count; False: not; None: it cannot be told
+    (whole(medium_c=177), 2000, True), (whole(medium_c=176), 2000, False), (whole(medium_c=163, variant="fan"), 2000, True),
+    (whole(medium_c=162, variant="fan"), 2000, False), (whole(medium_c=121), 4500, True), (whole(medium_c=120), 4500, False),
+    (whole(medium_c=121), 4499, False), (whole(medium_c=121), None, None), (whole(medium_c=120), None, False),
+    (whole(medium_c=121, humidity=0.91), 2000, True), (whole(medium_c=121, humidity=0.9), 2000, False), (whole(medium_c=122, humidity=0.95), 2000, False),
+    (whole(minutes=59.9, medium_c=121, humidity=0.95), 2000, False), (whole(medium_c=121, cover="bag"), 2000, True),
+    (whole(medium_c=122, cover="bag"), 2000, False), (whole(medium_c=85, cover="wrapped"), 2000, False), (whole(medium_c=85, cover="tented"), 2000, False),
+    (whole("bath", medium_c=57), 2000, True), (whole("simmer", medium_c=60), 2000, False), (whole("boil"), 2000, False), (whole("steam"), 2000, True),
+    (whole("steam", minutes=59.9), 2000, False), (whole("pan"), 2000, False), (whole("fry"), 2000, False), (whole("hold", medium_c=60), 2000, False),
+    ([stage("pan", 4), *whole("bath")], 2000, True), ([stage("simmer", 30, medium_c=60), *whole("bath")], 2000, False),
+    ([stage("oven", 30, medium_c=100), *whole(medium_c=180)], 2000, False),
+]  # fmt: skip
+
+
+@pytest.mark.parametrize(("stages", "mass", "counts"), OVENS)
+def test_whole_roasts_by_their_heat(stages, mass, counts):
+    """3-401.11(B)(1): held at 57.2 °C for 40 minutes, which only the rows for whole roasts would meet."""
+    total = sum(s["minutes"] for s in stages)
+    corners = [(0, 4), (total - 65, 4), (total - 60, 57.3), (total, 57.3)] if total > 70 else [(0, 57.3), (total, 57.3)]
+    state, rule, codes = judged(stages, corners, piece={"mass_g": mass} if mass else None, **ROAST)
+    assert rule["met"] is (True if counts else None if counts is None else False)
+    assert state == {True: "met", None: "open", False: "advisory"}[counts]
+    assert ("roast-oven" in codes) is (counts is False)
+
+
+def test_only_time_in_the_oven_and_its_rest_counts_for_a_roast():
+    """Held in a pan, or in a very hot cabinet after a minute in a bath: nothing of it counts."""
+    for later in (stage("pan", 60, medium_c=60), stage("hold", 60, medium_c=85)):
+        assert judged([stage("bath", 1), later], at(57.3, 55), **ROAST)[1]["met"] is False
+    assert judged([stage("bath", 1), stage("rest", 60)], at(57.3, 55), **ROAST)[1]["met"] is True
+
+
+MOIST = [
+    (whole(), None, None, {}), (whole(humidity=0.9), None, True, {}), (whole(humidity=0.89), None, False, {"moist-oven": "stop"}),
+    (whole(cover="bag"), None, True, {}), (whole(cover="wrapped"), None, None, {}), (whole(medium_c=121), 4500, True, {}),
+    (whole(medium_c=120), 4500, None, {}), (whole(medium_c=121), 4499, None, {}), (whole("bath"), None, True, {}), (whole("pan"), None, True, {}),
+    ([stage("steam", 60), *whole(minutes=180)], None, True, {}), ([stage("steam", 59), *whole(minutes=60)], None, None, {}),
+    ([stage("steam", 60), *whole(minutes=181)], None, None, {}),
+]  # fmt: skip
+
+
+@pytest.mark.parametrize(("stages", "mass", "met", "codes"), MOIST)
+def test_fsis_asks_for_a_moist_oven(stages, mass, met, codes):
+    """Appendix A: 90 % for a quarter of the heating and an hour, a bag, or 4.5 kg at 121 °C; else it is not, or cannot be told."""
+    total = sum(s["minutes"] for s in stages)
+    state, rule, found = judged(
+        stages, [(0, 4), (10, 72), (total, 72)], rules=FSIS, piece={"mass_g": mass} if mass else None, **ROAST
+    )
+    assert rule["met"] is met
+    assert state == {True: "met", False: "stop", None: "open"}[met]
+    assert codes.items() <= found.items()
+
+
+@pytest.mark.parametrize(
+    ("stages", "oven"),
+    [
+        ([stage("hold", 60, medium_c=54.4)], True),
+        ([stage("hold", 60, medium_c=54.3)], False),
+        ([stage("bath", 60), stage("hold", 60, medium_c=79.9)], False),
+        ([stage("bath", 60), stage("hold", 60, medium_c=80)], True),
+        ([stage("rest", 60, medium_c=90), stage("bath", 60)], True),
+    ],
+)
+def test_a_hot_cabinet_is_an_oven_by_another_name(stages, oven):
+    """Cooked in a cabinet, or kept in one at 80 °C: the oven's moisture is asked for."""
+    piece = {"food": "beef-lean", "form": "roast", "start_c": 4, "shape": {"kind": "slab", "thickness_mm": 25}}
+    force = in_force(parse(plan_document(piece=piece, stages=stages, rules=FSIS)))
+    assert bool(force.open["roast"]) is oven
+
+
+GROWTH = [
+    # stages, corners → codes that must be there (level), and whether it is met
+    ("come-up 6 h", [stage("bath", 420)], [(0, 10), (360, 54.35), (361, 75), (420, 75)], {}, True),
+    ("come-up 6 h and a minute", [stage("bath", 420)], [(0, 10), (361, 54.35), (362, 75), (420, 75)], {"come-up": "stop"}, False),
+    ("20 h at 40", [stage("bath", 1260)], [(0, 4), (5, 40), (1200, 40), (1210, 80), (1260, 80)], {"come-up": "stop"}, False),
+    ("20 h at 9", [stage("chill", 1200), stage("bath", 60)], [(0, 9), (1200, 9), (1210, 80), (1260, 80)], {}, True),
+    ("warm 4 h after", [stage("bath", 30), stage("rest", 260)], [(0, 4), (10, 75), (30, 75), (31, 50), (270, 50), (270.1, 75), (290, 75)], {}, True),
+    ("warm 4 h 2 after", [stage("bath", 30), stage("rest", 260)], [(0, 4), (10, 75), (30, 75), (31, 50), (273, 50), (273.1, 75), (290, 75)],
+     {"warm-after-cooking": "stop"}, False),
+    ("15 h in warm air", [stage("bath", 30), stage("rest", 900)], [(0, 4), (10, 75), (30, 75), (90, 25), (930, 25)], {"warm-after-cooking": "stop"}, False),
+    ("hot for long", [stage("bath", 1500)], [(0, 4), (60, 75), (90, 54.5), (1500, 54.5)], {}, True),
+    ("cooled in time", [stage("bath", 30), stage("chill", 400)], [(0, 4), (10, 75), (30, 75), (31, 57), (150, 21), (385, 5), (430, 4)], {"cooling": "note"}, True),
+    ("first step late", [stage("bath", 30), stage("chill", 400)], [(0, 4), (10, 75), (30, 75), (31, 57), (152, 21), (385, 5), (430, 4)], {"cooling": "stop"}, False),
+    ("second step late", [stage("bath", 30), stage("chill", 400)], [(0, 4), (10, 75), (30, 75), (31, 57), (150, 21), (393, 5), (430, 4)], {"cooling": "stop"}, False),
+    ("a dip is no chill", [stage("bath", 30), stage("chill", 29)], [(0, 4), (10, 75), (30, 75), (59, 22)], {}, True),
+    ("a short chill to the end", [stage("bath", 30), stage("chill", 29)], [(0, 4), (10, 75), (30, 75), (59, 21)], {"cooling": "stop"}, False),
+    ("interrupted 60 min", [stage("bath", 60), stage("chill", 60), stage("bath", 30)], [(0, 4), (60, 40), (100, 4), (120, 4), (130, 75), (150, 75)],
+     {"interrupted-cooking": "care"}, True),
+    ("interrupted 61 min", [stage("bath", 61), stage("chill", 60), stage("bath", 30)], [(0, 4), (61, 40), (100, 4), (121, 4), (130, 75), (151, 75)],
+     {"interrupted-cooking": "stop"}, False),
+    ("reheated in 2 h for holding", [stage("bath", 30), stage("chill", 120), stage("bath", 130), stage("hold", 10)],
+     [(0, 4), (10, 75), (30, 75), (40, 4), (150, 4), (269, 75), (290, 75)], {"reheating": "note"}, True),
+    ("reheated too slowly", [stage("bath", 30), stage("chill", 120), stage("bath", 130), stage("hold", 10)],
+     [(0, 4), (10, 75), (30, 75), (40, 4), (150, 4), (279, 75), (290, 75)], {"reheating": "stop"}, False),
+    ("not hot enough to hold", [stage("bath", 30), stage("chill", 120), stage("bath", 130), stage("hold", 10)],
+     [(0, 4), (10, 75), (30, 75), (40, 4), (150, 4), (200, 73), (290, 73)], {"reheating": "stop"}, False),
+    ("reheated to serve", [stage("bath", 30), stage("chill", 120), stage("bath", 60)], [(0, 4), (10, 75), (30, 75), (40, 4), (150, 4), (200, 50), (210, 50)],
+     {"reheating": "note"}, True),
+    ("held at 57", [stage("bath", 30), stage("hold", 60)], [(0, 4), (10, 75), (30, 75), (31, 57), (90, 57)], {"holding-hot": "note"}, True),
+    ("held at 56.9 for 1 h", [stage("bath", 30), stage("hold", 60)], [(0, 4), (10, 75), (30, 75), (31, 56.9), (90, 56.9)], {"holding-hot": "care"}, True),
+    ("held at 50 for 5 h", [stage("bath", 30), stage("hold", 300)], [(0, 4), (10, 75), (30, 75), (31, 50), (330, 50)], {"holding-hot": "stop"}, False),
+    ("thawed in warm water", [stage("thaw", 60, medium_c=21.1, variant="running-water"), stage("bath", 60)], [(0, -18), (60, 2), (70, 75), (120, 75)],
+     {"thaw-water": "stop"}, False),
+    ("thawed in 21 °C", [stage("thaw", 60, medium_c=21, variant="running-water"), stage("bath", 60)], [(0, -18), (60, 2), (70, 75), (120, 75)], {}, True),
+    ("thawed 4 h above 5", [stage("thaw", 300), stage("bath", 60)], [(0, -18), (61, 5), (300, 5.2), (310, 75), (360, 75)], {}, True),
+    ("thawed 4 h 1 above 5", [stage("thaw", 300), stage("bath", 60)], [(0, -18), (58, 5), (300, 5.2), (310, 75), (360, 75)], {"thaw-too-warm": "stop"}, False),
+]  # fmt: skip
+
+
+@pytest.mark.parametrize(("name", "stages", "corners", "codes", "met"), GROWTH, ids=[g[0] for g in GROWTH])
+def test_the_course_of_a_cook(name, stages, corners, codes, met):
+    """Food Code 2022 on chicken: what happens before and after the clause is met takes met away, or only says so."""
+    state, rule, found = judged(stages, corners)
+    assert codes.items() <= found.items()
+    assert rule["met"] is met
+    assert state == ("met" if met else "stop")
+    assert met is ("stop" not in found.values())
+
+
+@pytest.mark.parametrize(("rules", "minutes", "level"), [(UK, 30, None), (UK, 30.4, "stop"), (US, 90, None)])
+def test_chilling_begins_in_time(rules, minutes, level):
+    """UK cook-chill: within 30 minutes of the heat; the Food Code has its own clock."""
+    stages = [stage("bath", 30), stage("rest", minutes), stage("chill", 85)]
+    corners = [(0, 4), (10, 75), (30, 75), (30 + minutes, 60), (60 + minutes, 3), (115 + minutes, 2)]
+    assert judged(stages, corners, rules=rules)[2].get("begin-of-chilling") == level
+
+
+@pytest.mark.parametrize(("hotter", "level"), [(0.0, "note"), (20.0, "stop")])
+def test_the_hottest_place_cools_and_the_coldest_is_cooked(hotter, level):
+    """Cooling is judged where it is warmest; cooking and holding where it is coldest."""
+    stages = [stage("bath", 30), stage("chill", 400)]
+    corners = [(0, 4), (10, 75), (30, 75), (31, 57), (150, 21), (385, 5), (430, 4)]
+    assert judged(stages, corners, hotter=hotter)[2]["cooling"] == level
+    assert judged([stage("bath", 30)], at(73), hotter=5.0)[1]["met"] is False
+    assert (
+        judged([stage("bath", 30), stage("hold", 300)], [*at(75, 20), (31, 50), (330, 50)], hotter=20)[2]["holding-hot"]
+        == "stop"
+    )
+
+
+FISH = [
+    (US, "hake", [stage("bath", 30)], at(50), "care"), (US, "hake", [stage("bath", 30)], at(63), None), (UK, "hake", [stage("bath", 30)], at(60), None),
+    (UK, "hake", [stage("bath", 30)], at(59.9), "care"), (US, "hake", [stage("bath", 30)], at(60), "care"),
+    (US, "hake", [stage("chill", 168 * 60, medium_c=-20), stage("bath", 30)], [(0, -20), (168 * 60, -20), (168 * 60 + 2, 50), (168 * 60 + 30, 50)], None),
+    (US, "hake", [stage("chill", 167 * 60, medium_c=-20), stage("bath", 30)], [(0, -20), (167 * 60, -20), (167 * 60 + 2, 50), (167 * 60 + 30, 50)], "care"),
+    (UK, "hake", [stage("chill", 24 * 60, medium_c=-20), stage("bath", 30)], [(0, -20), (24 * 60, -20), (24 * 60 + 2, 50), (24 * 60 + 30, 50)], None),
+    (US, "beef-lean", [stage("bath", 30)], at(50), None), (ANZ, "hake", [stage("bath", 30)], at(50), None),
+]  # fmt: skip
+
+
+@pytest.mark.parametrize(("rules", "food", "stages", "corners", "level"), FISH)
+def test_parasites(rules, food, stages, corners, level):
+    """3-402.11 and 853/2004: frozen long enough, or cooked by the rows, or said."""
+    assert judged(stages, corners, rules=rules, food=food)[2].get("parasites") == level
+
+
+OTHER = [
+    (UK, "mussel", [stage("boil", 30)], [(0, 4), (5, 90), (6.5, 90), (30, 90)], {"bivalves": None}), (UK, "mussel", [stage("boil", 30)], at(89.9), {"bivalves": "care"}),
+    (US, "mussel", [stage("boil", 30)], at(70), {"bivalves": None}),
+    (FSIS, "egg-white", [stage("bath", 10)], [(0, 4), (1, 56.7), (4.5, 56.7), (10, 56.7)], {"egg-product": "note"}),
+    (FSIS, "egg-white", [stage("bath", 4)], [(0, 4), (1, 56.7), (4, 56.7)], {"egg-product": "care"}), (US, "egg-white", [stage("bath", 10)], at(57), {"egg-product": None}),
+    (US, "chicken-breast", [stage("oven", 30), stage("chill", 400)], [(0, 4), (10, 75), (30, 75), (40, 4), (430, 4)], {"shelf-life": "note", "chilled-pouch": None}),
+    (US, "chicken-breast", [stage("bath", 30), stage("chill", 400)], [(0, 4), (10, 75), (30, 75), (40, 4), (430, 4)], {"shelf-life": "note", "chilled-pouch": "care"}),
+    (US, "chicken-breast", [stage("bath", 30), stage("chill", 400, medium_c=5.1)], [(0, 4), (10, 75), (30, 75), (40, 4), (430, 4)], {"shelf-life": "care"}),
+    (FSIS, "chicken-breast", [stage("bath", 30), stage("chill", 400)], [(0, 4), (10, 75), (30, 75), (40, 4), (430, 4)], {"shelf-life": "care"}),
+]  # fmt: skip
+
+
+@pytest.mark.parametrize(("rules", "food", "stages", "corners", "codes"), OTHER)
+def test_what_else_is_said(rules, food, stages, corners, codes):
+    """Bivalves, liquid egg, chilled food: by the profile that has words for them."""
+    found = judged(stages, corners, rules=rules, food=food)[2]
+    assert {k: found.get(k) for k in codes} == codes
+
+
+UNKNOWN = [
+    (None, 73.9, "stop"),
+    (None, 74.0, "met"),
+    ("steak", 64.0, "stop"),
+    ("plant", 60.0, "stop"),
+    ("fish", 64.0, "stop"),
+    ("roast", 74.0, "met"),
+]
+
+
+@pytest.mark.parametrize(("form", "celsius", "state"), UNKNOWN)
+def test_an_unknown_species_takes_the_strictest(form, celsius, state):
+    """A composition without a food is judged as poultry, mince and meat at once, whatever form it claims, and says so."""
+    piece = {"composition": {"water": 0.74, "protein": 0.23, "fat": 0.02, "ash": 0.01}}
+    got, _, codes = judged([stage("bath", 300)], at(celsius, 290), food=None, form=form, piece=piece)
+    assert got == state
+    assert codes["species-unknown"] == "care"
+
+
+HOUSES = [
+    # rows, written plan, validated → accepted, and whether the finding is there
+    ([[30, 0]], "x", None, False), ([[54.3, 86400]], "HACCP 7", None, False), ([[54.4, 86400]], "HACCP 7", None, True), ([[60, 1650]], "HACCP 7", None, True),
+    ([[60, 1649]], "HACCP 7", None, False), ([[60, 1800]], "", None, False), ([[60, 1800]], "   ", None, False), ([[60, 1800]], None, None, False),
+    ([[52.3, 86400]], "HACCP 7", {"organism": "salmonella", "log10": 7, "by": "lab report 12"}, False),
+    ([[52.4, 18000]], "HACCP 7", {"organism": "salmonella", "log10": 7, "by": "lab report 12"}, True),
+    ([[55, 1800]], "HACCP 7", {"organism": "salmonella", "log10": 4.9, "by": "lab report 12"}, False),
+    ([[55, 1800]], "HACCP 7", {"organism": "salmonella", "log10": 7, "by": "me"}, False),
+    ([[55, 1800]], "HACCP 7", {"organism": "unicorn", "log10": 7, "by": "lab report 12"}, False), ([[55, 1800]], "HACCP 7", "yes", False),
+    ([[30, 0]], "HACCP 7", {"organism": "salmonella", "log10": 7, "by": "lab report 12"}, False),
+]  # fmt: skip
+
+
+@pytest.mark.parametrize(("rows", "written", "validated", "taken"), HOUSES)
+def test_the_floor_of_a_house(rows, written, validated, taken):
+    """No plan's name allows less than the floor; what is allowed stays said on every cook."""
+    house = {"base": US, "rows": {"3-401.11(A)(3)": rows}}
+    house |= {"written_plan": written} if written is not None else {}
+    house |= {"validated": validated} if validated is not None else {}
+    stages, corners = [stage("bath", 30)], at(75)
+    if not taken:
+        with pytest.raises(InputError) as caught:
+            judged(stages, corners, rules="house", **{"x-house": house})
+        assert "house" in caught.value.path
+        return
+    _, rule, codes = judged(stages, corners, rules="house", **{"x-house": house})
+    assert codes["house-weaker"] == "care"
+    assert written in rule["edition"]
+    assert (
+        "house-weaker"
+        not in judged(
+            stages, corners, rules="house", **{"x-house": {"base": US, "rows": {"3-401.11(A)(3)": [[76, 0]]}}}
+        )[2]
+    )
