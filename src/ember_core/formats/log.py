@@ -149,7 +149,7 @@ def _plain(text: str, header: Sequence[str], delimiter: str) -> Log | None:
     if table.shape[0] < 2 or table.shape[1] != len(header) or not np.isfinite(table).all():
         return None
     t, temperatures = table[:, 0], table[:, 1:]
-    good = (np.diff(t) > 0).all() and abs(t[0]) <= MOST_T_S and abs(t[-1]) <= MOST_T_S and t[-1] - t[0] <= LONGEST_S
+    good = np.abs(t).max() <= MOST_T_S and (np.diff(t) > 0).all() and t[-1] - t[0] <= LONGEST_S
     if not good or temperatures.min() < PLAUSIBLE_C[0] or temperatures.max() > PLAUSIBLE_C[1]:
         return None
     by = {name: tuple(table[:, i].tolist()) for i, name in enumerate(header)}
