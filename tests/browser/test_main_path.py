@@ -13,6 +13,7 @@ from selenium.webdriver.common.keys import Keys
 from selenium.webdriver.support.ui import Select
 
 from ember_core.formats import log as log_format
+from ember_core.safety.measured import judge_log
 
 pytestmark = pytest.mark.browser
 
@@ -102,7 +103,7 @@ def test_from_quick_entry_to_the_judged_csv(browser, site):
     log = log_format.loads(text)
     assert len(log.t_s) > 20
     assert max(log.core_c) > 30
-    judged = log_format.judge_log(log, rules="us-food-code-2022", food="beef-lean", form="steak")
+    judged = judge_log(log, rules="us-food-code-2022", food="beef-lean", form="steak")
     assert judged["rule"]["profile"] == "us-food-code-2022"
 
 

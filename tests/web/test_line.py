@@ -11,6 +11,7 @@ from datetime import timedelta
 import pytest
 
 from ember_core.formats import log as log_format
+from ember_core.safety.measured import judge_log
 from ember_sim.piece import Piece, stage_at
 from ember_web.kitchens.models import Kitchen
 from ember_web.line.adapters import state_of
@@ -242,7 +243,7 @@ def test_finish_writes_a_record_that_the_command_line_can_judge(kitchen, cook, a
         "Pull",
         "Serve",
     ]
-    judged = log_format.judge_log(log, rules="us-food-code-2022", food="beef-lean", form="steak")
+    judged = judge_log(log, rules="us-food-code-2022", food="beef-lean", form="steak")
     assert judged["rule"]["met"] is True
     assert as_("viewer").get(f"/k/hut/log/{record.public_id}/json/").json()["verdict"]["state"] == "met"
     assert as_("cook").post(f"/k/hut/log/{record.public_id}/", {"note": "x" * 2001}).status_code == 422

@@ -90,7 +90,8 @@ def test_page_and_fragment_are_the_same_plan(kitchen, as_):
     assert "<html" not in part
     pull = part.split('class="clock">')[1].split("<")[0]
     assert f'class="clock">{pull}<' in full
-    assert "served with advisory" in part
+    assert "3-401.11(C)" in part
+    assert "served with advisory" in client.get("/k/hut/plan/", {"cut": "hake-loin", "serve": "19:40"}).content.decode()
 
 
 def test_forecast_part_gives_clock_times(kitchen, as_):

@@ -159,7 +159,8 @@ def _jumps(t_s: Array, core_c: Array, impossible: Flags, fastest: float) -> tupl
     for i in range(start + 1, len(c)):
         here, moved = c[i], JUMP_K + fastest * (t[i] - last_t)
         most = last_c + (moved if moved < STEP_K else STEP_K) if ceiling is None else ceiling
-        if never[i] or here > most:
+        alone = t[i] - t[i - 1] > APART_S and i + 1 < len(c) and here > c[i + 1] + room[i]
+        if never[i] or here > most or alone:  # after a hole, as at the start, the next reading has to bear it out
             up[i] = True
             ceiling = most  # stays where it was until readings come back below it
             continue

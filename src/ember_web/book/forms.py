@@ -10,6 +10,7 @@ from django import forms
 
 from ember_core.errors import InputError
 from ember_core.formats.plan import foods
+from ember_core.safety.lethality import organisms
 from ember_core.safety.rules import Clause, bases, house_profile
 from ember_web.book.models import PARTS, Food, HouseRules
 
@@ -103,9 +104,18 @@ class HouseRulesForm(forms.Form):
 
     base = forms.ChoiceField(label="Follows")
     written_plan = forms.CharField(label="Written plan", max_length=200, required=False)
+    shown_log10 = forms.FloatField(
+        label="log10",
+        required=False,
+        error_messages={"invalid": "Reduction shown: write a number of log10, such as 6.5."},
+    )
+    shown_organism = forms.ChoiceField(label="of", required=False)
+    shown_by = forms.CharField(label="shown by", max_length=200, required=False)
 
     def __init__(self, data: Any = None, *, house: HouseRules) -> None:
+        shown = house.validated or {}
         start = {"base": house.base, "written_plan": house.written_plan}
+        start |= {f"shown_{k}": shown.get(k) for k in ("log10", "organism", "by")}
         super().__init__(data, initial=start)
         known = bases()
         self.fields["base"] = forms.ChoiceField(label="Follows", choices=[(p.id, p.name) for p in known.values()])
@@ -121,7 +131,13 @@ class HouseRulesForm(forms.Form):
             self.fields[f"rows_{i}"] = field
             self.clauses.append((f"rows_{i}", clause, in_words(clause.rows)))
         self.fields["base"].widget.attrs["class"] = "form-select"
-        self.fields["written_plan"].widget.attrs["class"] = "form-control"
+        self.fields["shown_organism"] = forms.ChoiceField(
+            label="of", required=False, choices=[("", "—"), *((o.id, o.name) for o in organisms().values())]
+        )
+        self.fields["shown_organism"].widget.attrs["class"] = "form-select"
+        for name in ("written_plan", "shown_log10", "shown_by"):
+            self.fields[name].widget.attrs["class"] = "form-control"
+        self.fields["shown_log10"].widget.attrs |= {"step": "0.1", "inputmode": "decimal"}
 
     def rows_of_clauses(self) -> list[tuple[Clause, str, str, Any]]:
         """Each clause with its forms and its rows in words, and its field."""
@@ -141,9 +157,13 @@ class HouseRulesForm(forms.Form):
                 self.add_error(
                     name, f"{clause.id}: {str(error)[:40]!r} is no row; write a temperature and a time, such as 65 °C 10 min; 75 °C 30 s."
                 )  # fmt: skip
+        shown = {k: data.get(f"shown_{k}") for k in ("organism", "log10", "by")}
+        data["validated"] = shown if any(v not in {None, ""} for v in shown.values()) else None
         if not self.errors:
             try:
-                house_profile(self.profile.id, own, written_plan=str(data.get("written_plan") or "").strip() or None)
+                house_profile(
+                    self.profile.id, own, written_plan=str(data.get("written_plan") or ""), validated=data["validated"]
+                )
             except InputError as error:
                 self.add_error(None, error.message)
         data["rows"] = {k: [list(r) for r in rows] for k, rows in own.items()}

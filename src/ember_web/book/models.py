@@ -53,6 +53,9 @@ class HouseRules(models.Model):
     base = models.CharField(max_length=40)
     rows = models.JSONField(default=dict, help_text="Clause to rows of °C and s.")
     written_plan = models.CharField(max_length=200, blank=True)
+    validated = models.JSONField(
+        null=True, blank=True, help_text="The reduction shown for weaker rows: organism, log10, by."
+    )
     updated_at = models.DateTimeField(auto_now=True)
 
     def __str__(self) -> str:
@@ -60,4 +63,5 @@ class HouseRules(models.Model):
 
     def document(self) -> dict[str, Any]:
         """As a plan carries them."""
-        return {"base": self.base, "rows": self.rows, "written_plan": self.written_plan}
+        shown = {"validated": self.validated} if self.validated else {}
+        return {"base": self.base, "rows": self.rows, "written_plan": self.written_plan, **shown}

@@ -24,5 +24,6 @@ def store_house_rules(house: HouseRules, form: HouseRulesForm) -> HouseRules:
     house.base = form.profile.id
     house.rows = form.cleaned_data["rows"]
     house.written_plan = form.cleaned_data["written_plan"].strip()
+    house.validated = form.cleaned_data["validated"]
     house.save()
     return house

@@ -36,6 +36,14 @@ class View:
     data: dict[str, Any]
     doneness: str
 
+    @property
+    def under(self) -> str:
+        """The rule set and its edition."""
+        if self.standing is None:
+            return ""
+        profile = self.standing.profile
+        return profile.name if profile.edition in profile.name else f"{profile.name}, {profile.edition}"
+
 
 def build(outcome: Outcome, kitchen: Kitchen, now: datetime, cursor_s: float | None = None) -> View:
     """Place a computed plan on the kitchen's clock and draw it."""
