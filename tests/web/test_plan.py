@@ -177,3 +177,22 @@ def test_clock_can_run_fast_without_a_jump(kitchen, as_):
     as_("chef").post("/k/hut/clock/", {"rate": "7"})
     kitchen.refresh_from_db()
     assert kitchen.clock_rate == 60
+
+
+@pytest.mark.parametrize(("data", "mass"), [({"size_mm": "80"}, "1134.6"), ({"size_mm": "80", "mass_g": "1200"}, "1200"),
+                                            ({"size_mm": "70", "was_size": "80", "mass_g": "1134.6"}, "868.7")])  # fmt: skip
+def test_the_usual_mass_follows_the_size(kitchen, as_, data, mass):
+    """A rolled shoulder 80 mm across does not weigh what one of 95 mm does; a mass of the cook's own stays."""
+    start = {"cut": "hogget-shoulder", "was": "hogget-shoulder", "mass_g": "1600", "serve": "19:40"}
+    page = as_("cook").get("/k/hut/plan/", start | data).content.decode()
+    assert f'name="mass_g" value="{mass}"' in page
+    assert 'class="errors"' not in page
+
+
+def test_a_mass_that_the_shape_cannot_hold_is_told_beside_it(kitchen, as_):
+    """What is wrong stands with the mass; nothing else is lost."""
+    page = (
+        as_("cook").get("/k/hut/plan/", {"cut": "hogget-shoulder", "mass_g": "5000", "serve": "19:40"}).content.decode()
+    )
+    assert 'id="error-mass_g"' in page
+    assert "this shape holds about" in page

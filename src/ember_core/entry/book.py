@@ -23,6 +23,13 @@ def ways() -> dict[str, dict[str, Any]]:
     return {w["id"]: w for w in sorted(read_toml("ways.toml")["way"], key=lambda w: w["version"])}
 
 
+def usual_mass(cut: Mapping[str, Any], size_mm: float) -> float:
+    """The mass, g, that goes with a size of a cut, mm: its usual piece, thicker or thinner in the directions a size stands for."""
+    directions = {"slab": 1, "cylinder": 2, "sphere": 3, "egg": 3}.get(cut["shape"], 1)
+    times: float = (size_mm / float(cut["size_mm"])) ** directions
+    return round(float(cut["mass_g"]) * times, 1)
+
+
 def piece_name(piece: Mapping[str, Any]) -> str:
     """What a cook calls a plan's piece: its cut, else the kitchen's own food, else the food of the table."""
     cut = cuts().get(piece.get("cut", ""))

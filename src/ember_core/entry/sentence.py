@@ -8,7 +8,7 @@ from dataclasses import dataclass, field, replace
 from datetime import datetime
 from typing import Any
 
-from ember_core.entry.book import cuts, doneness_names, usual_doneness, ways
+from ember_core.entry.book import cuts, doneness_names, usual_doneness, usual_mass, ways
 from ember_core.errors import FormatError
 from ember_core.formats.plan import FORMAT
 from ember_core.heat.boiling import boiling_point
@@ -78,7 +78,7 @@ class Sentence:
         start = cls(
             cut=cut_id,
             size_mm=cut["size_mm"],
-            mass_g=cut["mass_g"],
+            mass_g=usual_mass(cut, known.get("size_mm") or cut["size_mm"]),
             start_c=4.0,
             target_c=usual,
             way=cut["way"],
@@ -100,6 +100,8 @@ class Sentence:
             food, shape = cut["food"], cut["shape"]
             if self.way != OWN_WAY:
                 piece |= {"food": food, "form": cut["form"], "shape": {"kind": shape}}
+                if "handling" in cut:
+                    piece["handling"] = list(cut["handling"])
             piece["cut"] = self.cut
         if self.own_food is not None:
             own = self.own_food

@@ -15,7 +15,7 @@ from django.shortcuts import get_object_or_404, redirect, render
 from django.urls import reverse
 from django.views.decorators.http import require_GET, require_http_methods, require_POST
 
-from ember_core.entry.book import cuts
+from ember_core.entry.book import cuts, usual_mass
 from ember_core.entry.quick import parse as parse_quick
 from ember_core.entry.sentence import Sentence, from_document
 from ember_core.errors import EmberError
@@ -64,9 +64,23 @@ def _form(request: HttpRequest, kitchen: Kitchen, plan: Plan | None, data: Any) 
         if plan is None and chosen in cuts() and chosen != start.cut:
             values = initial(Sentence.for_cut(chosen, rules=kitchen.rules), kitchen)
         values |= {k: data.get(k) for k in (*FIELDS, "title") if k in data}
+        values["mass_g"] = _mass_of(values, data.get("was_size"))
     own = values["cut"] if plan is not None else ""
     usual = cuts().get(str(values["cut"]), {}).get("food", "")
     return SentenceForm(values, own=own, foods=food_choices(kitchen, usual, start.own_food)), base
+
+
+def _mass_of(values: dict[str, Any], was_size: str | None) -> Any:
+    """The mass in the sentence; the usual one of a cut follows the size that a cook changes."""
+    cut = cuts().get(str(values["cut"]))
+    if cut is None or cut["shape"] == "egg":
+        return values["mass_g"]
+    try:
+        size, before = float(values["size_mm"]), float(was_size or cut["size_mm"])
+    except (TypeError, ValueError):
+        return values["mass_g"]
+    usual = values["mass_g"] == f"{usual_mass(cut, before):g}"
+    return f"{usual_mass(cut, size):g}" if usual and 1 <= size <= 400 else values["mass_g"]
 
 
 def _compute(form: SentenceForm, kitchen: Kitchen, base: dict[str, Any], *, forecast: bool = False) -> Any:
