@@ -1,4 +1,4 @@
-"""Quick entry, the sentence, moves, the verdict and the fold of events."""
+"""Quick entry, the sentence, moves and names."""
 
 from __future__ import annotations
 
@@ -15,7 +15,6 @@ from ember_core.entry.sentence import OWN_WAY, Sentence, from_document
 from ember_core.errors import FormatError
 from ember_core.formats.plan import parse
 from ember_core.formats.result import compute
-from ember_core.line.fold import Event, fold
 from tests.conftest import plan_document
 
 
@@ -98,46 +97,6 @@ def test_own_stages_survive_a_change_of_thickness():
 def test_doneness_names(core, name):
     """The highest name reached."""
     assert name_of("beef-lean", core) == name
-
-
-MOVES = [{"id": "m0", "offset_s": 0}, {"id": "m1", "offset_s": 120}, {"id": "m2", "offset_s": 400}]
-START = Event("s", "start", 1000.0)
-
-
-def test_fold_moves_what_comes_after_a_late_move():
-    """What is to come is due as long after the last move as it was planned."""
-    state = fold([START, Event("a", "move", 1150.0, move="m1")], MOVES)
-    assert [m.due for m in state.moves] == [1000.0, 1150.0, 1430.0]
-    assert state.next == 2
-    state = fold([START, Event("a", "move", 1150.0, move="m1"), Event("x", "extend", 1160.0, seconds=60)], MOVES)
-    assert state.moves[2].due == 1490.0
-
-
-def test_fold_undo_and_undo_of_undo():
-    """An undo is an event; it can be undone itself."""
-    move = Event("a", "move", 1150.0, move="m1")
-    undo = Event("u", "undo", 1160.0, supersedes="a")
-    assert fold([START, move, undo], MOVES).next == 1
-    assert fold([START, move, undo, Event("v", "undo", 1170.0, supersedes="u")], MOVES).next == 2
-
-
-@given(
-    st.permutations(
-        [
-            START,
-            Event("a", "move", 1150.0, move="m1"),
-            Event("b", "extend", 1160.0, seconds=30),
-            Event("c", "move", 1170.0, move="m2"),
-            Event("d", "undo", 1180.0, supersedes="c"),
-        ]
-    ),
-    st.integers(0, 4),
-)
-def test_fold_does_not_care_for_order_or_repeats(events, again):
-    """The same events in any order, one of them twice, fold to the same state."""
-    state = fold([*events, events[again]], MOVES)
-    assert state == fold(sorted(events, key=lambda e: e.at), MOVES)
-    assert state.next == 2
 
 
 @pytest.mark.parametrize(

@@ -208,7 +208,7 @@ def by_its_outside(
         return rule
     if planned["clause"] not in {e.id for e in profile.exceptions}:
         return rule
-    needs = f"{planned['needs']} The outside is as planned, computed and not measured; its moves were marked as done."
+    needs = f"{planned['needs']} Its outside is as planned (computed, not measured; its moves were done)."
     return rule | {k: planned[k] for k in ("clause", "met", "met_at_s", "remaining_s")} | {"needs": needs}
 
 
