@@ -199,7 +199,27 @@ GROWTH = [
     ("come-up 6 h", [stage("bath", 420)], [(0, 10), (360, 54.35), (361, 75), (420, 75)], {}, True),
     ("come-up 6 h and a minute", [stage("bath", 420)], [(0, 10), (361, 54.35), (362, 75), (420, 75)], {"come-up": "stop"}, False),
     ("20 h at 40", [stage("bath", 1260)], [(0, 4), (5, 40), (1200, 40), (1210, 80), (1260, 80)], {"come-up": "stop"}, False),
-    ("20 h at 9", [stage("chill", 1200), stage("bath", 60)], [(0, 9), (1200, 9), (1210, 80), (1260, 80)], {}, True),
+("20 h at 5", [stage("chill", 1200), stage("bath", 60)], [(0, 5), (1200, 5), (1210, 80), (1260, 80)], {}, True),
+    ("20 h at 9", [stage("chill", 1200), stage("bath", 60)], [(0, 9), (1200, 9), (1210, 80), (1260, 80)], {"raw-too-warm": "stop"}, False),
+    ("4 h at 9", [stage("chill", 240), stage("bath", 60)], [(0, 9), (240, 9), (250, 80), (300, 80)], {}, True),
+    ("4 h 1 at 9", [stage("chill", 241), stage("bath", 60)], [(0, 9), (241, 9), (250, 80), (301, 80)], {"raw-too-warm": "stop"}, False),
+    ("raw, chilled at 20", [stage("chill", 1200), stage("bath", 60)], [(0, 20), (1200, 20), (1210, 80), (1260, 80)],
+     {"come-up": "stop", "raw-too-warm": "stop"}, False),
+    ("raw, chilled at 20 for 3 h", [stage("chill", 180), stage("bath", 240)], [(0, 20), (390, 20), (400, 80), (420, 80)], {"come-up": "stop"}, False),
+    ("raw at 10 for 3 h, then 4 h up", [stage("chill", 180), stage("bath", 300)], [(0, 10), (180, 10), (430, 54.4), (440, 80), (480, 80)], {}, True),
+    ("cooled to 39 in the room, then at 20", [stage("bath", 30), stage("rest", 60), stage("chill", 1200)],
+     [(0, 4), (10, 75), (30, 75), (90, 39), (150, 20), (1290, 20)], {"cooling": "stop", "warm-after-cooking": "stop"}, False),
+    ("cooled, kept and reheated", [stage("bath", 30), stage("chill", 600), stage("bath", 60), stage("rest", 200)],
+     [(0, 4), (10, 75), (30, 75), (31, 57), (150, 21), (385, 5), (630, 4), (660, 75), (690, 75), (700, 50), (890, 50)], {"reheating": "note"}, True),
+    ("warm 4 h 2 after it was reheated", [stage("bath", 30), stage("chill", 600), stage("bath", 60), stage("rest", 260)],
+     [(0, 4), (10, 75), (30, 75), (31, 57), (150, 21), (385, 5), (630, 4), (660, 75), (690, 75), (691, 50), (950, 50)],
+     {"warm-after-cooking": "stop"}, False),
+    ("warm 3 h before and 3 h after a chill", [stage("bath", 30), stage("rest", 180), stage("chill", 600), stage("bath", 10), stage("rest", 180)],
+     [(0, 4), (10, 75), (30, 75), (31, 57), (205, 57), (320, 21), (560, 5), (810, 4), (820, 50), (1000, 50)], {"cooling": "stop"}, False),
+    ("two first heats, the second whole", [stage("bath", 40), stage("chill", 60), stage("bath", 30), stage("chill", 60), stage("bath", 5)],
+     [(0, 4), (40, 40), (80, 4), (100, 4), (110, 75), (130, 75), (150, 4), (190, 4), (195, 20)], {"interrupted-cooking": "care"}, True),
+    ("two first heats, met in the third", [stage("bath", 40), stage("chill", 60), stage("bath", 30), stage("chill", 60), stage("bath", 30)],
+     [(0, 4), (40, 40), (80, 4), (100, 4), (130, 40), (170, 4), (190, 4), (200, 75), (220, 75)], {"interrupted-cooking": "care"}, True),
     ("warm 4 h after", [stage("bath", 30), stage("rest", 260)], [(0, 4), (10, 75), (30, 75), (31, 50), (270, 50), (270.1, 75), (290, 75)], {}, True),
     ("warm 4 h 2 after", [stage("bath", 30), stage("rest", 260)], [(0, 4), (10, 75), (30, 75), (31, 50), (273, 50), (273.1, 75), (290, 75)],
      {"warm-after-cooking": "stop"}, False),
@@ -262,6 +282,62 @@ def test_the_hottest_place_cools_and_the_coldest_is_cooked(hotter, level):
         judged([stage("bath", 30), stage("hold", 300)], [*at(75, 20), (31, 50), (330, 50)], hotter=20)[2]["holding-hot"]
         == "stop"
     )
+
+
+@pytest.mark.parametrize(
+    ("rules", "hours", "level"),
+    [
+        (US, 4.0, None),
+        (US, 4.1, "stop"),
+        (UK, 2.0, None),
+        (UK, 2.1, "stop"),
+        (FSIS, 6.0, None),
+        (FSIS, 6.1, "stop"),
+        (ANZ, 4.0, None),
+        (ANZ, 4.1, "stop"),
+    ],
+)
+def test_raw_food_out_of_the_cold(rules, hours, level):
+    """Time as a control where the profile has it, else the come-up's limit; above the profile's own cold holding."""
+    stages = [stage("rest", hours * 60), stage("bath", 30)]
+    corners = [(0, 9.5), (hours * 60, 9.5), (hours * 60 + 5, 80), (hours * 60 + 30, 80)]
+    assert judged(stages, corners, rules=rules)[2].get("raw-too-warm") == level
+    cold = [(0, 4.4), (hours * 60, 4.4), *corners[2:]]
+    assert "raw-too-warm" not in judged(stages, cold, rules=rules)[2]
+
+
+@pytest.mark.parametrize(("rules", "minutes", "level"), [(UK, 120, None), (UK, 122, "stop"), (FSIS, 90, None), (FSIS, 92, "stop"), (ANZ, 240, None), (ANZ, 242, "stop")])  # fmt: skip
+def test_warm_after_cooking_by_profile(rules, minutes, level):
+    """UK 2 h, FSANZ 4 h, FSIS the first step of its cooling; a roast may stand at 54 °C under the Food Code."""
+    stages = [stage("bath", 30), stage("rest", minutes)]
+    corners = [(0, 4), (10, 80), (30, 80), (30.01, 50), (30 + minutes, 50)]
+    assert judged(stages, corners, rules=rules)[2].get("warm-after-cooking") == level
+    warm = [(0, 4), (10, 80), (30, 80), (31, 54.1), (400, 54.1)]
+    kept = [
+        judged([stage("bath", 30), stage("rest", 370)], warm, **what)[2].get("warm-after-cooking")
+        for what in (ROAST, {"food": "beef-lean"})
+    ]
+    assert kept == [None, "stop"]
+
+
+@pytest.mark.parametrize("rules", [FSIS, UK])
+def test_interrupted_without_a_clause_for_it(rules):
+    """Only under the kitchen's own written plan."""
+    stages, corners = (
+        [stage("bath", 30), stage("chill", 60), stage("bath", 30)],
+        [(0, 4), (30, 40), (80, 3), (90, 3), (100, 80), (120, 80)],
+    )
+    assert judged(stages, corners, rules=rules)[2]["interrupted-cooking"] == "care"
+
+
+def test_a_sear_is_not_a_cooked_piece():
+    """A beef steak seared, chilled and finished: cooking is interrupted though its faces meet the clause for intact pieces."""
+    stages = [stage("pan", 4), stage("chill", 60), stage("bath", 60)]
+    _, rule, codes = judged(
+        stages, [(0, 4), (4, 10), (30, 4), (64, 4), (100, 55), (124, 55)], food="beef-lean", faces=(70, 70)
+    )
+    assert (rule["clause"], rule["met"], codes["interrupted-cooking"]) == ("3-401.11(C)", True, "care")
+    assert "reheating" not in codes
 
 
 FISH = [

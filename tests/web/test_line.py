@@ -305,3 +305,29 @@ def test_probe_names_are_per_kitchen(kitchen, stranger):
     """Two kitchens may both have a p1."""
     Probe.objects.create(kitchen=Kitchen.objects.get(public_id="barn"), name="p1")
     assert Probe.objects.count() == 2
+
+
+@pytest.mark.parametrize(
+    ("marks", "state"), [((118, 420, 900), "met"), ((20, 420, 900), "advisory"), ((118, 420, None), "advisory")]
+)
+def test_a_rare_steak_is_met_by_its_outside_only_when_it_was_seared_as_planned(
+    kitchen, cook, as_, client, marks, state
+):
+    """3-401.11(C) by the plan's computed faces: a turn after 20 s, or a move not marked, leaves the core's own statement."""
+    start = state_of(cook).started
+    Kitchen.objects.filter(pk=kitchen.pk).update(clock_kitchen=kitchen.clock_kitchen + timedelta(minutes=16))
+    kitchen.refresh_from_db()
+    rows = [
+        reading(kitchen, s, 4 + s * 0.27) | {"at": (cook.created_at + timedelta(seconds=5 * s)).isoformat()}
+        for s in range(1, 190)
+    ]
+    assert {a["status"] for a in readings(client, *rows).json()["answers"]} == {"taken"}
+    moved = [
+        event(kitchen, cook, move=f"m{i + 1}", occurred_at=(start + t) * 1000)
+        for i, t in enumerate(marks)
+        if t is not None
+    ]
+    send(as_("cook"), *moved, event(kitchen, cook, "finish"))
+    record = Record.objects.get()
+    assert record.state == state
+    assert ("not measured" in record.document["verdict"]["detail"]) is (state == "met")

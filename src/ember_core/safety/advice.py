@@ -38,6 +38,7 @@ from ember_core.safety.rules import Profile
 Array = NDArray[np.float64]
 Findings = list[dict[str, str]]
 COLD_ENOUGH_C = 21.0  # a short dip that ends below it is a chill that keeps the food
+COLD_C = 10.0  # a chill that ends above it keeps nothing: its time counts as warm (the come-up's lower end)
 EGG_PRODUCTS = {"egg-whole": "whole", "egg-duck": "whole", "egg-yolk": "yolk", "egg-white": "white"}
 
 
@@ -52,24 +53,30 @@ class History:
         self.cooked_at: float | None = None if by_outside else rule["met_at_s"]
         self.t, self.hottest, self.coldest = cook.t, everywhere.max(axis=1), everywhere.min(axis=1)
         self.heats = [s for s in cook.stages if s.kind in HEAT_KINDS]
-        self.keeps = [s for s in cook.stages if s.kind == "chill" and self.chills(s)]
+        self.end_s = float(self.t[-1])
+        self.chills = [s for s in cook.stages if s.kind == "chill" and self._chills(s)]
+        self.keeps = [s for s in self.chills if self._ends_at(s) <= COLD_C]
 
     def part(self, begin: float, end: float) -> NDArray[np.bool_]:
-        """Samples from ``begin`` to ``end``, s."""
-        return (self.t >= begin - 1e-6) & (self.t <= end + 1e-6)
+        """Samples from ``begin`` to ``end``, s; two or more of them, or none."""
+        inside = (self.t >= begin - 1e-6) & (self.t <= end + 1e-6)
+        return inside if inside.sum() >= 2 else inside & False
 
-    def chills(self, stage: StageOutcome) -> bool:
-        """Whether a chill is meant to keep the food; a short dip only stops the cooking."""
-        part = self.part(stage.start_s, stage.end_s)
-        return stage.end_s - stage.start_s >= SHORT_DIP_S or float(self.hottest[part][-1]) <= COLD_ENOUGH_C
+    def _ends_at(self, stage: StageOutcome) -> float:
+        return float(self.hottest[np.argmin(np.abs(self.t - stage.end_s))])
+
+    def _chills(self, stage: StageOutcome) -> bool:
+        """Whether a chill is meant to cool the food down; a short dip only stops the cooking."""
+        return stage.end_s - stage.start_s >= SHORT_DIP_S or self._ends_at(stage) <= COLD_ENOUGH_C
+
+    def heat_before(self, stage: StageOutcome) -> float | None:
+        """When the last heat before a stage ended, s; None when there was none."""
+        return max((s.end_s for s in self.heats if s.end_s <= stage.start_s + 1e-6), default=None)
 
     def episodes(self) -> list[tuple[float, float]]:
-        """From one keeping chill to the next: begin and end, s, of what is not chilled in between."""
-        out, begin = [], 0.0
-        for stage in self.keeps:
-            out.append((begin, stage.start_s))
-            begin = stage.end_s
-        return [(a, b) for a, b in [*out, (begin, float(self.t[-1]))] if b - a > 1e-6]
+        """From one chill that keeps the food to the next: begin and end, s, of what lies between."""
+        begins = [0.0, *(s.end_s for s in self.keeps)]
+        return list(zip(begins, [*(s.start_s for s in self.keeps), self.end_s], strict=True))
 
 
 def advice(plan: Plan, cook: Cook, rule: Mapping[str, Any] | None, profile: Profile | None) -> Findings:
@@ -92,6 +99,7 @@ def advice(plan: Plan, cook: Cook, rule: Mapping[str, Any] | None, profile: Prof
     for stage in cook.stages:
         out += _of_stage(h, stage)
     out += [c.finding() for c in _growth(h) if not c.met]
+    out += _raw(h)
     out += _interrupted(h)
     out += _reheated(h)
     out += _fish(h)
@@ -103,11 +111,11 @@ def advice(plan: Plan, cook: Cook, rule: Mapping[str, Any] | None, profile: Prof
 def _of_stage(h: History, stage: StageOutcome) -> Findings:
     plan, rules = h.plan, h.plan.kept_by
     part = h.part(stage.start_s, stage.end_s)
-    if part.sum() < 2:
+    if not part.any():
         return []
     t = h.t[part]
-    if stage in h.keeps and h.hottest[part][0] > 40.0:
-        since = max((s.end_s for s in h.heats if s.end_s <= stage.start_s + 1e-6), default=stage.start_s)
+    since = h.heat_before(stage)
+    if stage in h.chills and since is not None:
         whole = h.part(since, stage.end_s)
         checks = check_cooling(rules, h.t[whole], h.hottest[whole], end_of_heat_s=since, measured=False)
         begin = check_begin_of_chilling(rules, stage.start_s - since)
@@ -153,16 +161,29 @@ def _thawed(h: History, stage: StageOutcome, t: Array, hottest: Array) -> Findin
 def _growth(h: History) -> Iterator[Check]:
     """Growth before each episode's food is cooked, and after."""
     for begin, end in h.episodes():
-        last_heat = max((s.end_s for s in h.heats if s.end_s <= end + 1e-6 and s.end_s > begin), default=end)
-        cooked = last_heat
-        if h.cooked_at is not None:
-            cooked = min(max(h.cooked_at, begin), end)
-        for check, low, high in ((check_growth, begin, cooked), (check_warm, cooked, end)):
-            part = h.part(low, high)
-            if part.sum() < 2:
-                continue
-            more = {"roast": h.plan.form == "roast"} if check is check_warm else {}
-            yield check(h.plan.kept_by, h.t[part], h.coldest[part], **more)
+        heats = [s.end_s for s in h.heats if begin < s.end_s <= end + 1e-6]
+        cooked = h.cooked_at if h.cooked_at is not None else max(heats, default=end)
+        cooked = min(max(cooked, begin), end)
+        before, after = h.part(begin, cooked), h.part(cooked, end)
+        if before.any():
+            yield check_growth(h.plan.kept_by, h.t[before], h.coldest[before])
+        if after.any():
+            yield check_warm(h.plan.kept_by, h.t[after], h.coldest[after], roast=h.plan.form == "roast")
+
+
+def _raw(h: History) -> Findings:
+    """Raw food above cold holding before its first heat, against time as a control (without one: the come-up's limit)."""
+    part = h.part(0.0, min((s.start_s for s in h.heats), default=h.end_s))
+    if not part.any():
+        return []
+    rules = h.plan.kept_by
+    control = rows_of("time_control", rules)
+    limit = control[0]["most_s"] if control else rows_of("come_up", "us-fsis-appendix-a")[0]["within_s"]
+    held = check_holding(rules, h.t[part], h.hottest[part], hot=False)
+    if held.used_s is None or held.used_s <= limit:
+        return []
+    words = f"The raw piece is warmer than cold holding for {held.used_s / 3600:.1f} h before its heat; {limit / 3600:g} h are the most. {held.message}"
+    return [finding("raw-too-warm", "stop", words, held.source)]
 
 
 def _interrupted(h: History) -> Findings:
@@ -196,9 +217,8 @@ def _reheated(h: History) -> Findings:
         after = [s for s in h.cook.stages if s.start_s >= stage.end_s - 1e-6]
         if met_at is None or met_at > stage.start_s or not any(s.kind in HEAT_KINDS for s in after):
             continue
-        end = min((s.start_s for s in after if s.kind in {"chill", "hold"}), default=float(h.t[-1]))
-        part = h.part(stage.end_s, end)
-        if part.sum() < 2:
+        part = h.part(stage.end_s, min((s.start_s for s in after if s.kind in {"chill", "hold"}), default=h.end_s))
+        if not part.any():
             continue
         purpose = "hot-holding" if any(s.kind == "hold" for s in after) else "immediate"
         check = check_reheating(h.plan.kept_by, h.t[part], h.coldest[part], purpose=purpose)
@@ -237,7 +257,7 @@ def _served(h: History) -> Findings:
     if plan.food in EGG_PRODUCTS and plan.shape["kind"] != "egg" and rows_of("egg_products", rules):
         found = check_egg_product(rules, EGG_PRODUCTS[plan.food], h.t, h.coldest).finding()
         out.append(found | {"level": "note" if found["level"] == "note" else "care"})
-    if plan.stages[-1].kind == "chill" and h.keeps:
+    if h.chills and h.chills[-1] is h.cook.stages[-1]:
         out += _kept(h)
     return out
 

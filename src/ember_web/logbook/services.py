@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from itertools import pairwise
 from typing import Any
@@ -12,6 +12,7 @@ from ember_core.data.loader import data_version
 from ember_core.errors import InputError
 from ember_core.formats.log import Log
 from ember_core.formats.plan import parse
+from ember_core.line.fold import MoveState
 from ember_core.safety.evidence import JUMP_K_S
 from ember_core.safety.measured import by_its_outside, judge_log
 from ember_core.safety.rules import profile_of
@@ -21,6 +22,7 @@ from ember_web.line.models import Cook
 from ember_web.line.queries import readings_of
 from ember_web.logbook.models import Record
 
+NEARLY = 0.9  # of the planned time: so long at least must a sear have lasted to count as done
 UNJUDGED = {
     "state": "none",
     "words": "not measured",
@@ -36,8 +38,21 @@ class Ran:
     end_s: float
 
 
+def as_planned(moves: Sequence[MoveState], result: Mapping[str, Any]) -> bool:
+    """Whether every stage up to the moment the plan's rule is met lasted nearly as long as planned: what is computed happened."""
+    met_at = (result.get("rule") or {}).get("met_at_s")
+    done = [m.done for m in moves]
+    if met_at is None or None in done:
+        return False
+    for stage, begun, ended in zip(result["stages"], done, done[1:], strict=False):
+        needed = min(stage["end_s"], met_at) - stage["start_s"]
+        if needed > 0 and ended - begun < NEARLY * needed:
+            return False
+    return True
+
+
 def _judge(
-    cook: Cook, readings: Sequence[Sequence[float]], moves_done: bool
+    cook: Cook, readings: Sequence[Sequence[float]], moves: Sequence[MoveState]
 ) -> tuple[dict[str, Any] | None, dict[str, str]] | None:
     """Rule and model on the readings, by the plan's own rules, forms and conditions; None when there is nothing to judge."""
     document = cook.document
@@ -56,7 +71,7 @@ def _judge(
     except InputError as error:
         return None, UNJUDGED | {"detail": error.message}
     profile = profile_of(rules, house)
-    if moves_done:
+    if as_planned(moves, cook.result):
         judged["rule"] = by_its_outside(judged["rule"], cook.result.get("rule"), profile, judged["findings"])
     found = standing(judged["rule"], plan.required, plan.guests, profile, judged["findings"])
     return judged, {"state": found.state, "words": found.words, "detail": found.detail, "under": found.profile.name}
@@ -78,7 +93,7 @@ def write_record(cook: Cook) -> Record:
         t = round(row.measured_at.timestamp() - start, 3)
         if not readings or t > readings[-1][0]:
             readings.append([t, row.core_c])
-    judged, verdict = _judge(cook, readings, all(m.done is not None for m in state.moves)) or (None, UNJUDGED)
+    judged, verdict = _judge(cook, readings, state.moves) or (None, UNJUDGED)
     document = {
         "format": "open-ember.record/1",
         "plan": cook.document,
