@@ -149,7 +149,8 @@ def test_shapes_state_their_own_lengths_and_hold_their_mass(piece, path):
 def test_a_mass_near_the_shape_is_taken(fill):
     """0.35 to 1.35 of what the shape holds at 1,060 kg/m³."""
     shape = {"kind": "box", "length_mm": 100, "width_mm": 60, "thickness_mm": 60}
-    parse(plan_document(piece={"food": "beef-lean", "start_c": 4, "shape": shape, "mass_g": 360 * 1.06 * fill}))
+    plan = parse(plan_document(piece={"food": "beef-lean", "start_c": 4, "shape": shape, "mass_g": 360 * 1.06 * fill}))
+    assert plan.document["piece"]["mass_g"] == 360 * 1.06 * fill
 
 
 def test_a_doneness_alone_is_a_target():

@@ -25,6 +25,7 @@ from ember_core.safety.keeping import (
     check_egg_product,
     check_growth,
     check_holding,
+    check_raw,
     check_reheating,
     check_warm,
     parasites_controlled,
@@ -172,18 +173,10 @@ def _growth(h: History) -> Iterator[Check]:
 
 
 def _raw(h: History) -> Findings:
-    """Raw food above cold holding before its first heat, against time as a control (without one: the come-up's limit)."""
+    """Raw food above cold holding before its first heat."""
     part = h.part(0.0, min((s.start_s for s in h.heats), default=h.end_s))
-    if not part.any():
-        return []
-    rules = h.plan.kept_by
-    control = rows_of("time_control", rules)
-    limit = control[0]["most_s"] if control else rows_of("come_up", "us-fsis-appendix-a")[0]["within_s"]
-    held = check_holding(rules, h.t[part], h.hottest[part], hot=False)
-    if held.used_s is None or held.used_s <= limit:
-        return []
-    words = f"The raw piece is warmer than cold holding for {held.used_s / 3600:.1f} h before its heat; {limit / 3600:g} h are the most. {held.message}"
-    return [finding("raw-too-warm", "stop", words, held.source)]
+    check = check_raw(h.plan.kept_by, h.t[part], h.hottest[part]) if part.any() else None
+    return [check.finding()] if check is not None and not check.met else []
 
 
 def _interrupted(h: History) -> Findings:

@@ -218,6 +218,28 @@ def check_begin_of_chilling(profile: str, waited_s: float) -> Check | None:
     return None
 
 
+def check_raw(profile: str, t_s: Array, hottest_c: Array) -> Check:
+    """Time in all that raw food is warmer than cold holding before its first heat.
+
+    Parameters
+    ----------
+    profile : str
+        Its time as a control is the limit; where it has none, that of the come-up.
+    t_s, hottest_c : ndarray (n,)
+        Until the heat begins; s and °C of the warmest point.
+    """
+    t, c = _history(t_s, hottest_c)
+    hold = rows_of("holding", profile)[0]
+    rules = rows_of("time_control", profile) or rows_of("come_up", "us-fsis-appendix-a")
+    limit = float(rules[0]["most_s" if "most_s" in rules[0] else "within_s"])
+    used = _in_zone(t, c, hold["cold_c"], np.inf, None)
+    good = used <= limit + 1e-6
+    message = f"Raw above {hold['cold_c']:g} °C for {_minutes(used)} before its heat, allowed {_minutes(limit)}."
+    if not good:
+        message += " Keep it colder, or temper it for less."
+    return Check("raw-too-warm", profile, rules[0]["clause"], good, used, limit, message, rules[0]["authority"])
+
+
 def check_growth(profile: str, t_s: Array, deciding_c: Array, *, apart_s: float | None = None) -> Check:
     """Time in the growth zone while a piece is brought up and cooked, against the limit on its come-up.
 
