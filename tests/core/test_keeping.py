@@ -16,6 +16,7 @@ from ember_core.safety.keeping import (
     check_cooling,
     check_egg_product,
     check_holding,
+    check_raw,
     check_reheating,
     parasites_controlled,
     shelf_life,
@@ -59,6 +60,30 @@ def test_cooling_clauses(profile, corners, met):
         assert check.clause
         assert check.finding()["level"] == ("note" if check.met else "stop")
         assert check.met or "iscard" in check.message or "assess" in check.message
+
+
+@pytest.mark.parametrize(("apart", "measured", "met"), [(1800, True, True), (1801, True, False), (1801, False, True)])
+def test_half_an_hour_without_a_reading_is_not_shown(apart, measured, met):
+    """In a log; a computed history says what lies between its samples."""
+    t = np.arange(8) * float(apart)
+    c = np.array([56.0, 40.0, 30.0, 20.9, 15.0, 10.0, 6.0, 4.9])
+    assert check_cooling("us-food-code-2022", t, c, measured=measured)[0].met is met
+
+
+@pytest.mark.parametrize(
+    ("profile", "at", "limit"),
+    [("us-food-code-2022", 5.0, 14400), ("uk-fsa", 8.0, 7200), ("us-fsis-appendix-a", 4.4, 21600)],
+)
+@pytest.mark.parametrize(("over", "met"), [(0.5, True), (0.99, True), (1.01, False)])
+def test_raw_food_in_all(profile, at, limit, over, met):
+    """Every minute above cold holding counts, in one piece or in several; the limit itself is the profile's."""
+    half = limit * over / 2
+    t = np.array([0, half, half + 1, half + 100, half + 101, 2 * half + 101, 2 * half + 102, 40000])
+    check = check_raw(profile, t, np.array([9.0, 9.0, at, at, 9.0, 9.0, at, at]))
+    assert check.met is met
+    assert check.limit_s == limit
+    assert check.used_s == pytest.approx(limit * over, abs=4)
+    assert check_raw(profile, t, np.full(8, at)).used_s == 0
 
 
 @settings(max_examples=80, deadline=None)

@@ -229,6 +229,15 @@ GROWTH = [
     ("first step late", [stage("bath", 30), stage("chill", 400)], [(0, 4), (10, 75), (30, 75), (31, 57), (152, 21), (385, 5), (430, 4)], {"cooling": "stop"}, False),
     ("second step late", [stage("bath", 30), stage("chill", 400)], [(0, 4), (10, 75), (30, 75), (31, 57), (150, 21), (393, 5), (430, 4)], {"cooling": "stop"}, False),
     ("a dip is no chill", [stage("bath", 30), stage("chill", 29)], [(0, 4), (10, 75), (30, 75), (59, 22)], {}, True),
+    ("half an hour is a chill", [stage("bath", 30), stage("chill", 30)], [(0, 4), (10, 75), (30, 75), (60, 22)], {"cooling": "stop"}, False),
+    ("a rest between chill and second heat", [stage("bath", 61), stage("chill", 60), stage("rest", 5), stage("bath", 30)],
+     [(0, 4), (61, 40), (100, 4), (126, 4), (135, 75), (156, 75)], {"interrupted-cooking": "stop"}, False),
+    ("a first heat counts from its start", [stage("rest", 30), stage("bath", 50), stage("chill", 60), stage("bath", 30)],
+     [(0, 4), (30, 4), (80, 40), (120, 4), (140, 4), (150, 75), (170, 75)], {"interrupted-cooking": "care"}, True),
+    ("hot only once it is held", [stage("bath", 30), stage("chill", 120), stage("bath", 20), stage("hold", 60), stage("chill", 1)],
+     [(0, 4), (10, 75), (30, 75), (40, 4), (150, 4), (170, 60), (180, 75), (230, 75), (231, 74)], {"reheating": "stop"}, False),
+    ("thawed in 21.05 °C", [stage("thaw", 60, medium_c=21.05, variant="still-water"), stage("bath", 60)], [(0, -18), (60, 2), (70, 75), (120, 75)], {}, True),
+    ("thawed at 5 °C for 5 h", [stage("thaw", 300), stage("bath", 60)], [(0, -18), (10, 5), (300, 5), (310, 75), (360, 75)], {}, True),
     ("a short chill to the end", [stage("bath", 30), stage("chill", 29)], [(0, 4), (10, 75), (30, 75), (59, 21)], {"cooling": "stop"}, False),
     ("interrupted 60 min", [stage("bath", 60), stage("chill", 60), stage("bath", 30)], [(0, 4), (60, 40), (100, 4), (120, 4), (130, 75), (150, 75)],
      {"interrupted-cooking": "care"}, True),
@@ -338,6 +347,22 @@ def test_a_sear_is_not_a_cooked_piece():
     )
     assert (rule["clause"], rule["met"], codes["interrupted-cooking"]) == ("3-401.11(C)", True, "care")
     assert "reheating" not in codes
+
+
+def test_the_last_heat_before_a_chill_counts_for_its_beginning():
+    """UK: 20 minutes after the second heat, 65 after the first."""
+    stages = [stage("bath", 30), stage("rest", 5), stage("bath", 10), stage("rest", 20), stage("chill", 85)]
+    corners = [(0, 4), (10, 75), (65, 70), (95, 3), (150, 2)]
+    assert "begin-of-chilling" not in judged(stages, corners, rules=UK)[2]
+
+
+def test_the_coldest_place_decides_for_fish_and_bivalves_and_the_warmest_face_for_keeping():
+    """A place 20 K hotter changes nothing; a chill of which one face meets 6 °C keeps nothing for the Food Code."""
+    assert judged([stage("bath", 30)], at(50), food="hake", hotter=20)[2]["parasites"] == "care"
+    assert judged([stage("boil", 30)], at(85), rules=UK, food="mussel", hotter=20)[2]["bivalves"] == "care"
+    chill = {"kind": "chill", "minutes": 400, "faces": {"a": {"medium_c": 2}, "b": {"medium_c": 6}}}
+    corners = [(0, 4), (10, 75), (30, 75), (40, 4), (430, 4)]
+    assert judged([stage("oven", 30), chill], corners)[2]["shelf-life"] == "care"
 
 
 FISH = [

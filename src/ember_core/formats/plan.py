@@ -343,7 +343,7 @@ def _check_mass(piece: Mapping[str, Any]) -> None:
     least = 0.0 if open_ended else LEAST_FILL * fits
     if not least <= mass <= MOST_FILL * fits:
         raise ValueRangeError(
-            f"mass_g is {mass:g}, and this shape holds about {fits:,.0f} g. Correct the mass or the lengths, or leave mass_g out.",
+            f"The mass is {mass:g} g, and this shape holds about {fits:,.0f} g. Correct the mass or the lengths, or leave the mass out.",
             path="/piece/mass_g",
         )
 

@@ -187,7 +187,7 @@ def _moist(
     if not (dry or unknown) or humid >= max(asked["of_heat"] * heat, asked["humid_s"]):
         return True, ""
     words = (
-        f"{clause.id} asks for a moist oven: {asked['humid_share'] * 100:.0f} % humidity for a quarter of the heating and at least 1 h, a "
+        f"A moist oven is asked for: {asked['humid_share'] * 100:.0f} % humidity for a quarter of the heating and at least 1 h, a "
         f"moisture-proof bag, or {asked['mass_g'] / 1000:g} kg and more at {asked['large_c']:g} °C"
     )
     if dry:
