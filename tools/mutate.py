@@ -31,7 +31,12 @@ from pathlib import Path
 ROOT = Path(__file__).resolve().parents[1]
 CORE = ROOT / "src" / "ember_core"
 VERDICTS = ["tests/core/test_words.py", "tests/core/test_verdicts.py"]
-KEEPING = ["tests/core/test_keeping.py", "-k", "not plan_is_told and not whole_roasts"]
+KEEPING = [
+    "tests/core/test_keeping_words.py",
+    "tests/core/test_keeping.py",
+    "-k",
+    "not plan_is_told and not whole_roasts",
+]
 LOGS = [
     "tests/core/test_evidence.py",
     "tests/core/test_formats.py",
@@ -46,7 +51,7 @@ TESTS = {
     "safety/conditions.py": VERDICTS,
     "safety/evidence.py": LOGS,
     "safety/forms.py": ROWS,
-    "safety/keeping.py": [*VERDICTS, *KEEPING],
+    "safety/keeping.py": KEEPING,
     "safety/lethality.py": [*ROWS, "tests/core/test_rule_clocks.py", "tests/validation/test_tables.py", "-k", "not practice"],
     "safety/measured.py": LOGS,
     "safety/notes.py": VERDICTS,

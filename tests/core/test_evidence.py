@@ -15,7 +15,7 @@ from ember_core.formats.log import Log, loads
 from ember_core.formats.plan import parse
 from ember_core.safety import evidence
 from ember_core.safety.evidence import holes, weigh
-from ember_core.safety.measured import by_its_outside, judge_log
+from ember_core.safety.measured import by_its_outside, check_arguments, judge_log
 from ember_core.safety.rules import profiles
 from tests.conftest import plan_document
 from tests.core.histories import stage
@@ -407,3 +407,93 @@ def test_what_counts_as_standing_still(step, still):
     """A thousandth of a kelvin."""
     found = weigh(np.arange(20) * 100.0, 50.0 + step * np.arange(20)).findings
     assert bool(found) is still
+
+
+def roast_plan(heat, rules=US, **piece):
+    """A roast of 2 kg and its heat."""
+    made = {
+        "food": "beef-lean",
+        "form": "roast",
+        "start_c": 4,
+        "shape": {"kind": "slab", "thickness_mm": 60},
+        "mass_g": 2000,
+    } | piece
+    return parse(
+        plan_document(
+            piece={k: v for k, v in made.items() if v}, stages=[heat, stage("rest", 20)], rules=rules, target={}
+        )
+    )
+
+
+def test_why_it_cannot_be_told():
+    """The plan's missing condition, the readings' jump, or their contradiction; in that order."""
+    held, jump = steps((30, 30, 4, 57), (60, 60, 57.3, 57.4)), steps((20, 5, 20, 20.5), (60, 60, 57.3, 57.4))
+    args = {"rules": US, "food": "beef-lean", "form": "roast"}
+    large = roast_plan(stage("oven", 80, medium_c=125), mass_g=None)
+    for log, plan, words in ((held, large, "State the mass."), (jump, roast_plan(stage("oven", 80)), "follow a jump that no piece makes."),
+                             (jump, large, "follow a jump that no piece makes."), (steps((2, 5, 20, 20.1)), None, "")):  # fmt: skip
+        rule = judge_log(Log(*log), **args, plan=plan)["rule"]
+        assert rule["needs"].endswith(words)
+        assert rule["met"] is (None if words else False)
+    hot = steps((60, 60, 57.3, 57.4))
+    rule = judge_log(Log(*hot, medium_c=(50.0,) * 60), **args)["rule"]
+    assert rule["needs"] == "It cannot be told: the readings that would meet it contradict surface or medium."
+    assert (rule["met_at_s"], rule["remaining_s"]) == (None, None)
+
+
+def test_two_readings_are_a_log_and_one_is_none():
+    """Two trusted readings can meet an instant row; one cannot; none says so and credits nothing."""
+    assert judge([0, 60], [73.0, 75.0])["rule"]["met"] is True
+    one = judge([0, 60, 120], [75.0, 120.0, 130.0])
+    assert one["rule"] == one["rule"] | {
+        "met": False,
+        "needs": "No reading of this log can be the core's.",
+        "remaining_s": None,
+    }
+    none = judge([0, 60], [120.0, 130.0])
+    assert none["rule"]["needs"] == "No reading of this log can be the core's."
+    assert [m["log10"] for m in none["model"]] == [0.0, 0.0]
+    assert judge([0, 60], [120.0, 130.0], rules=ANZ)["rule"]["needs"].startswith("The standard has no numeric")
+    assert judge([0, 60, 120, 180], [75.0, 120.0, 130.0, 75.0])["model"][0]["log10"] > 100
+
+
+COURSES = [
+    # log → codes that are stops
+    ("cooled from a core of 56", steps((30, 30, 4, 56), (2, 60, 56, 55.9), (130, 60, 55, 20.9), (10, 60, 20.9, 20)), {"food": "hake"}, {"cooling"}),
+    ("cooled from a core of 56 in time", steps((30, 30, 4, 56), (2, 60, 56, 55.9), (115, 60, 55, 20.9), (10, 60, 20.9, 20)), {"food": "hake"}, set()),
+    ("stays above 54.4", steps((30, 30, 4, 75), (300, 60, 75, 54.5)), {}, set()), ("a roast at 54.1 for 5 h", steps((30, 30, 4, 75), (30, 60, 75, 54.1), (300, 60, 54.1, 54.15), (2, 60, 54.2, 55)), ROAST, set()),
+    ("a bird at 54.1 for 5 h", steps((30, 30, 4, 75), (30, 60, 75, 54.1), (300, 60, 54.1, 54.15), (2, 60, 54.2, 55)), {}, {"warm-after-cooking", "cooling"}),
+    ("left in the room at the end", steps((30, 30, 4, 75), (60, 60, 75, 30), (100, 60, 30, 25)), {}, {"cooling"}),
+    ("probe pulled out, then hours of air", steps((30, 30, 4, 75), (600, 60, 22, 22.5)), {}, set()),
+]  # fmt: skip
+
+
+@pytest.mark.parametrize(("name", "log", "more", "stops"), COURSES, ids=[c[0] for c in COURSES])
+def test_what_follows_in_a_log(name, log, more, stops):
+    """Cooling counts from the last reading near the peak; a roast may stand at 54 °C; what the probe reads in air is not the food."""
+    assert {f["code"] for f in judge(*log, **more)["findings"] if f["level"] == "stop"} == stops
+
+
+@pytest.mark.parametrize(("error", "fine"), [(0.0, True), (10.0, True), (10.01, False), (-0.01, False)])
+def test_a_probe_error_has_bounds(error, fine):
+    """0 to 10 K."""
+    if fine:
+        check_arguments(US, "hake", "fish", error)
+        assert judge(*steps(RISE), probe_error_c=error)["rule"]["met"] is False
+        return
+    with pytest.raises(InputError) as caught:
+        check_arguments(US, "hake", "fish", error)
+    assert caught.value.path == "--probe-error-c"
+
+
+def test_arguments_are_checked_before_the_log_is_read():
+    """Rules, form, food, and a form against its food."""
+    for args, path in (
+        (("none", "hake", "fish"), "--rules"),
+        ((US, "hake", "soup"), "--form"),
+        ((US, "elk", "fish"), "--food"),
+        ((US, "hake", "roast"), "--form"),
+    ):
+        with pytest.raises(InputError) as caught:
+            check_arguments(*args, 0.0)
+        assert caught.value.path == path

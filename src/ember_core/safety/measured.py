@@ -16,7 +16,7 @@ from ember_core.safety.clocks import TOLERANCE_C, conclude, judge, judge_all
 from ember_core.safety.conditions import Ran, in_force
 from ember_core.safety.evidence import APART_S, JUMP_K_S, Evidence, holes, weigh
 from ember_core.safety.forms import Requirement, requirement
-from ember_core.safety.keeping import check_cooling, check_growth, check_warm
+from ember_core.safety.keeping import check_cooling, check_growth, check_warm, rows_of
 from ember_core.safety.lethality import for_food, statement
 from ember_core.safety.notes import guidance, house_notes
 from ember_core.safety.rules import Clause, Profile, profile_of
@@ -177,7 +177,9 @@ def _course(by: Judged, rule: Mapping[str, Any], t: Array, core: Array, evidence
         checks.append(check_warm(keep, t[held], core[held], roast=by.required.form == "roast", apart_s=APART_S))
     out = [c.finding() for c in checks if not c.met]
     tail = slice(int(hot[-1]), None)
-    if t[tail].size >= 2 and core[tail].min() < COOLED_C:
+    roast = by.required.form == "roast"
+    stands = rows_of("holding", keep)[0].get("hot_roast_c", COOLED_C) if roast else COOLED_C
+    if t[tail].size >= 2 and core[tail].min() < stands - TOLERANCE_C:
         cooling = check_cooling(keep, t[tail], core[tail], end_of_heat_s=float(t[hot[-1]]))
         out += [c.finding() for c in cooling if c.met is False and _too_late(c.used_s, c.limit_s, c.message)]
     out += guidance(by.profile, by.required, t, core[:, None], interpolate=False, apart_s=APART_S)
