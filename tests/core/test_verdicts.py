@@ -149,14 +149,60 @@ def test_whole_roasts_by_their_heat(stages, mass, counts):
     assert ("roast-oven" in codes) is (counts is False)
 
 
+LIMITS = [
+    # half a kelvin of slack, for °F: at it, and just beyond; stages one by one
+    (whole(medium_c=176.5), 2000, True), (whole(medium_c=176.4), 2000, False), (whole(medium_c=162.5, variant="fan"), 2000, True), (whole(medium_c=162.4, variant="fan"), 2000, False),
+    (whole(medium_c=120.5), 4500, True), (whole(medium_c=120.4), 4500, False), (whole(medium_c=121.5, cover="bag"), 2000, True), (whole(medium_c=121.6, cover="bag"), 2000, False),
+    (whole(medium_c=121.5, humidity=0.95), 2000, True), (whole(medium_c=121.6, humidity=0.95), 2000, False),
+    ([stage("oven", 10, medium_c=180), *whole(medium_c=121)], 2000, False), ([{"kind": "oven", "minutes": 10, "medium_c": 180, "faces": {"b": {"kind": "pan"}}}, *whole(medium_c=180)], 2000, False),
+    ([{"kind": "pan", "minutes": 10, "medium_c": 180, "faces": {"b": {"kind": "baste"}}}, *whole(medium_c=180)], 2000, True), ([stage("rest", 5), *whole(medium_c=180)], 2000, True),
+]  # fmt: skip
+
+
+@pytest.mark.parametrize(("stages", "mass", "counts"), LIMITS)
+def test_the_limits_of_a_roasts_oven(stages, mass, counts):
+    """3-401.11(B)(1) is in force or not; said, as care, when it is not."""
+    piece = {
+        "food": "beef-lean",
+        "form": "roast",
+        "start_c": 4,
+        "shape": {"kind": "slab", "thickness_mm": 25},
+        "mass_g": mass,
+    }
+    force = in_force(parse(plan_document(piece=piece, stages=stages)))
+    assert ("3-401.11(B)(2)" in {c.id for c in force.by_form["roast"]}) is counts
+    assert [f["level"] for f in force.findings] == ([] if counts else ["care"])
+
+
+ROWS = [
+    (US, {"food": "hake", "form": "minced"}, [(63, 180), (66, 60), (68, 17), (70, 15)]), (US, {"food": "chicken-breast", "form": "stuffed"}, [(74, 0)]),
+    (US, {"food": "beef-lean", "form": "stuffed"}, [(74, 15)]), (FSIS, {"food": "beef-lean", "form": "stuffed"}, []), (FSIS, {"food": "hake"}, []),
+    (US, {"food": "hake"}, [(63, 15)]),
+]  # fmt: skip
+
+
+@pytest.mark.parametrize(("rules", "what", "rows"), ROWS)
+def test_rows_that_meet_every_form_at_once(rules, what, rows):
+    """What a stage that waits for the rule waits for: each pair of rows by the hotter and the longer."""
+    piece = {"start_c": 4, "shape": {"kind": "slab", "thickness_mm": 25}} | what
+    assert list(in_force(parse(plan_document(piece=piece, stages=[stage("bath", 9)], rules=rules))).rows()) == rows
+
+
 def test_only_time_in_the_oven_and_its_rest_counts_for_a_roast():
     """Held in a pan, or in a very hot cabinet after a minute in a bath: nothing of it counts."""
     for later in (stage("pan", 60, medium_c=60), stage("hold", 60, medium_c=85)):
         assert judged([stage("bath", 1), later], at(57.3, 55), **ROAST)[1]["met"] is False
-    assert judged([stage("bath", 1), stage("rest", 60)], at(57.3, 55), **ROAST)[1]["met"] is True
+    for warm in ({}, {"medium_c": 60}):
+        assert judged([stage("bath", 1), stage("rest", 60, **warm)], at(57.3, 55), **ROAST)[1]["met"] is True
+    before = [(0, 57.3), (60, 57.3), (61, 4), (120, 20)]
+    assert judged([stage("rest", 60), stage("bath", 60)], before, **ROAST)[1]["met"] is False
 
 
 MOIST = [
+    (whole(minutes=59.9, humidity=0.9), None, False, {"moist-oven": "stop"}), (whole(minutes=60, humidity=0.9), None, True, {}),
+    ([stage("oven", 60, humidity=0.9), *whole(humidity=0.3)], None, True, {}), ([stage("oven", 59, humidity=0.9), *whole(humidity=0.3)], None, False, {"moist-oven": "stop"}),
+    ([stage("oven", 60, humidity=0.89), *whole(humidity=0.3)], None, False, {"moist-oven": "stop"}), (whole(medium_c=120.5), 4500, True, {}), (whole(medium_c=120.4), 4500, None, {}),
+    ([{"kind": "steam", "minutes": 60, "faces": {"a": {}}}, *whole(minutes=60)], None, True, {}), (whole(medium_c=121, humidity=0.1), 4500, True, {}),
     (whole(), None, None, {}), (whole(humidity=0.9), None, True, {}), (whole(humidity=0.89), None, False, {"moist-oven": "stop"}),
     (whole(cover="bag"), None, True, {}), (whole(cover="wrapped"), None, None, {}), (whole(medium_c=121), 4500, True, {}),
     (whole(medium_c=120), 4500, None, {}), (whole(medium_c=121), 4499, None, {}), (whole("bath"), None, True, {}), (whole("pan"), None, True, {}),
@@ -185,6 +231,14 @@ def test_fsis_asks_for_a_moist_oven(stages, mass, met, codes):
         ([stage("bath", 60), stage("hold", 60, medium_c=79.9)], False),
         ([stage("bath", 60), stage("hold", 60, medium_c=80)], True),
         ([stage("rest", 60, medium_c=90), stage("bath", 60)], True),
+        (
+            [
+                stage("bath", 60),
+                {"kind": "hold", "minutes": 60, "medium_c": 60, "faces": {"a": {}, "b": {"medium_c": 80}}},
+            ],
+            True,
+        ),
+        ([stage("rest", 60), stage("hold", 60, medium_c=54.4)], True),
     ],
 )
 def test_a_hot_cabinet_is_an_oven_by_another_name(stages, oven):

@@ -167,34 +167,31 @@ def _moist(
 ) -> tuple[bool, str]:
     """Whether an oven is as moist as the clause asks; (False, what is missing) when the plan does not say it."""
     heat = humid = 0.0
-    dry = unknown = False
+    needed = unknown = False
     for stage, seconds in zip(plan.stages, lasted, strict=True):
         cabinet = _is_oven(stage, heat == 0.0)
         if stage.kind not in HEAT_KINDS and not cabinet:
             continue
         heat += seconds
         ovens = [f for f in stage.all_faces if (f.kind == "oven" or cabinet) and not _bag(f)]
-        if any(f.kind == "steam" for f in stage.all_faces) or any(
-            (f.humidity or 0.0) >= asked["humid_share"] for f in ovens
-        ):
+        moist = any((f.humidity or 0.0) >= asked["humid_share"] for f in ovens)
+        if moist or any(f.kind == "steam" for f in stage.all_faces):
             humid += seconds
         for f in ovens:
             large = mass is not None and mass >= asked["mass_g"] and (f.medium_c or 0.0) >= asked["large_c"] - SLACK_C
-            if not large and f.humidity is None:
-                unknown = True
-            elif not large and (f.humidity or 0.0) < asked["humid_share"]:
-                dry = True
-    if not (dry or unknown) or humid >= max(asked["of_heat"] * heat, asked["humid_s"]):
+            needed = needed or not large
+            unknown = unknown or (not large and f.humidity is None)
+    if not needed or humid >= max(asked["of_heat"] * heat, asked["humid_s"]):
         return True, ""
     words = (
         f"A moist oven is asked for: {asked['humid_share'] * 100:.0f} % humidity for a quarter of the heating and at least 1 h, a "
         f"moisture-proof bag, or {asked['mass_g'] / 1000:g} kg and more at {asked['large_c']:g} °C"
     )
-    if dry:
-        words += ". This oven is drier, so the clause does not count."
-        out.findings.append(finding("moist-oven", "stop", words, clause.authority))
-        return True, ""
-    return False, f"{words}. State the oven's humidity, or use a bag."
+    if unknown:
+        return False, f"{words}. State the oven's humidity, or use a bag."
+    words += ". This oven is drier, or moist for less, so the clause does not count."
+    out.findings.append(finding("moist-oven", "stop", words, clause.authority))
+    return True, ""
 
 
 def breaks_of(plan_force: InForce, ran: Sequence[Ran], t_s: NDArray[np.float64]) -> dict[str, Flags]:
