@@ -10,6 +10,7 @@ from ember_core.errors import FormatError, InputError
 from ember_core.formats.plan import loads, parse, schema
 from ember_core.formats.stages import kinds
 from ember_core.heat.cook import run, setup
+from ember_core.heat.findings import setup_findings
 from tests.conftest import plan_document
 
 MEDIUM = {
@@ -156,6 +157,10 @@ def test_a_mass_near_the_shape_is_taken(fill):
 def test_a_doneness_alone_is_a_target():
     """Its temperature is the food's; a name the food does not have is refused."""
     assert parse(plan_document(target={"doneness": "rare"})).target_c == 51
+    for core, said in ((54, False), (48, False), (47.9, True), (60, True)):
+        plan = parse(plan_document(target={"doneness": "rare", "core_c": core}))
+        assert plan.target_c == core
+        assert ("doneness-and-core" in [f["code"] for f in setup_findings(plan, 94.0)]) is said
     with pytest.raises(FormatError) as caught:
         parse(plan_document(target={"doneness": "crunchy"}))
     assert caught.value.path == "/target/doneness"

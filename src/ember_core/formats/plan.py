@@ -348,12 +348,17 @@ def _check_mass(piece: Mapping[str, Any]) -> None:
         )
 
 
+def doneness_of(row: Mapping[str, Any] | None) -> dict[str, float]:
+    """Doneness names of a row of the food table with the core at its peak, °C; empty without one."""
+    return {} if row is None else {n: float(c) for n, c in read_toml("doneness.toml")[row["targets"]]["names"]}
+
+
 def _target(target: Mapping[str, Any], row: Mapping[str, Any] | None) -> float | None:
     """The core asked for, °C: as stated, else that of the doneness named for the food."""
     core, name = target.get("core_c"), target.get("doneness")
     if core is not None or name is None:
         return None if core is None else float(core)
-    names = {} if row is None else {n: float(c) for n, c in read_toml("doneness.toml")[row["targets"]]["names"]}
+    names = doneness_of(row)
     if name not in names:
         known = f"choose one of {', '.join(names)}, or " if names else ""
         raise FormatError(

@@ -6,9 +6,10 @@ from collections.abc import Mapping, Sequence
 from typing import Protocol
 
 from ember_core.finding import finding
-from ember_core.formats.plan import Plan
+from ember_core.formats.plan import Plan, doneness_of, food_row
 from ember_core.heat.kernel import Array
 
+DONENESS_K = 3.0  # a doneness name and a core this far apart are said; houses differ by less
 WATER_HEAT = 4180.0  # J/(kg K)
 MEAT_HEAT = 3500.0  # J/(kg K), a round value for what a bath loses to cold pieces
 
@@ -71,6 +72,11 @@ def setup_findings(plan: Plan, boil_c: float) -> list[dict[str, str]]:
                         "energy balance of water, pieces and heater",
                     )
                 )
+    named = plan.document.get("target", {}).get("doneness")
+    usual = doneness_of(food_row(plan.food) if plan.food else None).get(named)
+    if usual is not None and plan.target_c is not None and abs(usual - plan.target_c) > DONENESS_K:
+        message = f"The target says {named} and {plan.target_c:g} °C; {named} is {usual:g} °C in the book. The temperature governs."
+        out.append(finding("doneness-and-core", "note", message, "the plan"))
     if plan.shape["kind"] == "egg" and plan.shape.get("species", "hen") != "hen":
         message = f"A {plan.shape['species']} egg is computed with a hen's proportions at its own mass."
         out.append(finding("egg-proportions", "note", message, "the model"))
