@@ -85,16 +85,6 @@ def test_the_coldest_depth_governs():
     assert judge(profiles()["us-food-code-2022"], "minced", t, field[:, :2])["met"] is True
 
 
-def test_house_dominates_its_base():
-    """Every row of the house profile is at least as strict as its base's: same forms, same rows or hotter."""
-    base, house = profiles()["us-food-code-2022"], profiles()["house"]
-    for form in FORMS:
-        for ours, theirs in zip(house.clauses_for(form), base.clauses_for(form), strict=True):
-            for (c1, s1), (c2, s2) in zip(ours.rows, theirs.rows, strict=True):
-                assert c1 >= c2
-                assert s1 >= s2
-
-
 @pytest.mark.parametrize("name", sorted(profiles()))
 def test_rows_are_ordered_and_sourced(name):
     """Hotter rows are shorter; each profile names authority, edition and confidence."""

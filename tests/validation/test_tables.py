@@ -41,7 +41,7 @@ def test_freezing_takes_the_latent_heat_of_its_water():
     """Miles 1974: ice fraction; enthalpy between −20 and −1.7 °C is mostly latent (ASHRAE beef, about 210–260 kJ/kg)."""
     table = food_table(BEEF, -1.7)
     change = float(table.enthalpy(-1.7) - table.enthalpy(-20.0)) / table.density
-    assert 200e3 < change < 280e3
+    assert 210e3 < change < 260e3
     assert float(ice_fraction(BEEF, np.array(-20.0), -1.7)) == pytest.approx(
         (BEEF.water - 0.4 * BEEF.protein) * (1 - 1.7 / 20), rel=1e-6
     )
@@ -122,7 +122,7 @@ def test_uk_equivalents(t_c, minutes):
     assert judge(profiles()["uk-fsa"], "minced", t, np.full((2, 1), float(t_c)), interpolate=False)["met"]
     listeria = organisms()["listeria"]
     logs = float(log_reduction(t, np.full(2, float(t_c)), listeria.d_s, listeria.at_c, listeria.z_c))
-    assert 5.0 < logs < 9.0
+    assert 6.0 < logs < 7.1
 
 
 def test_anz_has_no_number():
@@ -133,11 +133,11 @@ def test_anz_has_no_number():
 
 
 def test_rule_and_model_disagree_and_both_are_said():
-    """54.4 °C for 112 min: FSIS states 6.5 log; by Juneja, Eblen & Ransom 2001 (D60 about 5.5 min) it is about 2 to 3."""
+    """54.4 °C for 112 min: FSIS states 6.5 log; by Juneja, Eblen & Ransom 2001 (D60 about 5.5 min) it is 2.0."""
     o = organisms()["salmonella"]
     t = np.array([0.0, 112 * 60.0])
     slow = float(log_reduction(t, np.full(2, 54.4), o.d_upper_s, o.at_c, o.z_c))
-    assert 1.5 < slow < 3.5
+    assert slow == pytest.approx(112 / 55, rel=0.01)  # D54.4 is 5.5 min, ten times over at z 5.6
 
 
 def test_lethality_of_a_ramp_is_exact():
@@ -150,7 +150,7 @@ def test_lethality_of_a_ramp_is_exact():
 
 
 def test_practice_holds_under_stated_conditions():
-    """Strip steak, 3.5 to 4 min in all then a long rest (common practice, no published source): true near 18–24 mm here."""
+    """Strip steak, 3.5 to 4 min in all then a long rest (common practice, no published source): true for 19 to 21 mm here."""
     from ember_core.entry.sentence import Sentence
     from ember_core.formats.plan import parse
     from ember_core.formats.result import compute
@@ -160,7 +160,7 @@ def test_practice_holds_under_stated_conditions():
             parse(Sentence.for_cut("strip-steak", size_mm=float(mm)).document()), with_forecast=False
         ).cook.pull_s
         / 60
-        for mm in (18, 21, 24)
+        for mm in (19, 20, 21)
     }
     assert list(times.values()) == sorted(times.values())
-    assert times[18] < 4.0 < times[24] + 1.0
+    assert times[19] < 3.5 < times[20] < 4.0 < times[21]
