@@ -12,11 +12,11 @@ from ember_core.safety.verdict import standing
 from tests.conftest import plan_document
 
 
-def cook_of(plan, corners, *, hotter=0.0, faces=None):
+def cook_of(plan, corners, *, hotter=0.0, faces=None, apart=20.0):
     """A cook whose places all follow corners (minutes, °C); ``hotter``: another place is so much hotter; faces: °C of a and b."""
     minutes, celsius = zip(*corners, strict=True)
     ends = np.cumsum([s.minutes for s in plan.stages])
-    t = np.unique(np.concatenate([np.arange(0.0, ends[-1] * 60 + 1, 20.0), ends * 60, np.array(minutes) * 60.0]))
+    t = np.unique(np.concatenate([np.arange(0.0, ends[-1] * 60 + 1, apart), ends * 60, np.array(minutes) * 60.0]))
     t = t[t <= ends[-1] * 60 + 1e-9]
     core = np.interp(t, np.array(minutes) * 60.0, celsius)
     a, b = (core if f is None else np.full(t.size, float(f)) for f in (faces or (None, None)))
@@ -49,15 +49,15 @@ def stage(kind, minutes, **more):
 
 
 def judged(stages, corners, *, food="chicken-breast", form=None, rules="us-food-code-2022", guests="general", hotter=0.0, faces=None,
-           piece=None, **over):  # fmt: skip
+           piece=None, apart=20.0, words=False, **over):  # fmt: skip
     """State, met, and the findings (code → level) of a plan whose piece follows corners."""
     made = ({"food": food} if food else {}) | {"start_c": 4, "shape": {"kind": "slab", "thickness_mm": 25}}
     made |= piece or {}
     made |= {"form": form} if form else {}
     plan = parse(plan_document(piece=made, stages=stages, rules=rules, guests=guests, target={}, **over))
-    rule, findings = state_rule(plan, cook_of(plan, corners, hotter=hotter, faces=faces))
+    rule, findings = state_rule(plan, cook_of(plan, corners, hotter=hotter, faces=faces, apart=apart))
     found = standing(rule, plan.required, plan.guests, profile_of(plan.rules, plan.house), findings)
     codes = {}
     for f in findings:
         codes[f["code"]] = "stop" if "stop" in (f["level"], codes.get(f["code"])) else f["level"]
-    return found.state, rule, codes
+    return found.state, rule, {f["code"]: f["message"] for f in findings} if words else codes

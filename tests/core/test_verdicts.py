@@ -2,13 +2,17 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
+import numpy as np
 import pytest
 
 from ember_core.errors import InputError
 from ember_core.formats.plan import parse
 from ember_core.safety.conditions import in_force
+from ember_core.safety.statement import state_rule
 from tests.conftest import plan_document
-from tests.core.histories import judged, stage
+from tests.core.histories import cook_of, judged, stage
 
 US, FSIS, UK, ANZ = "us-food-code-2022", "us-fsis-appendix-a", "uk-fsa", "anz-fsanz-3.2.2"
 BEEF = {"food": "beef-lean", "form": "steak"}
@@ -21,6 +25,7 @@ def at(celsius, minutes=30.0, start=4.0):
 
 
 HELD = [
+    (ANZ, {"food": "chicken-breast"}, 70.0, 119.7, "open"), (ANZ, {"food": "chicken-breast"}, 70.0, 119.3, "stop"),
     # profile, food and form, held °C, seconds → state (met at the limit, short or stop or advisory just below)
     (US, {"food": "pork-loin"}, 63.0, 15, "met"), (US, {"food": "pork-loin"}, 63.0, 14, "short"), (US, {"food": "pork-loin"}, 62.9, 600, "advisory"),
     (US, {"food": "pork-loin"}, 62.95, 15, "met"), (US, {"food": "pork-loin"}, 62.94, 600, "advisory"),
@@ -283,6 +288,14 @@ GROWTH = [
     ("first step late", [stage("bath", 30), stage("chill", 400)], [(0, 4), (10, 75), (30, 75), (31, 57), (152, 21), (385, 5), (430, 4)], {"cooling": "stop"}, False),
     ("second step late", [stage("bath", 30), stage("chill", 400)], [(0, 4), (10, 75), (30, 75), (31, 57), (150, 21), (393, 5), (430, 4)], {"cooling": "stop"}, False),
     ("a dip is no chill", [stage("bath", 30), stage("chill", 29)], [(0, 4), (10, 75), (30, 75), (59, 22)], {}, True),
+    ("6 h and half a second", [stage("bath", 420)], [(0, 10), (360.01, 54.35), (361, 75), (420, 75)], {"come-up": "stop"}, False),
+    ("4 h and half a second raw", [stage("chill", 240.01), stage("bath", 60)], [(0, 9), (240.01, 9), (250, 80), (300, 80)], {"raw-too-warm": "stop"}, False),
+    ("4 h 12 s warm", [stage("bath", 30), stage("rest", 240.25)], [(0, 4), (10, 80), (30, 80), (30.01, 50), (270.25, 50)], {"warm-after-cooking": "stop"}, False),
+    ("thawed 4 h above 5, to the second", [stage("thaw", 240), stage("bath", 60)], [(0, 5.1), (240, 5.1), (250, 75), (300, 75)], {}, True),
+    ("thawed 4 h above 5 and 12 s", [stage("thaw", 240.2), stage("bath", 60)], [(0, 5.1), (240.2, 5.1), (250, 75), (300, 75)], {"thaw-too-warm": "stop"}, False),
+    ("held for 20 s", [stage("bath", 30), stage("hold", 1 / 3)], [(0, 4), (10, 75), (31, 75)], {"holding-hot": "note"}, True),
+    ("a hold between chill and reheating", [stage("bath", 30), stage("chill", 120), stage("hold", 10), stage("bath", 60)],
+     [(0, 4), (10, 75), (30, 75), (40, 4), (150, 4), (160, 10), (180, 75), (220, 75)], {}, True),
     ("half an hour is a chill", [stage("bath", 30), stage("chill", 30)], [(0, 4), (10, 75), (30, 75), (60, 22)], {"cooling": "stop"}, False),
     ("a rest between chill and second heat", [stage("bath", 61), stage("chill", 60), stage("rest", 5), stage("bath", 30)],
      [(0, 4), (61, 40), (100, 4), (126, 4), (135, 75), (156, 75)], {"interrupted-cooking": "stop"}, False),
@@ -403,6 +416,47 @@ def test_a_sear_is_not_a_cooked_piece():
     assert "reheating" not in codes
 
 
+NOT_SAID = [
+    # what must not be said: stages, corners, codes
+    ([stage("bath", 61), stage("chill", 60)], [(0, 4), (61, 40), (90, 5), (121, 4)], {"interrupted-cooking"}),
+    ([stage("bath", 30), stage("chill", 600), stage("bath", 60)], [(0, 4), (10, 75), (30, 75), (31, 57), (150, 21), (385, 5), (630, 4), (660, 75), (690, 75)],
+     {"interrupted-cooking", "warm-after-cooking", "come-up"}),
+    ([stage("bath", 30), stage("chill", 300)], [(0, 4), (10, 75), (30, 75), (31, 57), (150, 21), (330, 10)], {"warm-after-cooking"}),
+    ([stage("bath", 30), stage("rest", 200), stage("bath", 200)], [(0, 4), (30, 40), (430, 40)], {"warm-after-cooking"}),
+]  # fmt: skip
+
+
+@pytest.mark.parametrize(("stages", "corners", "codes"), NOT_SAID)
+def test_what_is_not_said(stages, corners, codes):
+    """A chill to the end interrupts nothing; cooling in time is no warm food; heat that goes on is no keeping."""
+    assert not codes & set(judged(stages, corners)[2])
+
+
+def test_a_chill_that_ends_warm_keeps_nothing():
+    """At 10.5 °C after 5 h its time counts as warm; long steps of a computed cook are no holes."""
+    stages = [stage("bath", 30), stage("chill", 300)]
+    assert (
+        judged(stages, [(0, 4), (10, 75), (30, 75), (31, 57), (150, 21), (330, 10.5)])[2]["warm-after-cooking"]
+        == "stop"
+    )
+    cooled = [(0, 4), (10, 75), (30, 75), (31, 57), (150, 21), (385, 5), (430, 4)]
+    assert judged([stage("bath", 30), stage("chill", 400)], cooled, apart=2700.0)[1]["needs"] == "Met."
+
+
+def test_words_of_findings():
+    """Hours, temperatures and times as the clause has them; half a second of come-up in them."""
+    thaw = judged(
+        [stage("thaw", 300), stage("bath", 60)], [(0, -18), (58, 5), (300, 5.2), (310, 75), (360, 75)], words=True
+    )[2]
+    assert "above 5 °C for more than 4 h" in thaw["thaw-too-warm"]
+    assert "(-20 °C 168 h; -35 °C 15 h)" in judged([stage("bath", 30)], at(50), food="hake", words=True)[2]["parasites"]
+    for seconds, said in ((59.7, False), (59.2, True)):
+        corners = [(0, 4), (10, 60), (10 + seconds / 60, 60), (10.001 + seconds / 60, 30), (30, 30)]
+        assert ("parasites" in judged([stage("bath", 20)], corners, rules=UK, food="hake")[2]) is said
+        corners = [(0, 4), (10, 90), (10.5 + seconds / 60, 90), (10.501 + seconds / 60, 30), (30, 30)]
+        assert ("bivalves" in judged([stage("boil", 20)], corners, rules=UK, food="mussel", kitchen={})[2]) is said
+
+
 def test_the_last_heat_before_a_chill_counts_for_its_beginning():
     """UK: 20 minutes after the second heat, 65 after the first."""
     stages = [stage("bath", 30), stage("rest", 5), stage("bath", 10), stage("rest", 20), stage("chill", 85)]
@@ -507,3 +561,32 @@ def test_the_floor_of_a_house(rows, written, validated, taken):
             stages, corners, rules="house", **{"x-house": {"base": US, "rows": {"3-401.11(A)(3)": [[76, 0]]}}}
         )[2]
     )
+
+
+@pytest.mark.parametrize(
+    ("rules", "closed", "elsewhere", "b", "met"),
+    [
+        (US, True, None, 20.0, True), (US, False, None, 20.0, False), (US, False, 20.0, 85.0, True), (UK, False, 20.0, 85.0, False),
+        (UK, False, 85.0, 85.0, True), (UK, False, None, 85.0, True), (US, True, 85.0, 20.0, False), (UK, True, None, 20.0, True),
+    ],
+)  # fmt: skip
+def test_which_outside_is_seared(rules, closed, elsewhere, b, met):
+    """A round piece has one face; the Food Code asks for top and bottom, the UK for edges and sides as well where they are computed."""
+    piece = {"food": "beef-lean", "start_c": 4, "shape": {"kind": "slab", "thickness_mm": 25}}
+    plan = parse(plan_document(piece=piece, stages=PAN, rules=rules, target={}))
+    cook = cook_of(plan, RARE, faces=(85, b))
+    more = np.full((cook.t.size, 2), elsewhere) if elsewhere else cook.elsewhere
+    rule, _ = state_rule(plan, replace(cook, closed=closed, elsewhere=more))
+    assert rule["met"] is met
+    if met:
+        assert (rule["met_at_s"], rule["remaining_s"]) == (0.0 if rules == US else 6.0, 0.0)
+
+
+def test_the_moment_the_outside_was_seared():
+    """Between two samples, as a computed surface runs straight; to a thousandth of a second."""
+    piece = {"food": "beef-lean", "start_c": 4, "shape": {"kind": "slab", "thickness_mm": 25}}
+    plan = parse(plan_document(piece=piece, stages=PAN, target={}))
+    cook = cook_of(plan, RARE)
+    rising = np.interp(cook.t, [0, 600], [4, 100])
+    rule, _ = state_rule(plan, replace(cook, surface_a=rising, surface_b=rising))
+    assert rule["met_at_s"] == round((62.95 - 4) / 96 * 600, 3)

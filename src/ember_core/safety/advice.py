@@ -80,21 +80,19 @@ class History:
         return list(zip(begins, [*(s.start_s for s in self.keeps), self.end_s], strict=True))
 
 
-def advice(plan: Plan, cook: Cook, rule: Mapping[str, Any] | None, profile: Profile | None) -> Findings:
-    """Findings of the plan's rule profile on the computed cook; empty when the plan names no rules.
+def advice(plan: Plan, cook: Cook, rule: Mapping[str, Any], profile: Profile) -> Findings:
+    """Findings of the plan's rule profile on the computed cook.
 
     Parameters
     ----------
     plan : Plan
     cook : Cook
         The nominal cook; the hottest and the coldest of all its recorded places decide.
-    rule : mapping or None
+    rule : mapping
         The ``rule`` object of the result, before findings took *met* away.
-    profile : Profile or None
+    profile : Profile
         The profile it was made by.
     """
-    if plan.rules is None or rule is None or profile is None:
-        return []
     h = History(plan, cook, rule, profile)
     out: Findings = [*plan.required.notes, *house_notes(profile)]
     for stage in cook.stages:
