@@ -160,7 +160,10 @@ def _jumps(t_s: Array, core_c: Array, impossible: Flags, fastest: float) -> tupl
         here, moved = c[i], JUMP_K + fastest * (t[i] - last_t)
         most = last_c + (moved if moved < STEP_K else STEP_K) if ceiling is None else ceiling
         alone = t[i] - t[i - 1] > APART_S and i + 1 < len(c) and here > c[i + 1] + room[i]
-        if never[i] or here > most or alone:  # after a hole, as at the start, the next reading has to bear it out
+        if never[i]:  # as if it had not been taken
+            up[i] = True
+            continue
+        if here > most or alone:  # after a hole, as at the start, the next reading has to bear it out
             up[i] = True
             ceiling = most  # stays where it was until readings come back below it
             continue
