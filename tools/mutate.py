@@ -43,11 +43,10 @@ LOGS = [
     "-k",
     "not long_logs and not malformed and not command and not light",
 ]
-CLOCKS = ["tests/core/test_verdicts.py", "tests/core/test_rule_clocks.py", "-k", "not lethality"]
 ROWS = ["tests/validation/test_published_rows.py"]
 TESTS = {
     "safety/advice.py": VERDICTS,
-    "safety/clocks.py": CLOCKS,
+    "safety/clocks.py": ["tests/core/test_clocks.py"],
     "safety/conditions.py": VERDICTS,
     "safety/evidence.py": LOGS,
     "safety/forms.py": ROWS,
