@@ -247,7 +247,10 @@ class Changed(importlib.abc.MetaPathFinder, importlib.abc.Loader):
 def run(mutant: Mutant | None, part: str) -> int:
     """Exit code of the part's tests with a mutant, in this process: 0 when nothing noticed."""
     import pytest
+    from hypothesis import Phase, settings
 
+    settings.register_profile("mutants", phases=(Phase.explicit, Phase.generate), database=None)  # found is enough
+    settings.load_profile("mutants")
     for name in [n for n in sys.modules if n.startswith(PURGE)]:
         del sys.modules[name]
     if mutant is not None and part.startswith("data/"):
