@@ -122,8 +122,9 @@ def test_what_is_nearest():
         interpolate=False,
     )
     assert uneven["remaining_s"] == 17.654
-    crossing = judge(MADE, "y", np.array([0.0, 60.0, 90.0]), np.array([[60.0], [70.0], [70.0]]))
-    assert crossing["met_at_s"] == round(60 * 7.95 / 10 + 10, 3)
+    crossing = judge(MADE, "y", np.array([0.0, 61.0, 99.0]), np.array([[60.3], [70.0], [70.0]]))
+    assert crossing["met_at_s"] == round(61 * 7.65 / 9.7 + 10, 3)
+    assert judge(MADE, "y", np.array([0.0, 9.5]), np.full((2, 1), 68.0))["remaining_s"] == 0.5
     instant = judge(MADE, "x", np.array([0.0, 60.0]), np.array([[55.0], [80.0]]), breaks={"high": np.array([True])})
     assert (instant["clause"], instant["met_at_s"]) == ("low", round(60 * (69.95 - 55) / 25, 3))
     assert judge(MADE, "x", np.array([0.0, 60.0]), np.array([[55.0], [55.0]]), breaks=np.array([True]))[

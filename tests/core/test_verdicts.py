@@ -193,6 +193,15 @@ def test_rows_that_meet_every_form_at_once(rules, what, rows):
     assert list(in_force(parse(plan_document(piece=piece, stages=[stage("bath", 9)], rules=rules))).rows()) == rows
 
 
+def test_an_open_condition_does_not_unmeet_what_another_clause_meets():
+    """The mass is not stated, but 63 °C for 15 s is held as well."""
+    assert (
+        judged(whole(medium_c=125), [(0, 4), (30, 65), (80, 65)], **ROAST)[1]
+        == judged(whole(medium_c=125), [(0, 4), (30, 65), (80, 65)], food="pork-loin")[1]
+    )
+    assert judged(whole(medium_c=125), [(0, 4), (30, 65), (80, 65)], **ROAST)[1]["met"] is True
+
+
 def test_only_time_in_the_oven_and_its_rest_counts_for_a_roast():
     """Held in a pan, or in a very hot cabinet after a minute in a bath: nothing of it counts."""
     for later in (stage("pan", 60, medium_c=60), stage("hold", 60, medium_c=85)):

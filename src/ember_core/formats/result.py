@@ -16,7 +16,7 @@ from ember_core.heat.forecast import MEMBER_CELLS, MEMBER_REFINE, Forecast, caut
 from ember_core.heat.remedy import remedies
 from ember_core.safety.conditions import in_force
 from ember_core.safety.lethality import for_food, organisms, statement
-from ember_core.safety.statement import at_the_cautious_end, state_rule
+from ember_core.safety.statement import state_rule
 
 FORMAT = "open-ember.result/1"
 DRAW_POINTS = 400
@@ -110,8 +110,9 @@ def _document(
 ) -> dict[str, Any]:
     rule, said = state_rule(plan, cook)
     findings = [*cook.findings, *would]
-    if rule is not None and cautious is not None:
-        findings += _at_the_cautious_end(rule, at_the_cautious_end(plan, cautious))
+    worse = None if cautious is None else state_rule(plan, cautious)[0]
+    if rule is not None and worse is not None:
+        findings += _at_the_cautious_end(rule, worse)
     findings += said
     coast = None
     if cook.pull_stage is not None:

@@ -87,22 +87,12 @@ def _one_row(
     reset = ~after | broken[:, None]
     base = np.maximum.accumulate(np.where(reset, run, 0.0), axis=0)
     base = np.vstack([np.zeros((1, c.shape[1])), base[:-1]])
-    total = run - base
-    if broken.any():
-        total = np.where(broken[:, None], 0.0, total)
+    total = np.where(broken[:, None], 0.0, run - base)
     done = (total >= need - 1e-6) & (before | after)
-    if need > 0:
-        done &= ~broken[:, None]
     begins = np.where(before, t_s[:-1, None] - (total - part), t_s[1:, None] - part)
     first = np.argmax(done, axis=0)
     places = np.arange(c.shape[1])
     hit = np.where(done.any(axis=0), np.maximum(begins[first, places] + need, t_s[0]), np.inf)
-    if need <= 0:  # an instant at or above the row is enough
-        at = np.argmax(above, axis=0)
-        crossing = t_s[at]
-        if interpolate:
-            crossing = np.where(at > 0, begins[np.maximum(at - 1, 0), places], t_s[0])
-        hit = np.where(above.any(axis=0), crossing, np.inf)
     return hit, total.max(axis=0, initial=0.0)
 
 

@@ -32,13 +32,6 @@ def state_rule(plan: Plan, cook: Cook) -> tuple[dict[str, Any] | None, list[dict
     return conclude(rule, findings), findings
 
 
-def at_the_cautious_end(plan: Plan, worse: Cook) -> dict[str, Any]:
-    """The statement on the cook of a piece at the cautious end of the likely ones."""
-    rule, _ = state_rule(plan, worse)
-    assert rule is not None  # asked for only where the plan names rules
-    return rule
-
-
 def _judged(plan: Plan, cook: Cook, profile: Profile, force: InForce) -> dict[str, Any]:
     breaks = breaks_of(force, cook.stages, cook.t)
 
