@@ -260,3 +260,24 @@ def test_the_food_table_knows_its_species():
         if "wild" in key and row["species"] not in {"fish"}:
             assert row["form"] == "game-wild", key
     assert foods()["pheasant"]["form"] == "game-wild"
+
+
+def test_what_is_unknown_and_what_is_whole():
+    """Unknown species: all of poultry, mince and meat, said as care. Whole: steaks and roasts that nothing has opened, no offal."""
+    from ember_core.formats.plan import food_row
+
+    for stated, forms in ((None, ("poultry", "minced", "steak")), ("fish", ("fish", "poultry", "minced", "steak"))):
+        unknown = requirement(None, stated)
+        assert (unknown.form, unknown.forms, unknown.species, unknown.whole) == (
+            stated or "unknown",
+            forms,
+            None,
+            False,
+        )
+        assert [(n["code"], n["level"]) for n in unknown.notes] == [("species-unknown", "care")]
+    for food, form, handling, whole in (
+        ("beef-lean", None, (), True), ("beef-lean", "roast", (), True), ("beef-lean", "tenderised", (), False), ("beef-lean", None, ("scored",), False),
+        ("beef-liver", None, (), False), ("hake", None, (), False), ("ham-cured", None, (), True),
+    ):  # fmt: skip
+        found = requirement(food_row(food), form, handling)
+        assert (found.whole, found.notes) == (whole, ())

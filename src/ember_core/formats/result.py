@@ -98,7 +98,7 @@ def _at_the_cautious_end(rule: dict[str, Any], worse: dict[str, Any]) -> list[di
     if not rule["met"]:
         return []
     if worse["met"]:
-        words = "Met at the cautious end of the likely pieces as well (5 in 100 are worse)."
+        words = "Met at the cautious end too (5 in 100 are worse)."
         return [finding("rule-at-the-cautious-end", "note", words, "forecast")]
     needs = worse["needs"][0].lower() + worse["needs"][1:]
     words = f"At the cautious end of the likely pieces (5 in 100 are worse) it is short: {needs}"
