@@ -30,7 +30,7 @@ from pathlib import Path
 
 ROOT = Path(__file__).resolve().parents[1]
 CORE = ROOT / "src" / "ember_core"
-VERDICTS = ["tests/core/test_words.py", "tests/core/test_verdicts.py"]
+VERDICTS = ["tests/core/test_words.py", "tests/core/test_verdicts.py", "tests/core/test_courses.py"]
 KEEPING = [
     "tests/core/test_keeping_words.py",
     "tests/core/test_keeping.py",
@@ -38,6 +38,7 @@ KEEPING = [
     "not plan_is_told and not whole_roasts",
 ]
 LOGS = [
+    "tests/core/test_weigh.py",
     "tests/core/test_evidence.py",
     "tests/core/test_formats.py",
     "-k",

@@ -11,6 +11,10 @@ from ember_core.safety.statement import state_rule
 from ember_core.safety.verdict import standing
 from tests.conftest import plan_document
 
+US, FSIS, UK, ANZ = "us-food-code-2022", "us-fsis-appendix-a", "uk-fsa", "anz-fsanz-3.2.2"
+BEEF = {"food": "beef-lean", "form": "steak"}
+ROAST = {"food": "beef-lean", "form": "roast"}
+
 
 def cook_of(plan, corners, *, hotter=0.0, faces=None, apart=20.0):
     """A cook whose places all follow corners (minutes, °C); ``hotter``: another place is so much hotter; faces: °C of a and b."""
@@ -61,3 +65,8 @@ def judged(stages, corners, *, food="chicken-breast", form=None, rules="us-food-
     for f in findings:
         codes[f["code"]] = "stop" if "stop" in (f["level"], codes.get(f["code"])) else f["level"]
     return found.state, rule, {f["code"]: f["message"] for f in findings} if words else codes
+
+
+def at(celsius, minutes=30.0, start=4.0):
+    """Brought up in two minutes, then held."""
+    return [(0, start), (2, celsius), (2 + minutes, celsius)]
