@@ -58,7 +58,7 @@ TESTS = {
     "safety/rules.py": [*ROWS, *VERDICTS, "tests/core/test_house.py"],
     "safety/statement.py": VERDICTS,
     "safety/verdict.py": VERDICTS,
-    "formats/log.py": LOGS,
+    "formats/log.py": ["tests/core/test_log.py", *LOGS],
     "line/fold.py": ["tests/core/test_fold.py"],
     **{f"data/{name}": ROWS for name in ("rules.toml", "keeping.toml", "organisms.toml", "forms.toml", "fsis_appendix_a_beef.csv")},
 }  # fmt: skip
