@@ -145,6 +145,10 @@ def test_whole_roasts_by_their_heat(stages, mass, counts):
 
 
 LIMITS = [
+    # an oven that is still heating up is where it begins, if that takes more than a tenth of the time
+    (whole(medium_c=180, medium_from_c=60, settle_minutes=6), 2000, True), (whole(medium_c=180, medium_from_c=60, settle_minutes=6.1), 2000, False),
+    (whole(medium_c=180, medium_from_c=177, settle_minutes=60), 2000, True), (whole(medium_c=100, medium_from_c=130, cover="bag"), 2000, False),
+    (whole(medium_c=100, medium_from_c=121, cover="bag"), 2000, True), (whole(medium_c=130, medium_from_c=100, humidity=0.95), 2000, False),
     # half a kelvin of slack, for °F: at it, and just beyond; stages one by one
     (whole(medium_c=176.5), 2000, True), (whole(medium_c=176.4), 2000, False), (whole(medium_c=162.5, variant="fan"), 2000, True), (whole(medium_c=162.4, variant="fan"), 2000, False),
     (whole(medium_c=120.5), 4500, True), (whole(medium_c=120.4), 4500, False), (whole(medium_c=121.5, cover="bag"), 2000, True), (whole(medium_c=121.6, cover="bag"), 2000, False),
@@ -203,6 +207,7 @@ def test_only_time_in_the_oven_and_its_rest_counts_for_a_roast():
 
 
 MOIST = [
+    (whole(medium_c=140, medium_from_c=60, settle_minutes=6), 4500, True, {}), (whole(medium_c=140, medium_from_c=60, settle_minutes=6.1), 4500, None, {}),
     (whole(minutes=59.9, humidity=0.9), None, False, {"moist-oven": "stop"}), (whole(minutes=60, humidity=0.9), None, True, {}),
     ([stage("oven", 60, humidity=0.9), *whole(humidity=0.3)], None, True, {}), ([stage("oven", 59, humidity=0.9), *whole(humidity=0.3)], None, False, {"moist-oven": "stop"}),
     ([stage("oven", 60, humidity=0.89), *whole(humidity=0.3)], None, False, {"moist-oven": "stop"}), (whole(medium_c=120.5), 4500, True, {}), (whole(medium_c=120.4), 4500, None, {}),

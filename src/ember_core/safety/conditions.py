@@ -16,6 +16,7 @@ from ember_core.safety.rules import Clause, Profile, profile_of
 
 Flags = NDArray[np.bool_]
 SLACK_C = 0.5  # K, rounding of °F to °C
+SETTLED = 0.1  # of a stage: a medium that needs longer to settle is taken at where it begins
 HOT_CABINET_C = 80.0  # from here on a hold or rest is an oven by another name
 SEARS = frozenset({"pan", "grill", "baste"})  # heat for colour before or after the oven or bath
 
@@ -106,6 +107,14 @@ def _is_oven(stage: StageSpec, first: bool) -> bool:
     return stage.kind not in HEAT_KINDS and (hottest >= HOT_CABINET_C or (first and hottest >= 54.4))
 
 
+def _oven_c(face: FaceSpec, seconds: float) -> tuple[float, float]:
+    """The least and the most an oven is at, °C: one that settles for more than a tenth of the time is where it begins."""
+    medium = face.medium_c or 0.0
+    begins = medium if face.medium_from_c is None else face.medium_from_c
+    slow = 60.0 * face.settle_minutes > SETTLED * seconds
+    return min(medium, begins) if slow else medium, max(medium, begins)
+
+
 def _roast_stage(
     stage: StageSpec, seconds: float, mass_g: float | None, oven: Mapping[str, float]
 ) -> tuple[bool | None, bool]:
@@ -114,17 +123,17 @@ def _roast_stage(
     if all(f.kind in SEARS for f in faces):
         return False, False
     for f in faces:
-        medium = f.medium_c or 0.0
+        least, most = _oven_c(f, seconds)
         humid = f.kind == "steam" or (f.kind == "oven" and (f.humidity or 0.0) > oven["humid_share"])
-        if _bag(f) and medium <= oven["humid_most_c"] + SLACK_C:
+        if _bag(f) and most <= oven["humid_most_c"] + SLACK_C:
             continue
-        if humid and seconds >= oven["humid_s"] and medium <= oven["humid_most_c"] + SLACK_C:
+        if humid and seconds >= oven["humid_s"] and most <= oven["humid_most_c"] + SLACK_C:
             continue
         if f.kind != "oven" or _bag(f):
             return False, True
-        if medium >= oven["fan_c" if f.variant == "fan" else "still_c"] - SLACK_C:
+        if least >= oven["fan_c" if f.variant == "fan" else "still_c"] - SLACK_C:
             continue
-        if medium < oven["large_c"] - SLACK_C:
+        if least < oven["large_c"] - SLACK_C:
             return False, True
         if mass_g is None:
             return None, True
@@ -178,7 +187,9 @@ def _moist(
         if moist or any(f.kind == "steam" for f in stage.all_faces):
             humid += seconds
         for f in ovens:
-            large = mass is not None and mass >= asked["mass_g"] and (f.medium_c or 0.0) >= asked["large_c"] - SLACK_C
+            large = (
+                mass is not None and mass >= asked["mass_g"] and _oven_c(f, seconds)[0] >= asked["large_c"] - SLACK_C
+            )
             needed = needed or not large
             unknown = unknown or (not large and f.humidity is None)
     if not needed or humid >= max(asked["of_heat"] * heat, asked["humid_s"]):
