@@ -166,6 +166,14 @@ def test_a_doneness_alone_is_a_target():
     assert caught.value.path == "/target/doneness"
 
 
+@pytest.mark.parametrize(("start", "said"), [(30.0, False), (30.1, True), (75.0, True)])
+def test_a_piece_that_starts_hot_is_said(start, said):
+    """What came before is not in the plan."""
+    piece = {"food": "beef-lean", "start_c": start, "shape": {"kind": "slab", "thickness_mm": 20}}
+    found = [f["level"] for f in setup_findings(parse(plan_document(piece=piece)), 94.0) if f["code"] == "hot-start"]
+    assert found == (["care"] if said else [])
+
+
 def test_waiting_for_a_rule_needs_one_and_keys_stand_once():
     """until rule without rules; x-house under other rules; a key twice in one object."""
     document = plan_document(stages=[{"kind": "bath", "minutes": 5, "medium_c": 60, "until": {"rule": True}}])

@@ -9,6 +9,7 @@ from ember_core.finding import finding
 from ember_core.formats.plan import Plan, doneness_of, food_row
 from ember_core.heat.kernel import Array
 
+HOT_START_C = 30.0  # a piece that starts warmer was heated before, which the plan does not show
 DONENESS_K = 3.0  # a doneness name and a core this far apart are said; houses differ by less
 WATER_HEAT = 4180.0  # J/(kg K)
 MEAT_HEAT = 3500.0  # J/(kg K), a round value for what a bath loses to cold pieces
@@ -80,8 +81,9 @@ def setup_findings(plan: Plan, boil_c: float) -> list[dict[str, str]]:
     if plan.shape["kind"] == "egg" and plan.shape.get("species", "hen") != "hen":
         message = f"A {plan.shape['species']} egg is computed with a hen's proportions at its own mass."
         out.append(finding("egg-proportions", "note", message, "the model"))
-    if plan.properties is None and plan.start_c > 60:
-        out.append(finding("hot-start", "note", f"The piece starts at {plan.start_c:g} °C.", "the plan"))
+    if plan.properties is None and plan.start_c > HOT_START_C:
+        message = f"The piece starts at {plan.start_c:g} °C. How it came there, and how long that took, is not in the plan and not judged."
+        out.append(finding("hot-start", "care", message, "the plan"))
     return out
 
 
