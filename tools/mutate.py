@@ -52,7 +52,7 @@ TESTS = {
     "safety/evidence.py": LOGS,
     "safety/forms.py": ROWS,
     "safety/keeping.py": KEEPING,
-    "safety/lethality.py": [*ROWS, "tests/core/test_rule_clocks.py", "tests/validation/test_tables.py", "-k", "not practice"],
+    "safety/lethality.py": ["tests/core/test_lethality.py", *ROWS, "tests/core/test_rule_clocks.py", "tests/validation/test_tables.py"],
     "safety/measured.py": LOGS,
     "safety/notes.py": VERDICTS,
     "safety/rules.py": [*ROWS, *VERDICTS, "tests/core/test_house.py"],

@@ -104,6 +104,15 @@ def test_pieces_seared_outside(rules, food, form, handling, guests, faces, state
     assert (rule["met"] is True) is (state == "met")
 
 
+@pytest.mark.parametrize(
+    ("food", "level"),
+    [("beef-lean", "care"), ("hake", "care"), ("carrot", "care"), ("pork-loin", "stop"), ("beef-liver", "stop")],
+)
+def test_less_than_the_guidance(food, level):
+    """FSANZ 3.2.2: its guidance is no clause; less is said, as a stop but for what is eaten so."""
+    assert judged(PAN, RARE, rules=ANZ, food=food)[2]["guidance"] == level
+
+
 def test_a_house_sears_as_its_base():
     """A house that follows the UK has its words for whole beef; one that follows FSIS has none."""
     for base, state in ((UK, "met"), (US, "met"), (FSIS, "stop")):
