@@ -18,6 +18,7 @@ UNTIL_KEYS = ("core_c", "surface_c", "mean_c", "log10", "rule", "peak_core_c")
 BOILING_SLACK_C = 0.5  # a boil or steam stage may state the local boiling point, within this
 HEAT_KINDS = frozenset({"bath", "boil", "simmer", "steam", "oven", "pan", "grill", "fry", "baste"})
 SHORT_DIP_S = 1800.0  # a shorter chill stops the cooking, a longer one keeps the food; our reading
+UNDER_LID_K = 12.0  # so far below the boiling point is the moist air under a lid; an estimate
 SETTLE_MINUTES = 3.0  # default time constant of a settling medium
 
 
@@ -103,7 +104,8 @@ def read_stage(raw: Mapping[str, Any], index: int, shape: Mapping[str, Any], alt
         if name not in known:
             words = "one face; describe it as a" if known == ("a",) else f"the faces {', '.join(known)}"
             raise FormatError(f"This shape has {words}.", path=f"{at}/faces/{name}", code="face")
-    lid = _lid(raw, kind, known, at) if lidded else None
+    if lidded:
+        _check_lid(kind, at)
     specs: list[FaceSpec] = []
     under: list[int] = []
     for name in ("a", "b", "side", "edge"):
@@ -120,13 +122,12 @@ def read_stage(raw: Mapping[str, Any], index: int, shape: Mapping[str, Any], alt
         stated = {k: v for k, v in (own or {}).items() if not k.startswith("x-")}
         where = {k: f"{at}/faces/{described}/{k}" if k in stated else f"{at}/{k}" for k in FACE_KEYS}
         if own is not None:
-            where.setdefault("kind", f"{at}/faces/{described}")
             where["missing"] = f"{at}/faces/{described}/medium_c"
         specs.append(_face({**shared, **stated}, kind, where, altitude_m))
-    if lid is not None:
+    if lidded:
         hottest = max(s.medium_c or 0.0 for i, s in enumerate(specs) if i not in under)
         for i in under:
-            specs[i] = FaceSpec("rest", cover="lidded", medium_c=min(hottest, boiling_point(altitude_m) - lid))
+            specs[i] = FaceSpec("rest", cover="lidded", medium_c=min(hottest, boiling_point(altitude_m) - UNDER_LID_K))
         if not under:
             raise FormatError(
                 "Every face lies in the pan, so a lid changes nothing; leave cover out, or name the faces in the pan.",
@@ -146,17 +147,13 @@ def read_stage(raw: Mapping[str, Any], index: int, shape: Mapping[str, Any], alt
     )
 
 
-UNDER_LID_K = 12.0  # so far below the boiling point is the moist air under a lid; an estimate
-
-
-def _lid(raw: Mapping[str, Any], kind: str, known: tuple[str, ...], at: str) -> float:
+def _check_lid(kind: str, at: str) -> None:
     if not kinds()[kind].get("lid"):
         raise FormatError(
             f"cover lidded belongs to a pan stage, not to {kind}. {kinds()[kind]['instead']}",
             path=f"{at}/cover",
             code="choice",
         )
-    return UNDER_LID_K
 
 
 def _unnamed(

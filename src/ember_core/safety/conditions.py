@@ -15,9 +15,9 @@ from ember_core.formats.stages import HEAT_KINDS, FaceSpec, StageSpec
 from ember_core.safety.rules import Clause, Profile, profile_of
 
 Flags = NDArray[np.bool_]
-SLACK_C = 0.5  # K, rounding of °F to °C
-SETTLED = 0.1  # of a stage: a medium that needs longer to settle is taken at where it begins
-HOT_CABINET_C = 80.0  # from here on a hold or rest is an oven by another name
+SLACK_C = 0.5  # K, rounding of °F to °C; our reading
+SETTLED = 0.1  # of a stage: a medium that needs longer to settle is taken at where it begins; our reading
+HOT_CABINET_C = 80.0  # from here on a hold or rest is an oven by another name; our reading
 SEARS = frozenset({"pan", "grill", "baste"})  # heat for colour before or after the oven or bath
 
 
