@@ -19,20 +19,27 @@ from ember_core.formats.plan import Plan, parse
 from ember_core.heat.cook import Setup, body_of, empty_record, run, setup, start_state
 from ember_core.heat.forecast import MEMBER_CELLS, MEMBER_TOLERANCE_K, forecast
 from ember_core.heat.kernel import (
+    AIR_K,
+    F_FOOD,
     F_H,
+    F_LEAK,
+    F_PRESSURE,
+    F_PV,
     F_TINF,
     N_SKIN,
     S_EVAPORATION,
+    VAPOUR_GAS_CONSTANT,
     Array,
     Body,
     Grid,
     measures,
+    medium_at,
     rates,
     surface_balance,
 )
 from ember_core.heat.learning import Learner
 from ember_core.heat.program import run_cook
-from ember_core.heat.steps import UNTIL_PEAK
+from ember_core.heat.steps import UNTIL_PEAK, WORK
 
 CELLS = 40
 ACCURACY_K = 0.01
@@ -97,7 +104,7 @@ def food_plan(minutes: float = 400.0) -> Plan:
             "piece": {"food": "beef-lean", "shape": {"kind": "slab", "thickness_mm": 70}, "start_c": 5},
             "stages": [
                 {"kind": "rest", "minutes": 30},
-                {"kind": "oven", "minutes": minutes, "medium_c": 110, "until": {"peak_core_c": 56}},
+                {"kind": "oven", "minutes": minutes, "medium_c": 110, "support": "rack", "until": {"peak_core_c": 56}},
                 {"kind": "rest", "minutes": 40, "cover": "wrapped"},
                 {"kind": "hold", "minutes": 60, "medium_c": 58},
             ],
@@ -108,7 +115,7 @@ def food_plan(minutes: float = 400.0) -> Plan:
 def slab_plan() -> Plan:
     """Four stages over six hours by the clock, a food's own properties, drying."""
     stages = food_plan().document["stages"]
-    oven = {"kind": "oven", "minutes": 230, "medium_c": 110}
+    oven = {"kind": "oven", "minutes": 230, "medium_c": 110, "support": "rack"}
     return parse({**food_plan().document, "stages": [stages[0], oven, *stages[2:]]})
 
 
@@ -141,7 +148,7 @@ def mesh_plan(kind: str, pan: bool = False) -> Plan:
             "piece": {"food": "egg-whole" if kind == "egg" else "beef-lean", "shape": shape, "start_c": 5},
             "stages": [
                 *(sear if pan else []),
-                {"kind": "oven", "minutes": 50, "medium_c": 160},
+                {"kind": "oven", "minutes": 50, "medium_c": 160, "support": "rack"},
                 {"kind": "rest", "minutes": 15},
             ],
         }
@@ -158,46 +165,59 @@ class Reference:
         self.s, self.grid, self.body, self.compiled = s, s.grid, body, compiled
         assert s.grid.closed_a  # one face: what has evaporated from it is the last unknown
         n = s.grid.n
-        self.tol = np.append(np.full(n, tol * body.c_wet), 0.01 * tol)
+        self.tol = np.append(np.full(n, tol * body.c_wet), [0.01 * tol, tol / AIR_K])
         y = start_state(s, s.start_c)
-        self.start, self.water = np.append(y[:n], 0.0), y[n : 2 * n].copy()
+        self.start, self.water = np.append(y[:n], [0.0, 0.0]), y[n : 2 * n].copy()
+        self.per_volume = 1.0 / (s.grid.volume.sum() * body.length)
         self.levels = body.h0 + body.dh * np.arange(body.temperature.size)
         self.measure = measures(s.grid, body.length)
         self.scratch = np.empty((3, n)), np.empty((3, n)), np.empty(n), np.full((2, N_SKIN), s.start_c)
 
     def rate(self, t: float, x: Array, faces: Array) -> Array:
-        """Rate of change of the enthalpies, W/m³, and of what has evaporated, kg/m²."""
+        """Rate of change of the enthalpies, W/m³, of what has evaporated, kg/m², and of the vapour's share of an oven's air."""
         grid, body = self.grid, self.body
+        n = grid.n
         if self.compiled:
             cells, band, f, skin = self.scratch
-            rates(x[:-1], self.water, 0.0, x[-1], t, faces, grid, body, self.measure, cells, band, f, skin)
-            return np.append(f, skin[1, S_EVAPORATION])
-        cell = np.interp(x[:-1], self.levels, body.temperature)
-        k = np.interp(x[:-1], self.levels, body.conductivity)
+            rates(x[:n], self.water, 0.0, x[n], t, faces, grid, body, self.measure, cells, band, f, skin, x[n + 1])
+            return np.append(f, [skin[1, S_EVAPORATION], self.filling(t, x[n + 1], skin[1, S_EVAPORATION], faces)])
+        cell = np.interp(x[:n], self.levels, body.temperature)
+        k = np.interp(x[:n], self.levels, body.conductivity)
         flux = 0.5 * (k[1:] + k[:-1]) * grid.area[1:-1] / (grid.spacing[1:-1] * body.length) * np.diff(cell)
         out = np.zeros_like(x)
-        out[:-2] += flux
-        out[1:-1] -= flux
+        out[: n - 1] += flux
+        out[1:n] -= flux
         begin = 1.5 * cell[-1] - 0.5 * cell[-2]
         _, q, _, _, evaporation, *_ = surface_balance.py_func(
-            faces[1], t, x[-1], False, body.boil_c, body.m0, k[-1] / body.length, grid.surface_b, cell[-1], cell[-2], cell[-1], begin
+            faces[1], t, x[n], False, body.boil_c, body.m0, k[-1] / body.length, grid.surface_b, cell[-1], cell[-2], cell[-1], begin, x[n + 1]
         )  # fmt: skip
-        out[-2] += q
-        out[:-1] /= grid.volume * body.length
-        out[-1] = evaporation
+        out[n - 1] += q
+        out[:n] /= grid.volume * body.length
+        out[n:] = evaporation, self.filling(t, x[n + 1], evaporation, faces)
         return out
+
+    def filling(self, t: float, share: float, evaporation: float, faces: Array) -> float:
+        """Rate of the vapour's share of an oven's air, 1/s."""
+        leak, pressure = faces[1, F_LEAK], faces[1, F_PRESSURE]
+        if leak == 0.0:
+            return -share
+        gas = VAPOUR_GAS_CONSTANT * (medium_at.py_func(faces[1], t) + 273.15) / pressure
+        given = faces[1, F_FOOD] * gas * evaporation * self.grid.area[-1] * self.per_volume
+        return float(leak * (faces[1, F_PV] / pressure - share) + given * (1.0 - share))
 
     def stage(self, k: int, h: Array, seconds: float, dense: bool = False) -> Any:
         """Integrate stage ``k`` for ``seconds`` from the enthalpies ``h``."""
         faces = self.s.faces[k]
+        if faces[1, F_LEAK] > 0.0:  # a fresh oven holds the kitchen's vapour
+            h = np.append(h[:-1], faces[1, F_PV] / faces[1, F_PRESSURE])
         return solve_ivp(
             lambda t, x: self.rate(t, x, faces), (0.0, seconds), h, method="LSODA", rtol=1e-6, atol=self.tol,
-            lband=2, uband=1, dense_output=dense,
+            lband=3, uband=2, dense_output=dense,
         )  # fmt: skip
 
     def core(self, h: Array) -> Array:
         """Core of enthalpies (cells × times), °C."""
-        return np.asarray(self.grid.core @ np.interp(h[:-1], self.levels, self.body.temperature))
+        return np.asarray(self.grid.core @ np.interp(h[: self.grid.n], self.levels, self.body.temperature))
 
     def pull(self) -> float:
         """End (s) of the one solved stage, found as the core does it: one run, then only the coast again, by brentq."""
@@ -287,7 +307,7 @@ def bench() -> dict[str, Any]:
 
     def core_run() -> Array:
         y = start_state(s, s.start_c)
-        record.filled[:] = 0
+        record.filled[: WORK + 1] = 0
         run_cook(
             y,
             s.duration,
@@ -303,7 +323,6 @@ def bench() -> dict[str, Any]:
             np.empty(0),
             ends,
             why,
-            np.empty((0, 0)),
         )
         return y[: s.grid.n] / s.table.c_ref
 

@@ -16,8 +16,10 @@ from pathlib import Path
 from ember_launch.places import PYTHON, ROOT, VENV, Stop, clean_environment, is_root, say
 
 KERNEL_SOURCES = (
+    "boiling.py",
     "kernel.py",
     "steps.py",
+    "air.py",
     "stepper.py",
     "mesh.py",
     "coupling.py",

@@ -3,8 +3,9 @@
 Explicit finite differences in temperature on 120 layers (the application's solver is implicit, in
 enthalpy, on its own grid), with hidden differences drawn from the cook's id: thickness, diffusivity,
 start, how well heat passes at the surface, how hot the medium really is and how it wanders about
-that, how fast a face dries, and where the probe sits. Conductivity rises with temperature and falls
+that, how fast a face dries, how draughty its oven is, and where the probe sits. Conductivity rises with temperature and falls
 as water goes, as heat capacity does; evaporation follows the vapour's concentration through a dry layer that grows.
+An oven keeps what its food gives off, by mass, until the draught takes it; a flat piece lies on a sheet of metal.
 """
 
 from __future__ import annotations
@@ -46,7 +47,13 @@ PER_KELVIN = 0.002  # and how much of itself it gains by degree, as water does
 DRY_SHARE = 0.3  # of it that a layer without water keeps
 DRY_HEAT = 0.2  # of its heat capacity that a layer without water keeps: dry solids hold about half as much a kg
 MOIST = 720.0  # kg/m³ of water
-FRONT = 1.0  # kg/m² of lost water that doubles a face's resistance to vapour: the moist front draws back
+FRONT = 0.45  # kg/m² of lost water that doubles a face's resistance to vapour: the moist front draws back
+OVEN_M3, OVEN_KG = 0.06, 1.0  # an oven of which nothing is said
+STEAM_GAS = 461.5  # J/(kg K)
+DRAUGHT_S = {"open": 70.0, "closed": 600.0}  # in which an oven's air is changed once
+SHEET_CONTACT, SHEET_SHARE, SHEET_EMISSIVITY = 170.0, 1.0, 0.5  # W/(m² K); of the oven's heat that a sheet passes on
+SHEET_WARMS_S = 40.0  # until it is as warm as what heats it
+FOOD_DENSITY = 1060.0  # kg/m³
 WANDER = 0.7  # of the medium's own spread: doors, thermostats and neighbours on the same heat
 PERIOD_S = 1800.0  # with which a medium wanders
 
@@ -65,6 +72,7 @@ class Hidden:
     wander: float  # how far the medium swings about its own mean, in its spread
     period_s: float
     phase: float
+    draught: float = 1.0  # how much more often its oven's air is changed than is usual
 
     @classmethod
     def drawn(cls, key: str, wide: float = 1.0) -> Hidden:
@@ -81,6 +89,7 @@ class Hidden:
             wander=float(rng.normal(0.0, WANDER * wide)),
             period_s=float(PERIOD_S * math.exp(rng.normal(0, 0.5))),
             phase=float(rng.uniform(0, 2 * math.pi)),
+            draught=float(math.exp(rng.normal(0, 0.4 * wide))),
         )
 
 
@@ -112,6 +121,10 @@ class Pieces:
         self.water = np.full((len(self.hidden), layers), MOIST)
         self.shed = np.zeros((2, len(self.hidden)))  # kg/m² evaporated from faces a and b
         self.now = 0.0
+        self.stage: int | None = None
+        self.entered = 0.0
+        self.vapour_kg = np.zeros(len(self.hidden))  # in each one's oven
+        self.given = np.zeros(len(self.hidden))  # kg/s by kg of food, into it
 
     def _each(self, name: str) -> Any:
         return np.array([getattr(h, name) for h in self.hidden])
@@ -121,10 +134,10 @@ class Pieces:
         turn = 2 * np.pi * self.now / self._each("period_s") + self._each("phase")
         return self._each("wander") * np.sin(turn)
 
-    def faces(self, stage: int | None) -> list[tuple[Any, Any, float, Any]]:
-        """(h, medium, h that carries vapour, emissivity) of faces a and b; after the last stage the pieces lie in the air."""
+    def faces(self, stage: int | None) -> list[tuple[Any, Any, float, Any, bool]]:
+        """(h, medium, h that carries vapour, emissivity, in an oven's own air) of both faces; after the last stage the pieces lie in the air."""
         same = np.ones(len(self.hidden))
-        lying = (H_BY_KIND["rest"] * same, self.air_c * same, CONVECTION["rest"], EMISSIVITY["rest"] * same)
+        lying = (H_BY_KIND["rest"] * same, self.air_c * same, CONVECTION["rest"], EMISSIVITY["rest"] * same, False)
         if stage is None:
             return [lying] * 2
         raw = self.plan["stages"][stage]
@@ -148,11 +161,62 @@ class Pieces:
             if merged.get("cover") in {"tented", "wrapped"}:
                 h, vapour, shine = 0.5 * h, 0.1 * vapour, 0.3 * shine
             off = self._each("medium_c") + self.wander() if kind != "rest" else 0.0 * same
-            out.append((h, medium + spread * off, vapour, shine))
+            surroundings = medium + spread * off
+            if name == "b" and self.on_sheet(raw):
+                kelvin = 0.5 * (surroundings + 273.15 + 330.0)
+                taken = SHEET_SHARE * (h + 4.0 * SHEET_EMISSIVITY * SIGMA * kelvin**3)
+                h, vapour, shine = 1.0 / (1.0 / taken + 1.0 / SHEET_CONTACT), 0.0, 0.0 * same
+                cold = 1.0 if stage == 0 or self.plan["stages"][stage - 1]["kind"] != "oven" else 0.0
+                surroundings = surroundings - cold * (surroundings - self.air_c) * math.exp(
+                    -(self.now - self.entered) / SHEET_WARMS_S
+                )
+            own = kind == "oven" and "humidity" not in merged and "surface" not in merged
+            out.append((h, surroundings, vapour, shine, own))
         return out
+
+    def on_sheet(self, raw: Mapping[str, Any]) -> bool:
+        """Whether the lower face lies on a sheet of metal: a flat piece in an oven does, if nothing else is said."""
+        flat = self.exponent == 0 and raw["kind"] == "oven"
+        return flat and raw.get("support", "tray") == "tray" and "faces" not in raw and "surface" not in raw
+
+    def enter(self, stage: int | None) -> None:
+        """Note when a stage begins; a fresh oven holds the kitchen's air."""
+        if stage == self.stage:
+            return
+        before = self.stage
+        self.stage, self.entered = stage, self.now
+        if before is None or stage is None or self.plan["stages"][before]["kind"] != "oven":
+            self.vapour_kg[:] = AIR_VAPOUR * self.oven_m3(stage) / (STEAM_GAS * 450.0)
+
+    def oven_m3(self, stage: int | None) -> float:
+        """The size of a stage's oven, m³."""
+        load = {} if stage is None else self.plan["stages"][stage].get("load", {})
+        return float(load.get("litres", OVEN_M3 * 1000.0)) / 1000.0
+
+    def fill(self, stage: int, medium: Any, dt: float) -> None:
+        """Let an oven's air take up what the food gave off, and the draught take its part."""
+        raw = self.plan["stages"][stage]
+        piece = self.plan["piece"]
+        kg = raw.get("load", {}).get(
+            "kg", piece["mass_g"] / 1000.0 * piece.get("count", 1) if "mass_g" in piece else OVEN_KG
+        )
+        size = self.oven_m3(stage)
+        gas = STEAM_GAS * (medium + 273.15)
+        made = kg * self.given
+        blown = size * self._each("draught") / DRAUGHT_S[raw.get("vent", "open")]
+        # what comes in as steam drives as much mixture out
+        leaves = (blown + made * gas / 101325.0) * self.vapour_kg / size
+        self.vapour_kg = np.maximum(self.vapour_kg + dt * (made + blown * AIR_VAPOUR / gas - leaves), 0.0)
+
+    def around(self, stage: int | None, medium: Any, own: bool) -> Any:
+        """Vapour pressure about a face, Pa."""
+        if not own:
+            return AIR_VAPOUR
+        return np.minimum(self.vapour_kg * STEAM_GAS * (medium + 273.15) / self.oven_m3(stage), 101325.0)
 
     def advance(self, seconds: float, stage: int | None) -> None:
         """Go on for ``seconds`` in a stage."""
+        self.enter(stage)
         # a layer that has dried follows its neighbours faster
         share = (
             0.2 if any((f[1] > self.boil_c).any() for f in self.faces(stage)) or (self.water < MOIST).any() else 0.35
@@ -168,15 +232,18 @@ class Pieces:
             if step % FRESH == 0:
                 face_a, face_b = self.faces(stage)
             self.now += dt
+            self.given[:] = 0.0
             conduct = self.conductivity(x) / self.dx[:, None]
             flux = 0.5 * (conduct[:, 1:] + conduct[:, :-1]) * self.area[1:-1] * np.diff(x, axis=1)
             change[:, -1] = 0.0
             change[:, :-1] = flux
             change[:, 1:] -= flux
             if self.exponent == 0:
-                change[:, 0] += self.gain(0, x[:, 0], face_a, conduct[:, 0], dt)
-            change[:, -1] += self.gain(1, x[:, -1], face_b, conduct[:, -1], dt)
+                change[:, 0] += self.gain(0, x[:, 0], face_a, conduct[:, 0], dt, stage)
+            change[:, -1] += self.gain(1, x[:, -1], face_b, conduct[:, -1], dt, stage)
             x = x + change * (scale / holds)
+            if stage is not None and (face_a[4] or face_b[4]):
+                self.fill(stage, face_b[1] if face_b[4] else face_a[1], dt)
             over = (x > self.boil_c) & (self.water > 0.0)
             if over.any():
                 per_k = ((self.rho_c / WATER_LATENT)[:, None] * holds)[over]
@@ -200,21 +267,27 @@ class Pieces:
         moist = DRY_SHARE + (1.0 - DRY_SHARE) * self.water / MOIST
         return CONDUCTIVITY * (1.0 + PER_KELVIN * (np.minimum(x, self.boil_c) - 30.0)) * moist
 
-    def gain(self, face: int, t_c: Any, meets: tuple[Any, Any, float, Any], conduct: Any, dt: float) -> Any:
+    def gain(
+        self, face: int, t_c: Any, meets: tuple[Any, Any, float, Any, bool], conduct: Any, dt: float, stage: int | None
+    ) -> Any:
         """Flux into the outer layer of a face, W/m²."""
-        h, medium, vapour, shine = meets
+        h, medium, vapour, shine, own = meets
         radiant = shine * SIGMA * ((medium + 273.15) ** 2 + (t_c + 273.15) ** 2) * (medium + t_c + 546.3)
-        return (medium - t_c) / (1.0 / (h + radiant) + 0.5 / conduct) - self.drying(face, t_c, medium, vapour, dt)
+        return (medium - t_c) / (1.0 / (h + radiant) + 0.5 / conduct) - self.drying(
+            face, t_c, medium, vapour, dt, stage, own
+        )
 
-    def drying(self, face: int, t_c: Any, medium: Any, h: float, dt: float) -> Any:
+    def drying(self, face: int, t_c: Any, medium: Any, h: float, dt: float, stage: int | None, own: bool) -> Any:
         """Latent heat leaving the wet faces, W/m²; a face dries as water leaves it."""
         if h <= 0.0:
             return 0.0
         pressure = 610.94 * np.exp(17.625 * t_c / (t_c + 243.04))
-        at_60 = (pressure / (t_c + 273.15) - AIR_VAPOUR / (medium + 273.15)) * 333.15
+        at_60 = (pressure / (t_c + 273.15) - self.around(stage, medium, own) / (medium + 273.15)) * 333.15
         drive = h * PSYCHROMETRIC * np.maximum(at_60, 0.0) * (1.0 - LATENT_PER_KELVIN * (t_c - 60.0))
         flux = drive / (1.0 + self.shed[face] / self._each("front"))
         self.shed[face] += flux * dt / WATER_LATENT
+        if own:  # by the volume under a m² of this face
+            self.given += flux / WATER_LATENT / (FOOD_DENSITY * self.size) * (self.exponent + 1)
         return flux
 
     def at_depth(self, depth: Any) -> Any:

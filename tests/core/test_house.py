@@ -13,7 +13,7 @@ from ember_core.formats.result import compute
 from ember_core.safety.clocks import judge
 from ember_core.safety.forms import requirement
 from ember_core.safety.measured import judge_log
-from ember_core.safety.rules import profile_of
+from ember_core.safety.rules import house_profile, profile_of
 from ember_core.safety.verdict import standing
 from tests.conftest import plan_document
 
@@ -96,3 +96,55 @@ def test_a_sentence_carries_them():
     assert document["x-house"] == house
     assert from_document(document, 0.0, 22.0).house == house
     assert "x-house" not in Sentence.for_cut("bavette", house=house).document()
+
+
+ROWS = [
+    # rows for poultry (74 °C at once) → taken, refused as no rows, or refused as less than the base
+    ([(76, 0)], None), ([(129.9, 0)], None), ([(80, 86400)], None), ([(76, 0), (80, 0)], None), ([], "range"), ([(130, 0)], "range"),
+    ([(130.5, 0)], "range"), ([(80, 0), (140, 0)], "range"), ([(0, 10)], "range"), ([(0.5, 10)], "weaker-than-base"), ([(80, 86400.5)], "range"),
+    ([(80, -1)], "range"), ([(76, 0), (60, 60)], "weaker-than-base"), ([(73.9, 60)], "weaker-than-base"),
+]  # fmt: skip
+
+
+@pytest.mark.parametrize(("rows", "code"), ROWS)
+def test_rows_of_a_house(rows, code):
+    """Rows within their bounds that would meet the base are taken; others are refused for what they are."""
+    if code is None:
+        made = house_profile("us-food-code-2022", {POULTRY: rows})
+        assert made.weaker == ()
+        return
+    with pytest.raises(InputError) as refused:
+        house_profile("us-food-code-2022", {POULTRY: rows})
+    assert (refused.value.code == "weaker-than-base") is (code == "weaker-than-base")
+    assert refused.value.path == f"/house/{POULTRY}"
+
+
+def test_one_row_of_several_is_enough():
+    """71 °C at once meets one row of 3-401.11(A)(2), 70 °C at once, and none of the others: it allows no less."""
+    assert house_profile("us-food-code-2022", {"3-401.11(A)(2)": [(71, 0)]}).weaker == ()
+
+
+@pytest.mark.parametrize("celsius", [55.0, 57.0, 62.0])
+def test_the_floor_by_the_slowest_published_d(celsius):
+    """Five log of Salmonella at D60 5.5 min, z 5.6 K (Juneja, Eblen & Ransom 2001): a hundredth less is refused."""
+    needed = 5 * 60 * 5.5 * 10 ** ((60 - celsius) / 5.6)
+    house_profile("us-food-code-2022", {POULTRY: [(celsius, 1.01 * needed)]}, written_plan="HACCP 7")
+    with pytest.raises(InputError, match="slowest published D"):
+        house_profile("us-food-code-2022", {POULTRY: [(celsius, 0.99 * needed)]}, written_plan="HACCP 7")
+
+
+SHOWN = [
+    ({"log10": 5, "by": "ABCDE"}, True), ({"log10": 12, "by": "a laboratory"}, True), ({"log10": 12.1, "by": "a laboratory"}, False),
+    ({"log10": 4.99, "by": "a laboratory"}, False), ({"log10": 7, "by": "ABCD "}, False), ({"log10": True, "by": "a laboratory"}, False),
+]  # fmt: skip
+
+
+@pytest.mark.parametrize(("shown", "taken"), SHOWN)
+def test_a_shown_reduction(shown, taken):
+    """From 5 to 12 log10, and by someone with a name."""
+    house = {"validated": {"organism": "salmonella", **shown}, "written_plan": "HACCP 7"}
+    if taken:
+        assert house_profile("us-food-code-2022", {POULTRY: [(53, 600)]}, **house).shown
+        return
+    with pytest.raises(InputError, match="validated needs"):
+        house_profile("us-food-code-2022", {POULTRY: [(53, 600)]}, **house)

@@ -112,6 +112,24 @@ TABLE = [
     (lambda: check_egg_product(FSIS, "yolk", *at((0, 61.1), (210, 61.1))), ("egg-product", True, 210, 210, "60 °C 6 min or 61.1 °C 4 min: held.")),
     (lambda: check_egg_product(FSIS, "yolk", *at((0, 60), (371, 60))),
      ("egg-product", False, 371, 372, "60 °C 6 min or 61.1 °C 4 min: held 6 min at 60 °C. Hold on without a break, or use pasteurised product.")),
+    # between two rows nothing is interpolated
+    (lambda: check_egg_product(FSIS, "yolk", *at((0, 60.6), (300, 60.6))), ("egg-product", False, 300, 372, None)),
+    # the clock of a cooling starts at the last reading above; only gaps within its step are held against it
+    (lambda: check_cooling(US, *at((0, 60), (600, 57.1), (2400, 40)))[0],
+     ("cooling", False, 1800, 7200, "from 57.0 °C to 21.0 °C: still 40.0 °C after 30 min, allowed 2.0 h; 90 min left." + COOL)),
+    (lambda: check_cooling(US, *at((0, 57), (7199.5, 40)), measured=False)[0],
+     ("cooling", False, 7199.5, 7200, "from 57.0 °C to 21.0 °C: still 40.0 °C after 120 min, allowed 2.0 h; 0 min left." + COOL)),
+    (lambda: check_cooling(US, *at((0, 58), (3000, 57.1), (4500, 40), (6000, 21), (9000, 5)))[0], ("cooling", True, 3000, 7200, None)),
+    # at a bound is not between two of them
+    (lambda: check_growth(FSIS, *at((0, 10), (3600, 10))), ("come-up", True, 0, 21600, None)),
+    (lambda: check_growth(FSIS, *at((0, 54.35), (3600, 54.35))), ("come-up", True, 0, 21600, None)),
+    (lambda: check_growth(FSIS, *at((0, 10), (300, 10), (600, 9)), apart_s=300.0), ("come-up", True, 0, 21600, None)),
+    (lambda: check_growth(FSIS, *at((0, 54.35), (300, 60), (600, 60)), apart_s=300.0), ("come-up", True, 0, 21600, None)),
+    # a reheating begins where it leaves the cold
+    (lambda: check_reheating(US, *at((0, 4), (600, 5), (1200, 5.5), (1800, 6.2), (3600, 75), (3700, 75)), purpose="hot-holding"), ("reheating", True, 2415, 7200, None)),
+    (lambda: check_reheating(US, *at((0, 5), (600, 20), (1200, 75), (1300, 75)), purpose="hot-holding"), ("reheating", True, 615, 7200, None)),
+    (lambda: time_out_of_control(US, *at((0, 4), (3600, 4), (7200, 20), (10800, 60), (14400, 60))), ("time-control", True, 7200, 21600, None)),
+    (lambda: time_out_of_control(US, *at((0, 5), (3600, 5), (7200, 57), (10800, 57))), ("time-control", True, 0, 21600, None)),
 ]  # fmt: skip
 
 
@@ -146,6 +164,7 @@ def test_shelf_life(profile, keep, celsius, days):
     found, words = shelf_life(profile, keep, celsius)
     assert found == days
     assert ("not kept" in words) is (days == 0)
+    assert ("48 h" in words) is (days == 30)
 
 
 @pytest.mark.parametrize(
@@ -167,3 +186,9 @@ def test_unknown_names():
             call()
     assert rows_of("parasites", UK) == rows_of("parasites", "eu-853-2004")
     assert rows_of("cooling", "house") == rows_of("cooling", US)
+
+
+def test_a_time_twice_in_a_long_history():
+    """One double is enough to refuse it."""
+    with pytest.raises(ValueRangeError, match="must increase"):
+        check_holding(US, *at((0, 60), (60, 60), (60, 60), (120, 60)), hot=True)

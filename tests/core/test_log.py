@@ -45,6 +45,8 @@ PLAIN = [
     ("t_s,core_c", ["0,5", "1,inf"], False, ("range", "/3/core_c")), ("t_s,core_c", ["0,5", "0,6"], False, ("order", "/3/t_s")),
     ("t_s,core_c", ["0,5", "1,6", "1,7", "0,8"], False, ("order", "/4/t_s")), ("t_s,core_c", ["-100000000001,5", "0,6"], False, ("range", "/2/t_s")),
     ("t_s,core_c", ["1e11,5", "100000000001,6"], False, ("range", "/3/t_s")), ("t_s,core_c", ["0,5", f"{YEAR + 1:.0f},6"], False, ("range", "/3/t_s")),
+    ("t_s,core_c", ["0,5", "1,nan"], False, ("range", "/3/core_c")), ("t_s,core_c", ["0,-60", "1,-61"], False, ("range", "/3/core_c")),
+    ("t_s,core_c", ["0,400", "1,401"], False, ("range", "/3/core_c")), ("t_s,core_c", ["0,5", ",", "1,6"], False, Log((0.0, 1.0), (5.0, 6.0))),
     ("t_s,core_c", ["0,-60.1", "1,6"], False, ("range", "/2/core_c")), ("t_s,core_c", ["0,5", "1,400.1"], False, ("range", "/3/core_c")),
     ("t_s,core_c,medium_c", ["0,5,6", "1,6,-61"], False, ("range", "/3/medium_c")), ("t_s,core_c", ["0,5", "", "1,x"], False, ("type", "/4/core_c")),
     ("t_s,core_c", ["0,5", "y,6"], False, ("type", "/3/t_s")), ("time,core_c", ["2026-12-05,5", "later,6"], False, ("format", "/3/time")),
@@ -84,6 +86,7 @@ def test_any_log_is_read_the_same_by_both(monkeypatch, rows):
 
 def test_which_way_and_how_long(monkeypatch):
     """Past 200,000 characters the table is tried first; past the most a file may have it is refused."""
+    assert (log_format.LONG, log_format.MAX_BYTES) == (200_000, 40_000_000)
     seen = []
     monkeypatch.setattr(log_format, "_plain", lambda *_: seen.append(1))
     text = "t_s,core_c\n0,5\n1,6\n"

@@ -50,7 +50,7 @@ def solved(plan, *, length=1.0):
     ends, why = np.zeros(n), np.zeros(n, dtype=np.int64)
     run_cook(
         y, s.duration, s.faces, s.until, s.value, s.grid, body_of(s, length=length), s.criterion, 0.05, 0.0,
-        empty_record(10, 0), np.empty(0), ends, why, np.empty((0, 0)),
+        empty_record(10, 0), np.empty(0), ends, why,
     )  # fmt: skip
     return y, s
 

@@ -130,12 +130,15 @@ def test_a_bath_above_the_boil_is_said():
     ({"kind": "bath", "medium_c": 60}, {"kind": "bath", "medium_c": 62}),
     ({"kind": "bath", "medium_c": 60, "variant": "still"}, {"kind": "bath", "medium_c": 60}),
     ({"kind": "oven", "medium_c": 180}, {"kind": "oven", "medium_c": 180, "variant": "fan"}),
-    ({"kind": "oven", "medium_c": 180}, {"kind": "oven", "medium_c": 180, "cover": "bag"}),
+    ({"kind": "oven", "medium_c": 180, "support": "rack"}, {"kind": "oven", "medium_c": 180, "support": "rack", "cover": "bag"}),
+    ({"kind": "oven", "medium_c": 180}, {"kind": "oven", "medium_c": 180, "vent": "closed"}),
+    ({"kind": "oven", "medium_c": 180}, {"kind": "oven", "medium_c": 180, "load": {"kg": 5}}),
+    ({"kind": "oven", "medium_c": 180, "load": {"litres": 300}}, {"kind": "oven", "medium_c": 180}),
     ({"kind": "pan", "medium_c": 200, "variant": "poor"}, {"kind": "pan", "medium_c": 200, "variant": "pressed"}),
     ({"kind": "pan", "faces": {"a": {"medium_c": 200}}}, {"kind": "pan", "medium_c": 200}),
 ])  # fmt: skip
 def test_more_heat_is_sooner(stage, faster):
-    """Hotter, stirred, fanned, in a bag against drying, pressed, on both faces: the core comes sooner."""
+    """Hotter, stirred, fanned, in a bag against drying, in more vapour, pressed, on both faces: the core comes sooner."""
 
     def seconds(s):
         return compute(parse(plan_document(stages=[s | {"minutes": 600, "until": {"core_c": 50}}]))).result["stages"][

@@ -164,7 +164,7 @@ def off_from_finer(name, stages):
         "report_at_s": at_s,
     }
     plan = parse(document)
-    coarse, fine = run(plan, setup(plan)), run(plan, setup(plan, refine=3), tol=0.2)
+    coarse, fine = run(plan, setup(plan)), run(plan, setup(plan, refine=3), tol=0.2, budget_s=None)
     at = [(coarse.at(t), fine.at(t)) for t in (*at_s, fine.t[-1])]
     core = max(abs(coarse.core[a] - fine.core[b]) for a, b in at)
     mean = max(abs(coarse.mean[a] - fine.mean[b]) for a, b in at)
@@ -230,7 +230,7 @@ def test_what_dries_a_face_does_not_hang_on_the_mesh():
         end, why = np.zeros(1), np.zeros(1, dtype=np.int64)
         run_cook(
             y, s.duration, s.faces, s.until, s.value, s.grid, body_of(s), s.criterion, 0.1, 0.0, record, np.empty(0),
-            end, why, np.empty((0, 0)),
+            end, why,
         )  # fmt: skip
         n = s.grid.n
         shed.append((y[2 * n + 2 : 2 * n + 2 + s.grid.s_node.size] * s.grid.s_area).sum() / s.grid.volume.sum())

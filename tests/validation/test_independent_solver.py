@@ -17,6 +17,7 @@ from ember_core.heat.properties import DRY_CONDUCTIVITY, Composition, component,
 
 CELLS = 100
 SIGMA, AIR_HUMIDITY = 5.670374419e-8, 0.5
+DRYING = 0.4  # kg/m² of lost water that halve a wet face's evaporation
 BOIL_C, LATENT = 99.97, 2.257e6  # at sea level
 BOILING_W_M3K = (
     3e8  # how fast heat above the boiling point makes steam: a wet place overshoots by some hundredths of a kelvin
@@ -52,7 +53,7 @@ class Reference:
             if wet:
                 vapour = AIR_HUMIDITY * iapws_saturation_pressure(air)
                 drive = iapws_saturation_pressure(min(max(ts, 0.02), 99.9)) / (ts + 273.15) - vapour / (medium + 273.15)
-                out = max(h / (1.06 * 1007 * 0.9) * drive / 461.5 / (1 + shed), 0.0)
+                out = max(h / (1.06 * 1007 * 0.9) * drive / 461.5 / (1 + shed / DRYING), 0.0)
             net = flux - (2.501e6 - 2361 * ts) * out - (ts - first) / resistance
             low, high = (ts, high) if net > 0 else (low, ts)
         return (ts - first) / resistance, out

@@ -246,7 +246,15 @@ def parse(document: Any) -> Plan:
                 path=f"/stages/{i}/until/rule",
                 code="missing",
             )
-        if stage.load is not None and "mass_g" not in piece:
+        if stage.load is not None and stage.kind == "oven":
+            own = piece.get("mass_g", 0.0) / 1000.0 * piece.get("count", 1)
+            if stage.load.get("kg", own) < own:
+                raise ValueRangeError(
+                    f"The oven holds {stage.load['kg']:g} kg, and these pieces alone weigh {own:g} kg; kg is everything in it, "
+                    "these included. Give at least what they weigh.",
+                    path=f"/stages/{i}/load/kg",
+                )
+        elif stage.load is not None and "mass_g" not in piece:
             raise FormatError(
                 "A bath's load needs piece.mass_g, what one piece weighs; add it, or leave load out.",
                 path="/piece/mass_g",

@@ -6,7 +6,7 @@ Every key that a stage states is used by its kind or refused by name (``data/sta
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 from ember_core.data.loader import read_toml
@@ -34,6 +34,7 @@ class FaceSpec:
     medium_from_c: float | None = None
     settle_minutes: float = SETTLE_MINUTES
     humidity: float | None = None
+    support: str | None = None  # what lies under the face in an oven; None: nothing that matters
 
 
 @dataclass(frozen=True)
@@ -50,6 +51,7 @@ class StageSpec:
     until_value: float = 0.0
     organism: str = "salmonella"
     load: Mapping[str, float] | None = None
+    vent: str = "open"  # of an oven
 
     @property
     def seconds(self) -> float:
@@ -141,10 +143,14 @@ def read_stage(raw: Mapping[str, Any], index: int, shape: Mapping[str, Any], alt
             code="choice",
         )
     _load(raw, kind, at)
+    support = _support(raw, kind, shape, at)
+    if support is not None:
+        specs[1] = replace(specs[1], support=support)
+    _vapour(raw, kind, specs, at)
     until, value, organism = _until(raw.get("until"), at)
     return StageSpec(
-        kind, float(raw["minutes"]), specs[0], specs[1], specs[2], specs[3], until, value, organism, raw.get("load")
-    )
+        kind, float(raw["minutes"]), specs[0], specs[1], specs[2], specs[3], until, value, organism, raw.get("load"), raw.get("vent", "open"),
+    )  # fmt: skip
 
 
 def _check_lid(kind: str, at: str) -> None:
@@ -260,17 +266,78 @@ def _check_variant(kind: str, variant: str | None, path: str) -> None:
 
 
 def _load(raw: Mapping[str, Any], kind: str, at: str) -> None:
-    """A bath's load: of a bath, and of one that does not settle by the cook's word as well."""
+    """What loads a bath or an oven, each by its own numbers; not a bath that settles by the cook's word as well."""
     if "load" not in raw:
         return
-    if "load" not in kinds()[kind]["keys"]:
-        raise FormatError("load describes a bath's water and heater; leave it out.", path=f"{at}/load", code="choice")
+    known = kinds()[kind].get("load")
+    if known is None:
+        raise FormatError(
+            f"load describes a bath's water and heater or an oven's food; a {kind} stage has none. Leave it out.",
+            path=f"{at}/load",
+            code="choice",
+        )
+    for key in raw["load"]:
+        if key not in known and not key.startswith("x-"):
+            raise FormatError(
+                f"The load of {kind} is told by {' and '.join(known)}, not by {key}; leave {key} out.",
+                path=f"{at}/load/{key}",
+                code="choice",
+            )
+    if kind == "oven":
+        return
+    for key in known:
+        if key not in raw["load"]:
+            raise FormatError(f"A bath's load needs {key}; add it.", path=f"{at}/load/{key}", code="missing")
     if "medium_from_c" in raw or any("medium_from_c" in f for f in raw.get("faces", {}).values()):
         raise FormatError(
             "load says how far the bath falls, and medium_from_c says it too; leave one of them out.",
             path=f"{at}/load",
             code="choice",
         )
+
+
+def _support(raw: Mapping[str, Any], kind: str, shape: Mapping[str, Any], at: str) -> str | None:
+    """What lies under face b in an oven: as stated, or the usual."""
+    stated = raw.get("support")
+    if kind != "oven":
+        if stated is not None:
+            raise FormatError(
+                f"support is what lies under a piece in an oven; a {kind} stage has none. Leave it out.",
+                path=f"{at}/support",
+                code="choice",
+            )
+        return None
+    flat, known = shape["kind"] in {"slab", "box", "cylinder"}, faces_of(shape)
+    told = "faces" in raw or "surface" in raw
+    if stated is None:
+        return "tray" if flat and "b" in known and not told else None
+    if told or "b" not in known:
+        why = "its faces are described one by one" if "faces" in raw else "surface says what every face meets" if told else (
+            "this shape is computed with the same all round"
+        )  # fmt: skip
+        raise FormatError(f"support counts for nothing here: {why}. Leave it out.", path=f"{at}/support", code="choice")
+    return None if stated == "rack" else "tray" if flat else "tray-round"
+
+
+def _vapour(raw: Mapping[str, Any], kind: str, specs: list[FaceSpec], at: str) -> None:
+    """An oven's vent and load: only where its vapour is computed and reaches a face."""
+    reached = any(
+        s.kind == "oven" and s.surface is None and s.humidity is None and s.cover not in {"wrapped", "bag"}
+        for s in specs
+    )
+    for key in ("vent", "load"):
+        if key not in raw or (key == "load" and kind != "oven"):
+            continue
+        if kind != "oven":
+            raise FormatError(
+                f"vent is an oven's; a {kind} stage has none. Leave it out.", path=f"{at}/vent", code="choice"
+            )
+        if not reached:
+            raise FormatError(
+                f"{key} counts for nothing here: every face states its own moisture, or is closed to the oven's. Leave it out.",
+                path=f"{at}/{key}",
+                code="choice",
+            )
 
 
 def _until(raw: Mapping[str, Any] | None, at: str) -> tuple[str | None, float, str]:

@@ -12,24 +12,22 @@ from ember_core.heat.coupling import Coupling
 from ember_core.heat.kernel import (
     F_EPS,
     F_H,
-    F_PV,
-    F_TAU,
-    F_TDELTA,
-    F_TINF,
+    F_LEAK,
     F_WET,
     LATENT_BOILING,
     LEWIS_AIR,
     SIGMA,
     UNDER_BOILING_K,
-    VAPOUR_GAS_CONSTANT,
     Array,
     Body,
     capacity_left,
     latent_heat,
     leaf,
+    medium_at,
     read_cells,
     saturated_vapour,
     temperature_at,
+    vapour_around,
 )
 from ember_core.heat.mesh import Layers, Mesh
 
@@ -116,22 +114,24 @@ def exchange(
     f: Array,
     evaporation: Array,
     surface: Array,
-) -> float:
-    """Add to ``f`` (W) what comes through the skin; returns it. Its loops over patches are plain enough to go as vectors."""
+    share: float,
+) -> tuple[float, float]:
+    """Add to ``f`` (W) what comes through the skin; returns it, and what evaporates into an oven's air (kg/s).
+
+    ``share`` is the vapour's in that air. The loops over patches are plain enough to go as vectors.
+    """
     crust, into, drawn, under = coupling.crust, coupling.into, coupling.drawn, coupling.under
     for p in range(mesh.s_node.size):
         surface[p] = temp[mesh.s_node[p]]
         under[p] = temp[coupling.source[p]]
-    heat = 0.0
+    heat, given = 0.0, 0.0
     for side in range(faces.shape[0]):
         face = faces[side]
         h, eps, wet = face[F_H], face[F_EPS], face[F_WET]
-        medium = face[F_TINF]
-        if face[F_TDELTA] != 0.0:
-            medium += face[F_TDELTA] * np.exp(-clock / face[F_TAU])
+        medium = medium_at(face, clock)
         emit, transfer = eps * SIGMA, wet * h * LEWIS_AIR
         coming = h * medium + emit * (medium + 273.15) ** 4
-        around = face[F_PV] / (VAPOUR_GAS_CONSTANT * (medium + 273.15))
+        around = vapour_around(face, share, medium)
         begin, end = np.uint64(mesh.s_from[side]), np.uint64(mesh.s_from[side + 1])
         for p in range(begin, end):
             inside = surface[p]
@@ -168,7 +168,10 @@ def exchange(
             f[mesh.s_node[p]] += into[p]
             f[at] -= drawn[p]
             heat += into[p] - drawn[p]
-    return heat
+        if face[F_LEAK] > 0.0:
+            for p in range(begin, end):
+                given += evaporation[p] * area[p]
+    return heat, given
 
 
 @leaf
@@ -191,11 +194,12 @@ def mesh_rates(
     evaporation: Array,
     surface: Array,
     steam: Array,
-) -> float:
-    """Rate of change ``f`` of the enthalpies (W/m³), the temperatures, and the heat coming in (W).
+    share: float,
+) -> tuple[float, float]:
+    """Rate of change ``f`` of the enthalpies (W/m³), the temperatures, the heat coming in (W), the vapour given off (kg/s).
 
     ``since`` is counted from the step's start, ``clock`` from the stage's, s; ``steam`` is what boils at the
-    fronts, kg/s.
+    fronts, kg/s; ``share`` is the vapour's in an oven's air.
     """
     body = layers.outer
     read_lines(y, w, mesh, layers, coupling, exact, hot, temp)
@@ -212,10 +216,10 @@ def mesh_rates(
             steam[m] += (q - into) / LATENT_BOILING
             f[o] += plain - q
             f[m] += into - plain
-    heat = exchange(temp, since, clock, faces, mesh, body, area, coupling, f, evaporation, surface)
+    heat, given = exchange(temp, since, clock, faces, mesh, body, area, coupling, f, evaporation, surface, share)
     for i in range(f.size):
         f[i] *= per_volume[i]
-    return float(heat)
+    return heat, given
 
 
 @leaf
@@ -249,7 +253,8 @@ def boil_off(
             y[i] -= more * LATENT_BOILING
             gone += more
             onward = y[i] - boil_h
-            if w[i] <= 0.0 and onward > 0.0:  # the front moves on within the step, and this heat with it
+            # the front moves on within the step, and this heat with it; where no water is left it stays
+            if w[i] <= 0.0 and onward > 0.0 and w[mesh.inward[i]] > 0.0:
                 y[i] = boil_h
                 y[mesh.inward[i]] += onward * volume[i] / volume[mesh.inward[i]]
         if gone > 0.0:

@@ -10,15 +10,21 @@ from __future__ import annotations
 import numpy as np
 from numba import njit
 
+from ember_core.heat.air import air_of, air_rate, fastest_air, room
 from ember_core.heat.balance import boil_off, mesh_rates, read_nodes, weigh
 from ember_core.heat.coupling import couple, fastest_dried, find_dried, new_coupling, see_crusts, straighten
 from ember_core.heat.kernel import (
+    A_LEAK,
+    A_STEAM,
+    AIR_K,
     F_EPS,
     F_H,
+    F_TAU,
     F_TDELTA,
     F_TINF,
     F_WET,
     FILM,
+    LATENT_BOILING,
     LEWIS_AIR,
     SIGMA,
     Array,
@@ -26,12 +32,17 @@ from ember_core.heat.kernel import (
     Criterion,
     Record,
     leaf,
+    medium_at,
     saturated_vapour,
     temperature_at,
 )
 from ember_core.heat.mesh import Layers, Mesh
 from ember_core.heat.steps import (
     FAILED,
+    LIMIT,
+    NODE_NS,
+    SPENT,
+    STAGE_NS,
     UNTIL_CORE,
     UNTIL_LOG10,
     UNTIL_MEAN,
@@ -39,7 +50,9 @@ from ember_core.heat.steps import (
     UNTIL_SURFACE,
     UNTIL_TIME,
     UNTIL_TURN,
+    WORK,
     accumulate,
+    hermite,
     hermite_peak,
     hermite_root,
     keep_state,
@@ -50,9 +63,19 @@ from ember_core.heat.steps import (
 MOST_STAGES = 200
 AHEAD = 0.6  # of a step: where in it the conductivities are taken; by measuring
 STIFF = 0.25  # per step and rate: how much too large a fast node's error is taken to be (after Shampine); by measuring
+FAR_K, CLOSEST = (
+    20.0,
+    0.02,
+)  # so far from rest the whole tolerance is used, nearer a share of it, and at least so much; by measuring
+CRUST_SHARE = 0.5  # of the tolerance is used while anything is dry; by measuring
+WITH_A_CRUST = (
+    14.0  # a stage has so many steps at least while anything is dry: the damped estimate says too little there
+)
+AT_REST_K = 1e-3  # a piece that would change by less to the end of its stage is at rest
+LEAST_SWING_K = 0.5  # so far may a cubic between two steps swing where they are alike
 AT_ONE_NODE = 25.0  # times the whole piece's tolerance (root mean square): what one node may be off; by measuring
 # The state of a piece on a mesh: H[n] · water left[n] · heat in (J), vapour heat out (J) · shed[patches] (kg/m²)
-# · lethality[n] (log10) · rule met[n] · clocks[n × rows]
+# · lethality[n] (log10) · rule met[n] · clocks[n × rows] · vapour's share of an oven's air
 
 
 @leaf
@@ -106,6 +129,22 @@ def spectral_radius(
 
 
 @leaf
+def to_go(temp: Array, weight: Array, clock: float, faces: Array, mesh: Mesh) -> float:
+    """How far a piece is from being at rest, K: the spread of its temperatures, and how near its mean is to any medium."""
+    mean = 0.0
+    for i in range(temp.size):
+        mean += weight[i] * temp[i]
+    spread = 0.0
+    for i in range(temp.size):
+        spread += weight[i] * (temp[i] - mean) ** 2
+    nearest = np.inf
+    for side in range(faces.shape[0]):
+        if mesh.s_from[side + 1] > mesh.s_from[side]:
+            nearest = min(nearest, abs(medium_at(faces[side], clock) - mean))
+    return float(np.sqrt(spread) + nearest)
+
+
+@leaf
 def chebyshev(s: int, table: Array) -> None:
     """Coefficients of the ``s``-stage formula: rows mu, nu, mu~, gamma~, c by stage 1…s."""
     w0 = 1.0 + 2.0 / 13.0 / (s * s)
@@ -139,6 +178,89 @@ def chebyshev(s: int, table: Array) -> None:
         d2, d1 = d1, d
         e2, e1 = e1, e
         c2, c1 = c1, c
+
+
+@leaf
+def between(u: float, v0: float, s0: float, v1: float, s1: float, dt: float) -> float:
+    """A value at the share ``u`` of a step: a cubic by values and slopes (per s), held to what cannot overshoot by much."""
+    change = v1 - v0
+    most = 3.0 * abs(change) + LEAST_SWING_K
+    if abs(s0) * dt > most or abs(s1) * dt > most:
+        return v0 + u * change
+    return float(hermite(u, v0, s0, v1, s1, dt))
+
+
+@leaf
+def keep_samples(
+    record: Record,
+    t: float,
+    step: float,
+    apart: float,
+    stops: Array,
+    stop_i: int,
+    was: Array,
+    now: Array,
+    f0: Array,
+    f1: Array,
+    slope: Array,
+    w: Array,
+    water: float,
+    weight: Array,
+    mesh: Mesh,
+    skin_was: tuple[float, float],
+    skin_now: tuple[float, float],
+    mean_was: float,
+    dried: bool,
+) -> tuple[int, float]:
+    """Record a step from ``t`` on: its end, the wanted times ``stops`` within, and others at most ``apart`` s apart.
+
+    Within a step temperatures follow from both ends, so that what is asked for changes no step; where anything is dry
+    (``dried``) the mean runs straight from ``mean_was``. Returns the next stop and the mean at the end.
+    """
+    mean_now, mean_rate0, mean_rate1 = 0.0, 0.0, 0.0
+    for i in range(was.size):
+        mean_now += weight[i] * now[i]
+        mean_rate0 += weight[i] * slope[i] * f0[i]
+        mean_rate1 += weight[i] * slope[i] * f1[i]
+    parts = max(int(np.ceil(step / apart - 1e-9)), 1)
+    part = 1
+    end = t + step
+    while part <= parts:
+        at = end if part == parts else t + step * part / parts
+        if stop_i < stops.size and stops[stop_i] < at + 1e-9:
+            if stops[stop_i] > at - 1e-9:
+                part += 1
+            else:
+                at = stops[stop_i]
+            stop_i += 1
+        else:
+            part += 1
+        while stop_i < stops.size and stops[stop_i] <= at + 1e-9:
+            stop_i += 1
+        if at <= t + 1e-9:
+            continue
+        row = record.filled[0]
+        if row >= record.t.size:
+            record.filled[1] += 1
+            continue
+        u = 1.0 if end - at < 1e-9 else (at - t) / step
+        core = mesh.core
+        record.t[row] = at
+        record.core[row] = between(u, was[core], slope[core] * f0[core], now[core], slope[core] * f1[core], step)
+        if dried:
+            record.mean[row] = mean_was + u * (mean_now - mean_was)
+        else:
+            record.mean[row] = between(u, mean_was, mean_rate0, mean_now, mean_rate1, step)
+        record.surface_a[row] = skin_was[0] + u * (skin_now[0] - skin_was[0])
+        record.surface_b[row] = skin_was[1] + u * (skin_now[1] - skin_was[1])
+        for k in range(record.field.shape[1]):
+            i = mesh.watch[k]
+            if w[i] >= water or mesh.inner[i]:
+                record.field[row, k] = between(u, was[i], slope[i] * f0[i], now[i], slope[i] * f1[i], step)
+            else:
+                record.field[row, k] = was[i] + u * (now[i] - was[i])
+        record.filled[0] = row + 1
+    return stop_i, mean_now
 
 
 @njit(cache=True, nogil=True)
@@ -184,6 +306,9 @@ def run_mesh_stage(
     have_table = 0
     tracking = until == UNTIL_LOG10 or until == UNTIL_RULE or rows > 0 or crit.d_ref > 0.0
     t, end = t0, t0 + duration
+    whole = volume.sum()
+    air = air_of(faces, y[y.size - 1])
+    share, filling = y[y.size - 1], 0.0
     coupling = new_coupling(mesh)
     dried_edges = find_dried(w, mesh, body, coupling)
     read_nodes(h, w, mesh, layers, temp0, slope, kappa)
@@ -193,12 +318,13 @@ def run_mesh_stage(
         skin[p] = temp0[mesh.s_node[p]]
     see_crusts(faces, mesh, skin, coupling)
     coupling.slowed[:] = 1.0 / (1.0 + np.maximum(shed, 0.0) / body.m0)
-    mesh_rates(h, w, 0.0, 0.0, faces, mesh, layers, area, per_volume, coupling, fronts, exact, hot, f0, temp0, ev0, skin, steam0)  # fmt: skip
+    mesh_rates(h, w, 0.0, 0.0, faces, mesh, layers, area, per_volume, coupling, fronts, exact, hot, f0, temp0, ev0, skin, steam0, share)  # fmt: skip
     medium_low, medium_high = faces[:, F_TINF].min(), faces[:, F_TINF].max()
     drift = np.abs(faces[:, F_TDELTA]).max()
     fastest = spectral_radius(
         min(temp0.min(), medium_low - drift), max(temp0.max(), medium_high + drift), faces, mesh, layers, area, per_volume
     )  # fmt: skip
+    fastest += fastest_air(air, faces, mesh.s_from, area, whole)
     core = temp0[mesh.core]
     rate = slope[mesh.core] * f0[mesh.core]
     peak, peak_t = core, t0
@@ -225,7 +351,11 @@ def run_mesh_stage(
     dt = min(0.5 / fastest, duration)
     cap = 0.65 * MOST_STAGES * MOST_STAGES / fastest
     recording = longest > 0.0
-    largest = min(longest, cap) if recording else cap
+    largest = min(longest, cap) if recording and tracking else cap
+    crusted = min(largest, duration / WITH_A_CRUST)
+    unstopped = np.empty(0)  # no step is cut for a sample
+    skin_was = (skin[mesh.patch_a], skin[mesh.patch_b])
+    mean_was = (temp0 * weight).sum()
     quickest = fastest
     last, boiled = 0.0, False  # the length of the step before, and whether water boiled in it
     stop_i = 0
@@ -236,10 +366,20 @@ def run_mesh_stage(
     tries = 0
     while t < end - 1e-9:
         step, clipped = next_step(
-            t, min(dt, largest, 0.5 * MOST_STAGES * MOST_STAGES / quickest), end, stops, stop_i, trial_tau
+            t,
+            min(dt, crusted if dried_edges > 0 else largest, 0.5 * MOST_STAGES * MOST_STAGES / quickest),
+            end,
+            unstopped,
+            0,
+            trial_tau,
         )
         clock = t - t0
+        near = tol * min(max(to_go(temp0, weight, clock, faces, mesh) / FAR_K, CLOSEST), 1.0)
+        if dried_edges > 0:
+            near *= CRUST_SHARE
         record.filled[3] += 1
+        if record.filled[WORK] > record.filled[LIMIT]:
+            return t, SPENT, peak, peak_t, stored
         onward = AHEAD * min(step / last, 2.0) if last > 0.0 else 0.0
         for i in range(n):
             older[i] = h[i] + onward * ahead[i]
@@ -263,21 +403,32 @@ def run_mesh_stage(
             slowing = coupling.slowed[p] ** 2 / body.m0 * max(ev0[p], 0.0)
             coupling.slowing[p] = -min(slowing, 0.5 * coupling.slowed[p] / step)
         steam0[:] = 0.0
-        heat0 = mesh_rates(h, w, 0.0, clock, faces, mesh, layers, area, per_volume, coupling, fronts, exact, hot, f0, temp0, ev0, skin, steam0)  # fmt: skip
+        record.filled[WORK] += (stages + 3) * (STAGE_NS + NODE_NS * n)
+        heat0, given = mesh_rates(h, w, 0.0, clock, faces, mesh, layers, area, per_volume, coupling, fronts, exact, hot, f0, temp0, ev0, skin, steam0, share)  # fmt: skip
+        filling0, share_old, share_older = 0.0, share, share
+        if air[A_LEAK] > 0.0:
+            filling0 = air_rate(air, share, given * room(air, clock, faces) / whole)
+            share_old = share + table[2, 1] * step * filling0
         for i in range(n):
             older[i] = h[i]
             old[i] = h[i] + table[2, 1] * step * f0[i]
         # the heat coming in goes through the same formula, so that the books balance to rounding
         heat_older, heat_old = 0.0, table[2, 1] * step * heat0
         for j in range(2, stages + 1):
-            heat_in = mesh_rates(old, w, table[4, j - 1] * step, clock + table[4, j - 1] * step, faces, mesh, layers, area, per_volume, coupling, fronts, exact, hot, f, temp, ev, skin, steam)  # fmt: skip
+            heat_in, given = mesh_rates(old, w, table[4, j - 1] * step, clock + table[4, j - 1] * step, faces, mesh, layers, area, per_volume, coupling, fronts, exact, hot, f, temp, ev, skin, steam, share_old)  # fmt: skip
             mu, nu, mu_f, gamma = table[0, j], table[1, j], table[2, j] * step, table[3, j] * step
             for i in range(n):
                 new[i] = (1.0 - mu - nu) * h[i] + mu * old[i] + nu * older[i] + mu_f * f[i] + gamma * f0[i]
             heat_older, heat_old = heat_old, mu * heat_old + nu * heat_older + mu_f * heat_in + gamma * heat0
             older, old, new = old, new, older
+            if air[A_LEAK] > 0.0:
+                filling = air_rate(air, share_old, given * room(air, clock + table[4, j - 1] * step, faces) / whole)
+                share_new = (
+                    (1.0 - mu - nu) * share + mu * share_old + nu * share_older + mu_f * filling + gamma * filling0
+                )
+                share_older, share_old = share_old, min(max(share_new, 0.0), 1.0)
         steam1[:] = 0.0
-        mesh_rates(old, w, step, clock + step, faces, mesh, layers, area, per_volume, coupling, fronts, exact, hot, f1, temp1, ev1, skin, steam1)  # fmt: skip
+        _, given = mesh_rates(old, w, step, clock + step, faces, mesh, layers, area, per_volume, coupling, fronts, exact, hot, f1, temp1, ev1, skin, steam1, share_old)  # fmt: skip
         size, square = 0.0, 0.0
         finite = True
         for i in range(n):
@@ -291,13 +442,16 @@ def run_mesh_stage(
             square += weight[i] * error * error
             size = max(size, abs(error) * min(np.sqrt(n * weight[i]), 1.0))
         size = max(size / AT_ONE_NODE, np.sqrt(square))
+        if air[A_LEAK] > 0.0:
+            filling = air_rate(air, share_old, given * room(air, clock + step, faces) / whole)
+            size = max(size, AIR_K * abs(0.8 * (share - share_old) + 0.4 * step * (filling0 + filling)))
         if not finite:
             dt = 0.1 * step
             trial_tau = -1.0
             if dt < 1e-8:
                 return t, FAILED, peak, peak_t, stored
             continue
-        size = max(size / tol, 1e-6)
+        size = max(size / near, 1e-6)
         factor = 0.8 * size ** (-1.0 / 3.0)
         if size > 1.0 and step > 1e-7:
             dt = step * max(factor, 0.1)
@@ -346,6 +500,12 @@ def run_mesh_stage(
             if news:
                 dried_edges = find_dried(w, mesh, body, coupling)
             y[2 * n + 1] += taken
+        else:
+            taken = 0.0
+        if air[A_LEAK] > 0.0:  # what boils is taken in over the next step
+            share = share_old
+            y[y.size - 1] = share
+            air[A_STEAM] = room(air, clock + step, faces) * taken / LATENT_BOILING / whole / step
         t += step
         for i in range(n):
             h[i] = old[i]
@@ -363,22 +523,14 @@ def run_mesh_stage(
         if tracking:
             accumulate(y, temp, temp0, step, n, off, crit)
         if recording:
-            row = record.filled[0]
-            if row < record.t.size:
-                record.t[row] = t
-                record.core[row] = core
-                record.mean[row] = (temp0 * weight).sum()
-                record.surface_a[row] = skin[mesh.patch_a]
-                record.surface_b[row] = skin[mesh.patch_b]
-                for k in range(record.field.shape[1]):
-                    record.field[row, k] = temp0[mesh.watch[k]]
-                record.filled[0] = row + 1
-            else:
-                record.filled[1] += 1
+            skin_now = (skin[mesh.patch_a], skin[mesh.patch_b])
+            stop_i, mean_was = keep_samples(
+                record, t - step, step, longest, stops, stop_i, temp, temp0, f0, f1, coupling.slope, w, body.water, weight,
+                mesh, skin_was, skin_now, mean_was, dried_edges > 0,
+            )  # fmt: skip
+            skin_was = skin_now
         if stored > 0:
             stored = keep_state(y, t, store, store_t, stored)
-        if stop_i < stops.size and t >= stops[stop_i] - 1e-9:
-            stop_i += 1
         if watching:
             if (wanted < value) != below or abs(wanted - value) <= 2e-4:
                 ended = until
@@ -398,4 +550,25 @@ def run_mesh_stage(
                 break
             if have > 0.8 * value:
                 largest = min(cap, max(5.0, 0.005 * (t - t0)))
+        if t < end - 1e-9 and not boiled and until != UNTIL_RULE and until != UNTIL_LOG10 and air[A_LEAK] == 0.0:
+            worst = 0.0
+            for i in range(n):
+                worst = max(worst, abs(slope[i] * f1[i]))
+            for side in range(faces.shape[0]):
+                worst += abs(faces[side, F_TDELTA]) * np.exp(-(t - t0) / faces[side, F_TAU]) / (end - t)
+            if worst * (end - t) < AT_REST_K:  # nothing moves any more: the rest of the stage is one step
+                step = end - t
+                f0[:] = 0.0
+                for p in range(patches):
+                    shed[p] = max(shed[p] + step * ev1[p], -FILM)
+                if tracking:
+                    accumulate(y, temp0, temp0, step, n, off, crit)
+                if recording:
+                    keep_samples(
+                        record, t, step, longest, stops, stop_i, temp0, temp0, f0, f0, slope, w, body.water, weight, mesh,
+                        skin_was, skin_was, mean_was, True,
+                    )  # fmt: skip
+                t = end
+                if stored > 0:
+                    stored = keep_state(y, t, store, store_t, stored)
     return t, ended, peak, peak_t, stored

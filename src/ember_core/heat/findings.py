@@ -8,6 +8,7 @@ from typing import Protocol
 from ember_core.finding import finding
 from ember_core.formats.plan import Plan, doneness_of, food_row
 from ember_core.heat.kernel import Array
+from ember_core.heat.properties import ThermalTable
 
 HOT_START_C = 30.0  # a piece that starts warmer was heated before, which the plan does not show
 DONENESS_K = 3.0  # a doneness name and a core this far apart are said; houses differ by less
@@ -27,22 +28,29 @@ class Outcome(Protocol):
         """End, s."""
 
     @property
+    def mean_c(self) -> float:
+        """Mean temperature at the end, °C."""
+
+    @property
     def ended_by(self) -> str:
         """What ended it."""
 
 
-def bath_drop(plan: Plan, load: Mapping[str, float], medium_c: float, start_c: float) -> tuple[float, float]:
-    """How far cold pieces pull a bath down (K) and the time constant of its recovery (s).
+def own_kg(plan: Plan) -> float | None:
+    """What all the plan's pieces weigh, kg; None when it does not say."""
+    piece = plan.document["piece"]
+    return piece["mass_g"] / 1000.0 * piece.get("count", 1) if "mass_g" in piece else None
+
+
+def bath_store(plan: Plan, load: Mapping[str, float]) -> tuple[float, float]:
+    """By what share of the kelvins that cold pieces lack their bath falls, and how long its heater needs for one, s.
 
     The pieces' heat is taken at once and by the water alone, which overstates the drop; the heater
     works in full until the water is back.
     """
     water = load["litres"] * WATER_HEAT
-    count = plan.document["piece"].get("count", 1)
-    mass = plan.document["piece"].get("mass_g", 0.0) / 1000.0 * count
-    pieces = mass * MEAT_HEAT
-    drop = pieces * max(medium_c - start_c, 0.0) / (water + pieces)
-    return drop, max(drop * water / load["heater_w"], 1.0)
+    pieces = (own_kg(plan) or 0.0) * MEAT_HEAT
+    return pieces / (water + pieces), water / load["heater_w"]
 
 
 def setup_findings(plan: Plan, boil_c: float) -> list[dict[str, str]]:
@@ -60,19 +68,6 @@ def setup_findings(plan: Plan, boil_c: float) -> list[dict[str, str]]:
                     )
                 )
                 break
-    for i, stage in enumerate(plan.stages):
-        if stage.load is not None:
-            drop, tau = bath_drop(plan, stage.load, stage.face_a.medium_c or 0.0, plan.start_c)
-            if drop > 1.0:
-                out.append(
-                    finding(
-                        "crowded-bath",
-                        "care" if drop > 3.0 else "note",
-                        f"Stage {i + 1}: the pieces pull the bath down by {drop:.1f} °C; it needs about {3 * tau / 60:.0f} min to "
-                        "come back. Use more water or fewer pieces at once.",
-                        "energy balance of water, pieces and heater",
-                    )
-                )
     named = plan.document.get("target", {}).get("doneness")
     usual = doneness_of(food_row(plan.food) if plan.food else None).get(named)
     if usual is not None and plan.target_c is not None and abs(usual - plan.target_c) > DONENESS_K:
@@ -81,6 +76,11 @@ def setup_findings(plan: Plan, boil_c: float) -> list[dict[str, str]]:
     if plan.shape["kind"] == "egg" and plan.shape.get("species", "hen") != "hen":
         message = f"A {plan.shape['species']} egg is computed with a hen's proportions at its own mass."
         out.append(finding("egg-proportions", "note", message, "the model"))
+    if plan.properties is None and plan.start_c > boil_c:
+        message = (
+            f"Water boils at {boil_c:.1f} °C here: the piece is computed from there, not from {plan.start_c:g} °C."
+        )
+        out.append(finding("start-above-boiling", "care", message, "standard atmosphere; IAPWS SR1-86"))
     if plan.properties is None and plan.start_c > HOT_START_C:
         message = f"The piece starts at {plan.start_c:g} °C. How it came there, and how long that took, is not in the plan and not judged."
         out.append(finding("hot-start", "care", message, "the plan"))
@@ -95,11 +95,44 @@ def _asked(until: str, value: float) -> str:
     return "meeting the rule" if until == "rule" else f"a reduction of {value:g} log10"
 
 
+def _crowded(
+    plan: Plan, outcomes: Sequence[Outcome], start_c: float, boil_c: float, table: ThermalTable
+) -> list[dict[str, str]]:
+    """Baths that cold pieces pull down, by what they are when they go in (``start_c`` for the first stage)."""
+    out = []
+    for i, stage in enumerate(plan.stages):
+        if stage.load is None or stage.kind != "bath":
+            continue
+        share, rise_s = bath_store(plan, stage.load)
+        goes_in = outcomes[i - 1].mean_c if i else start_c
+        water_c = min(stage.face_a.medium_c or 0.0, boil_c)
+        lack = float(table.enthalpy(water_c) - table.enthalpy(goes_in)) / table.c_ref
+        drop = min(max(share * lack, 0.0), max(water_c - goes_in, 0.0))
+        if drop > 1.0:
+            out.append(
+                finding(
+                    "crowded-bath",
+                    "care" if drop > 3.0 else "note",
+                    f"Stage {i + 1}: the pieces pull the bath down by {drop:.1f} °C; it needs about {3 * drop * rise_s / 60:.0f} min "
+                    "to come back. Use more water or fewer pieces at once.",
+                    "energy balance of water, pieces and heater",
+                )
+            )
+    return out
+
+
 def outcome_findings(
-    plan: Plan, outcomes: Sequence[Outcome], peak: float, end_s: float, field: Array
+    plan: Plan,
+    outcomes: Sequence[Outcome],
+    peak: float,
+    end_s: float,
+    field: Array,
+    start_c: float,
+    boil_c: float,
+    table: ThermalTable,
 ) -> list[dict[str, str]]:
     """Findings that only the computed cook can give."""
-    out = []
+    out = _crowded(plan, outcomes, start_c, boil_c, table)
     for i, (spec, done) in enumerate(zip(plan.stages, outcomes, strict=True)):
         if spec.until and done.ended_by == "minutes":
             if spec.until == "peak_core_c":

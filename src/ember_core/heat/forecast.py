@@ -17,12 +17,13 @@ from numba.extending import overload
 from numpy.typing import NDArray
 from scipy.special import ndtri
 
+from ember_core.errors import ComputationError
 from ember_core.formats.plan import Plan
 from ember_core.heat.cook import DRYING_SCALE, Cook, Setup, Variation, body_of, empty_record, run, start_state
-from ember_core.heat.kernel import F_EPS, F_H, F_TAU, F_TDELTA, F_TINF, Array, Body, Criterion, Grid, Record
+from ember_core.heat.kernel import F_EPS, F_H, F_LEAK, F_TAU, F_TDELTA, F_TINF, Array, Body, Criterion, Grid, Record
 from ember_core.heat.mesh import Layers, Mesh
 from ember_core.heat.program import least_lethality, run_cook
-from ember_core.heat.steps import FAILED, UNTIL_TIME
+from ember_core.heat.steps import UNTIL_TIME, WORK
 
 DEFAULT_SPREADS: Mapping[str, float] = {
     # Estimates of what a careful cook leaves open; no published source. A kitchen may edit them.
@@ -32,6 +33,7 @@ DEFAULT_SPREADS: Mapping[str, float] = {
     "h_ln": 0.0,  # 0: by kind, from surroundings.toml
     "conductivity_ln": 0.04,
     "drying_ln": 0.4,
+    "vent_ln": 0.5,  # how often an oven's air is changed
     "drift_c": 0.0,  # 0: DRIFT_SHARE of the medium's own spread; it fades over half of the stage
 }
 MEDIUM_SPREAD_C = {
@@ -50,12 +52,14 @@ MEDIUM_SPREAD_C = {
     "thaw": 1.0,
 }
 DRIFT_SHARE = 0.6
+DIRECTIONS = 9  # in which members differ
 MEMBER_CELLS = 24
 MEMBER_REFINE = 0.4  # of the nominal run's cells of a finite shape, in each direction
 MEMBER_TOLERANCE_K = 0.1
 MEMBER_SAMPLES = 12.0  # a stage
 CURVE_POINTS = 48
 TRAJECTORY_POINTS = 120
+FORECAST_BUDGET_S = 20.0  # what all members together may spend, on a slow machine
 CAUTIOUS = 0.05  # share of the likely pieces that are worse than the cautious one
 
 
@@ -152,7 +156,7 @@ def _run_members(
     for m in range(lo, hi):
         body = varied(nominal, length[m], k_scale[m], c_scale[m], m0[m])
         ended = np.zeros(count, dtype=np.int64)
-        record.filled[0] = 0
+        record.filled[0], record.filled[WORK] = 0, 0
         y = states[m].copy()
         top, _, status = run_cook(
             y,
@@ -169,9 +173,8 @@ def _run_members(
             np.empty(0),
             end_s[m],
             ended,
-            np.empty((0, 0)),
         )
-        if status == FAILED:
+        if status < 0:
             peak[m] = np.nan
             continue
         peak[m] = top
@@ -236,7 +239,7 @@ def draw_ensemble(
 ) -> Ensemble:
     """Vary a setup; parameters as of :func:`forecast`; ``stage_s`` are the stages' real lengths."""
     spread = {**DEFAULT_SPREADS, **{k: v for k, v in (spreads or {}).items() if not k.startswith("x-")}}
-    z = np.vstack([np.zeros(8), draw(members, seed, 8)])
+    z = np.vstack([np.zeros(DIRECTIONS), draw(members, seed, DIRECTIONS)])
     # a length in m, or the stretch of a mesh; the spread is of the thickness or the diameter
     length = s.length * np.maximum(1.0 + z[:, 0] * spread["thickness_mm"] / 1000.0 / s.size, 0.3)
     start = s.start_c + z[:, 1] * spread["start_c"]
@@ -248,6 +251,7 @@ def draw_ensemble(
             faces[:, i, j, F_H] *= np.exp(z[:, 2] * sigma)
             # walls and their colour are as uncertain as the air's flow
             faces[:, i, j, F_EPS] = np.minimum(faces[:, i, j, F_EPS] * np.exp(z[:, 2] * sigma), 1.2)
+            faces[:, i, j, F_LEAK] *= np.exp(z[:, 8] * spread["vent_ln"])
             faces[:, i, j, F_TINF] += z[:, 3] * (spread["medium_c"] or MEDIUM_SPREAD_C[kind])
             # a medium that runs off its mean, and what the model itself gets wrong in the course of a stage
             if s.faces[i, j, F_TDELTA] != 0.0:
@@ -285,7 +289,7 @@ def _run(s: Setup, e: Ensemble, until: NDArray[np.int64], duration: Array, wante
         _run_members(
             e.states, e.length, e.k_scale, e.c_scale, e.m0, faces, duration, until, s.value[:count], s.grid, nominal,
             s.criterion, MEMBER_TOLERANCE_K,
-            empty_record(2000, 0),
+            empty_record(2000, 0, FORECAST_BUDGET_S / members),
             wanted, end, peak, core, mean, least, lo, hi,
         )  # fmt: skip
 
@@ -369,6 +373,12 @@ def forecast(
     peak, curve, curve_mean = run.peak, run.core, run.mean
     good = np.isfinite(peak)
     good[0] = False
+    if not good.any():
+        raise ComputationError(
+            "No member of the forecast could be computed within its share of the time; the plan's media are extreme for this piece. "
+            "Leave forecast out, or ask for fewer members.",
+            path="/forecast",
+        )
     pull = run.end_s[:, pull_stage] if pull_stage is not None else np.full(members + 1, np.nan)
     error: dict[str, float] = {}
     if nominal_cook is not None and np.isfinite(peak[0]):

@@ -18,6 +18,8 @@ import numpy as np
 from numba import njit
 from numpy.typing import NDArray
 
+from ember_core.heat.boiling import iapws_saturation_pressure
+
 Array = NDArray[np.float64]
 
 GAMMA = 2.0 - np.sqrt(2.0)
@@ -36,12 +38,25 @@ FILM = 0.1  # kg/m² of condensed water that a face holds before it runs off, 0.
 _UNCOUNTED: dict[str, Any] = {"_nrt": False}
 leaf = njit(cache=True, nogil=True, **_UNCOUNTED)
 
-# columns of a face's parameters
-F_H, F_EPS, F_TINF, F_TDELTA, F_TAU, F_WET, F_PV = range(7)
-N_FACE = 7
+# columns of a face's parameters: coefficient W/(m² K), emissivity, medium °C, how far it starts off K and its time
+# constant s, wet share, vapour Pa (of an oven: of the air that comes in), pressure of the air Pa; of an oven that fills
+# with vapour how often its air is changed 1/s, m³ of food to its air's m³, and whether the stage before it had that
+# air; of a bath that cold pieces cool: by how much of what they lack, and how many seconds it needs to rise by a kelvin
+(
+    F_H, F_EPS, F_TINF, F_TDELTA, F_TAU, F_WET, F_PV, F_PRESSURE, F_LEAK, F_FOOD, F_CARRY, F_COLD, F_RISE,
+) = range(13)  # fmt: skip
+N_FACE = 13
 # columns of what a face does: see surface_balance; the last is the cell that evaporation under a crust draws on
-S_T, S_Q, S_NEAR, S_NEXT, S_EVAPORATION, S_STEAM, S_DRAWN, S_DRAWN_SLOPE, S_AT = range(9)
-N_SKIN = 9
+S_T, S_Q, S_NEAR, S_NEXT, S_EVAPORATION, S_STEAM, S_DRAWN, S_DRAWN_SLOPE, S_TRANSFER, S_AT = range(10)
+N_SKIN = 10
+# the air of an oven: share of vapour, its value at a step's begin as a formula has it, air changes 1/s, the share that
+# comes in, what boiling adds 1/s, food to air m³/m³, and the face by which all this is known
+A_SHARE, A_BASE, A_LEAK, A_FRESH, A_STEAM, A_FOOD, A_FACE = range(7)
+N_AIR = 7
+AIR_K = 60.0  # K: so much does a wet surface follow the share of vapour, at most
+AIR_WEIGHT_K = (
+    400.0  # what errors of the share weigh in a step: they stay, as a closed oven forgets little; by measuring
+)
 
 
 class Grid(NamedTuple):
@@ -92,7 +107,7 @@ class Criterion(NamedTuple):
 
 
 class Record(NamedTuple):
-    """Buffers for the accepted steps; ``filled`` holds rows filled, rows lost, coasts run and steps tried."""
+    """Buffers for the accepted steps; ``filled`` holds rows filled, rows lost, coasts run, steps tried, work done and allowed."""
 
     filled: NDArray[np.int64]
     t: Array
@@ -103,13 +118,8 @@ class Record(NamedTuple):
     field: Array
 
 
-def saturation_pressure(t_c: Array) -> Array:
-    """Vapour pressure of water, Pa, for 1–110 °C (Antoine, NIST/Dortmund constants, from memory)."""
-    return np.asarray(133.322 * 10.0 ** (8.07131 - 1730.63 / (233.426 + t_c)))
-
-
 _AT = np.linspace(0.0, 130.0, 1301)
-_DENSITY = saturation_pressure(_AT) / (VAPOUR_GAS_CONSTANT * (_AT + 273.15))
+_DENSITY = np.array([iapws_saturation_pressure(t) for t in _AT]) / (VAPOUR_GAS_CONSTANT * (_AT + 273.15))
 # a polynomial needs no look-up, so that the compiler can make vectors of it; in 1/65 of °C above 65 °C
 VAPOUR = tuple(float(c) for c in np.polynomial.Polynomial.fit(_AT, _DENSITY, 7, w=1.0 / _DENSITY).coef)
 
@@ -212,6 +222,22 @@ def read_cells(y: Array, w: Array, body: Body, temp: Array, slope: Array, kappa:
         kappa[i] = k * k_scale
 
 
+@njit(cache=True, nogil=True, inline="always")
+def medium_at(face: Array, t: float) -> float:
+    """Temperature (°C) of what a face meets, ``t`` s into the stage."""
+    medium = face[F_TINF]
+    if face[F_TDELTA] != 0.0:
+        medium += face[F_TDELTA] * np.exp(-t / face[F_TAU])
+    return float(medium)
+
+
+@njit(cache=True, nogil=True, inline="always")
+def vapour_around(face: Array, share: float, medium: float) -> float:
+    """Vapour in a face's medium (°C), kg/m³; ``share`` is that of an oven whose vapour is computed."""
+    pressure = share * face[F_PRESSURE] if face[F_LEAK] > 0.0 else face[F_PV]
+    return float(pressure / (VAPOUR_GAS_CONSTANT * (medium + 273.15)))
+
+
 @leaf
 def surface_balance(
     face: Array,
@@ -226,25 +252,25 @@ def surface_balance(
     t2: float,
     wet_c: float,
     guess: float,
-) -> tuple[float, float, float, float, float, float, float, float]:
+    share: float,
+) -> tuple[float, float, float, float, float, float, float, float, float]:
     """Solve the balance at one face; ``wet_c`` (°C) is where its water stands, ``guess`` where its iteration begins.
 
-    Returns surface temperature (°C), flux into the piece (W/m²), its derivatives by the two nearest
-    cells, the evaporation (kg/(m² s), negative where vapour condenses), the steam driven off at the boiling point
-    (kg/(m² s)), and the heat that evaporation draws from under a crust (W/m²) with its derivative by ``wet_c``.
+    ``share`` is the vapour's in the air of an oven that fills. Returns surface temperature (°C), flux into the piece
+    (W/m²), its derivatives by the two nearest cells, the evaporation (kg/(m² s), negative where vapour condenses), the
+    steam driven off at the boiling point (kg/(m² s)), the heat that evaporation draws from under a crust (W/m²) with
+    its derivative by ``wet_c``, and the evaporation by difference in vapour (m/s).
     """
     h = face[F_H]
-    medium = face[F_TINF]
-    if face[F_TDELTA] != 0.0:
-        medium += face[F_TDELTA] * np.exp(-t / face[F_TAU])
+    medium = medium_at(face, t)
     a, b, c = weights[0], weights[1], weights[2]
     ts = (h * medium + k_l * (b * t1 - c * t2)) / (h + k_l * a)
     total = h
-    evaporation = 0.0
+    evaporation, transfer = 0.0, 0.0
     drawn, drawn_slope = 0.0, 0.0
     if face[F_EPS] > 0.0 or face[F_WET] > 0.0:
         radiant = (medium + 273.15) ** 4
-        around = face[F_PV] / (VAPOUR_GAS_CONSTANT * (medium + 273.15))
+        around = vapour_around(face, share, medium)
         ts = guess
         for _ in range(30):
             ka = ts + 273.15
@@ -284,10 +310,10 @@ def surface_balance(
         outside = h * (medium - ts)
         if face[F_EPS] > 0.0:
             outside += face[F_EPS] * SIGMA * ((medium + 273.15) ** 4 - (ts + 273.15) ** 4)
-        return ts, q, -k_l * b, k_l * c, 0.0, max(outside - q, 0.0) / LATENT_BOILING, 0.0, 0.0
+        return ts, q, -k_l * b, k_l * c, 0.0, max(outside - q, 0.0) / LATENT_BOILING, 0.0, 0.0, 0.0
     q = k_l * (a * ts - b * t1 + c * t2)
-    share = total / (total + k_l * a)
-    return ts, q, -k_l * b * share, k_l * c * share, evaporation, 0.0, drawn, drawn_slope
+    part = total / (total + k_l * a)
+    return ts, q, -k_l * b * part, k_l * c * part, evaporation, 0.0, drawn, drawn_slope, transfer
 
 
 @njit(cache=True, nogil=True)
@@ -340,6 +366,7 @@ def both_faces(
     temp: Array,
     kappa: Array,
     skin: Array,
+    share: float,
 ) -> None:
     """Balance both faces into the rows of ``skin``: what :func:`surface_balance` returns; it begins from what is there."""
     n = grid.n
@@ -349,7 +376,7 @@ def both_faces(
         at = under_crust(w, near, inwards) if dry else near
         row = skin[side]
         row[S_AT] = at
-        row[0], row[1], row[2], row[3], row[4], row[5], row[6], row[7] = surface_balance(
+        row[0], row[1], row[2], row[3], row[4], row[5], row[6], row[7], row[8] = surface_balance(
             faces[side],
             t,
             shed_b if side == 1 else shed_a,
@@ -362,6 +389,7 @@ def both_faces(
             temp[near + inwards],
             temp[at],
             row[0],
+            share,
         )
     if grid.closed_a:
         for k in range(N_SKIN):
@@ -406,14 +434,15 @@ def rates(
     band: Array,
     f: Array,
     skin: Array,
+    share: float,
 ) -> float:
     """Rate of change ``f`` (W/m³) of the enthalpies ``y``; returns the heat coming in, W per unit grid area.
 
     ``cells`` receives temperature, dT/dH and conductivity by row, ``band`` the tridiagonal d f/dT,
-    ``skin`` what the faces do.
+    ``skin`` what the faces do; ``share`` is the vapour's in the oven's air.
     """
     read_cells(y, w, body, cells[0], cells[1], cells[2])
-    both_faces(w, shed_a, shed_b, t, faces, grid, body, cells[0], cells[2], skin)
+    both_faces(w, shed_a, shed_b, t, faces, grid, body, cells[0], cells[2], skin, share)
     conduction(cells[0], cells[2], measure, f, band[0], band[1], band[2])
     return add_faces(grid, measure, skin, f, band[0], band[1], band[2])
 

@@ -25,6 +25,7 @@ Index = NDArray[np.int64]
 Links = NDArray[np.uint32]  # compiled loops index by them without a test for negative numbers
 Numbers = NDArray[np.uint64]  # likewise, and vectors are made of loops that count from them
 FACE_A, FACE_B, FACE_SIDE, FACE_EDGE = 0, 1, 2, 3
+SHORTEST_M = 1e-4  # no cell is shorter: what is so thin has one temperature through it
 FIRST_ACROSS = 2.0  # a box's outermost cell across, by that through its thickness
 LONG_CELLS, CUBE_CELLS = 0.7, 1.3  # and its number of cells, likewise: far longer than thick, as long as thick
 RUN = 8  # edges: shorter runs are not worth a loop of their own
@@ -92,6 +93,11 @@ def half_axis(length: float, cells: int, first: float) -> Array:
             hi = ratio
     widths = lo ** np.arange(cells)[::-1]
     return np.asarray(np.concatenate([[0.0], np.cumsum(widths)]) * length / widths.sum())
+
+
+def cells_for(length: float, cells: int) -> int:
+    """How many of ``cells`` a length (m) has: they are no shorter than :data:`SHORTEST_M`, and two at least."""
+    return max(min(cells, int(length / SHORTEST_M)), 2)
 
 
 def dual(x: Array) -> tuple[Array, Array]:
@@ -305,10 +311,13 @@ def box(
     with :data:`FIRST_ACROSS` times that size and grow towards the centre. ``edge``: one of the sides across the width is a face of its own, so the
     width is meshed in full.
     """
-    step = finest * thickness / 2
-    z = _thickness(half_axis(thickness / 2, cells, step), symmetric)
+    step = max(finest * thickness / 2, SHORTEST_M)
+    through = cells_for(thickness / 2, cells)
+    z = _thickness(half_axis(thickness / 2, through, step), symmetric)
     x, half = (
-        half_axis(size / 2, max(round(_cells_across(thickness / size) * cells), 2), FIRST_ACROSS * step)
+        half_axis(
+            size / 2, cells_for(size / 2, max(round(_cells_across(thickness / size) * cells), 2)), FIRST_ACROSS * step
+        )
         for size in (length, width)
     )
     y = _thickness(half, False) if edge else half
@@ -320,7 +329,7 @@ def box(
     number, parts = _product([_straight(x), _straight(y), _straight(z)], [1, 1, -1], 1, patches)
     middle = half.size - 1 if edge else 0
     lines = [number[i, j, :] for i in (0, -1) for j in ((middle, 0, -1) if edge else (0, -1))]
-    return finish(parts, int(number[0, middle, z.size - 1 if symmetric else cells]), lines, z * 1000, symmetric)
+    return finish(parts, int(number[0, middle, z.size - 1 if symmetric else through]), lines, z * 1000, symmetric)
 
 
 @lru_cache(maxsize=64)
@@ -329,14 +338,15 @@ def short_cylinder(diameter: float, length: float, symmetric: bool, cells: int, 
 
     A cylinder longer than wide is looked at across its middle, a flat one along its axis.
     """
-    step = finest * min(diameter, length) / 2
-    r = half_axis(diameter / 2, cells, step)
-    z = _thickness(half_axis(length / 2, cells, step), symmetric)
+    step = max(finest * min(diameter, length) / 2, SHORTEST_M)
+    high = cells_for(length / 2, cells)
+    r = half_axis(diameter / 2, cells_for(diameter / 2, cells), step)
+    z = _thickness(half_axis(length / 2, high, step), symmetric)
     patches = [_Patch(1, 0, FACE_A, 1.0, 2), _Patch(0, -1, FACE_SIDE, 2 * np.pi * (diameter / 2), 1)]
     if not symmetric:
         patches.append(_Patch(1, -1, FACE_B, 1.0, 2))
     number, parts = _product([_radial(r), _straight(z)], [0, 2], 2, patches)
-    middle = z.size - 1 if symmetric else cells
+    middle = z.size - 1 if symmetric else high
     flat = length <= diameter
     across, along = number[:, middle], number[0, :]
     lines = [along, across] if flat else [across, along]

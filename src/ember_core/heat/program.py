@@ -10,10 +10,27 @@ from numba.extending import overload
 from numpy.typing import NDArray
 
 from ember_core.heat.explicit import mesh_offset, run_mesh_stage
-from ember_core.heat.kernel import F_TAU, F_TDELTA, F_TINF, Array, Body, Criterion, Grid, Record, leaf, temperature_at
+from ember_core.heat.kernel import (
+    F_CARRY,
+    F_COLD,
+    F_LEAK,
+    F_PRESSURE,
+    F_PV,
+    F_RISE,
+    F_TAU,
+    F_TDELTA,
+    F_TINF,
+    Array,
+    Body,
+    Criterion,
+    Grid,
+    Record,
+    leaf,
+    temperature_at,
+)
 from ember_core.heat.mesh import Layers, Mesh
 from ember_core.heat.stepper import run_stage
-from ember_core.heat.steps import FAILED, UNTIL_CORE, UNTIL_PEAK, UNTIL_TIME, UNTIL_TURN
+from ember_core.heat.steps import FAILED, LIMIT, SPENT, UNTIL_CORE, UNTIL_PEAK, UNTIL_TIME, UNTIL_TURN, WORK
 
 
 def advance(*arguments: Any) -> Any:
@@ -79,6 +96,84 @@ def _advance(y, t, span, faces, grid, body, crit, until, value, tol, longest, re
     return on_grid
 
 
+def held(y: Array, grid: Any, body: Any) -> tuple[float, float]:
+    """Mean enthalpy of a state (J/m³) and the temperature (°C) of a piece with it throughout; compiled code takes the right one by type."""
+    raise NotImplementedError("compiled code only")
+
+
+@leaf
+def mean_enthalpy(y: Array, share: Array) -> float:
+    """Mean of a state's enthalpies, J/m³."""
+    total = 0.0
+    for i in range(share.size):
+        total += share[i] * y[i]
+    return total
+
+
+@overload(held)
+def _held(y, grid, body):  # type: ignore[no-untyped-def]  # numba reads the names, not types
+    if _is_mesh(grid):
+
+        def of_mesh(y, grid, body):  # type: ignore[no-untyped-def]  # as above
+            mean = mean_enthalpy(y, grid.mean)
+            return mean, temperature_at(mean, body.outer.water, body.outer)[0]
+
+        return of_mesh
+
+    def of_grid(y, grid, body):  # type: ignore[no-untyped-def]  # as above
+        mean = mean_enthalpy(y, grid.mean)
+        return mean, temperature_at(mean, body.water, body)[0]
+
+    return of_grid
+
+
+def outermost(body: Any) -> Any:
+    """The outer material of a piece; compiled code takes the right one by type."""
+    raise NotImplementedError("compiled code only")
+
+
+@overload(outermost)
+def _outermost(body):  # type: ignore[no-untyped-def]  # numba reads the names, not types
+    if body.instance_class is Layers:
+        return lambda body: body.outer
+    return lambda body: body
+
+
+@leaf
+def enthalpy_at(t_c: float, body: Body) -> float:
+    """Enthalpy (J/m³) of a moist place at ``t_c`` °C: the table read the other way, by halving."""
+    low, high = body.h0 - 1e9, body.h0 + body.dh * body.temperature.size + 4e9
+    for _ in range(60):
+        middle = 0.5 * (low + high)
+        if temperature_at(middle, body.water, body)[0] < t_c:
+            low = middle
+        else:
+            high = middle
+    return 0.5 * (low + high)
+
+
+@njit(cache=True, nogil=True)
+def entered(y: Array, stage: Array, grid: Grid | Mesh, body: Body | Layers) -> Array:
+    """The faces of a stage as a piece with state ``y`` enters it; an oven's vapour begins in ``y``'s last place.
+
+    Fresh ovens hold the kitchen's vapour. Cold pieces cool their bath by what they lack, latent heat included: the heat
+    they would take up from it, taken from its water at once.
+    """
+    faces = stage.copy()
+    for side in range(faces.shape[0]):
+        if faces[side, F_LEAK] > 0.0 and faces[side, F_CARRY] == 0.0:
+            y[y.size - 1] = faces[side, F_PV] / faces[side, F_PRESSURE]
+    if faces[:, F_COLD].max() > 0.0:
+        mean, even = held(y, grid, body)
+        outer = outermost(body)
+        for side in range(faces.shape[0]):
+            if faces[side, F_COLD] > 0.0:
+                lack = (enthalpy_at(faces[side, F_TINF], outer) - mean) / outer.c_wet
+                drop = min(max(faces[side, F_COLD] * lack, 0.0), max(faces[side, F_TINF] - even, 0.0))
+                faces[side, F_TDELTA], faces[side, F_TAU] = -drop, max(drop * faces[side, F_RISE], 1.0)
+    return faces
+
+
 @njit(cache=True, nogil=True)
 def peak_after(
     state: Array,
@@ -104,14 +199,21 @@ def peak_after(
         kind = until[s]
         if s == duration.size - 1 and kind == UNTIL_TIME and faces[s, :, F_TINF].max() < best:
             kind = UNTIL_TURN  # it can only cool: once the core falls, its peak is known
+        met = entered(y, faces[s], grid, body)
         t, ended, top, _, _ = advance(
-            y, t, duration[s], faces[s], grid, body, crit, kind, value[s], tol, 0.0, record, none, no_store, none
+            y, t, duration[s], met, grid, body, crit, kind, value[s], tol, 0.0, record, none, no_store, none
         )
-        if ended == FAILED:
+        if ended < 0:
             return np.nan
         if top > best:
             best = top
     return best
+
+
+@leaf
+def given_up(record: Record) -> int:
+    """Why a run gave up, by what it has spent."""
+    return SPENT if record.filled[WORK] > record.filled[LIMIT] else FAILED
 
 
 @njit(cache=True, nogil=True)
@@ -177,6 +279,7 @@ def run_to_pull(
     t: float,
     s: int,
     duration: Array,
+    met: Array,
     faces: Array,
     until: NDArray[np.int64],
     value: Array,
@@ -188,7 +291,7 @@ def run_to_pull(
     record: Record,
     stops: Array,
 ) -> tuple[float, int, int, float, float]:
-    """Run stage ``s`` until the core's peak over all that follows equals ``value[s]``.
+    """Run stage ``s``, whose faces are ``met``, until the core's peak over all that follows equals ``value[s]``.
 
     The stage is run once, keeping its states; the end is then found by re-running only what comes
     after it. Coasting adds nearly the same at neighbouring moments, so the first guess is where the
@@ -203,11 +306,13 @@ def run_to_pull(
     first_row = record.filled[0]
     # the core itself at the wanted temperature is past the pull: no need to go on
     end, status, top, top_t, count = advance(
-        y, t, duration[s], faces[s], grid, body, crit, UNTIL_CORE, wanted, tol, longest, record, stops, store, store_t
+        y, t, duration[s], met, grid, body, crit, UNTIL_CORE, wanted, tol, longest, record, stops, store, store_t
     )
-    if status == FAILED:
-        return end, FAILED, UNTIL_TIME, top, top_t
+    if status < 0:
+        return end, status, UNTIL_TIME, top, top_t
     above = peak_after(y, end, s + 1, duration, faces, until, value, grid, body, crit, tol, record) - wanted
+    if np.isnan(above):
+        return end, given_up(record), UNTIL_TIME, top, top_t
     if above < 0.0:
         return end, UNTIL_TIME, UNTIL_TIME, top, top_t
     core = np.empty(count)
@@ -221,8 +326,10 @@ def run_to_pull(
     for attempt in range(1, 40):
         k = max(min(int(np.searchsorted(store_t[:count], x, side="right")) - 1, count - 1), 0)
         trial[:] = store[k]
-        resume(trial, store_t[k], t, x - store_t[k], faces[s], grid, body, crit, tol, record)
+        resume(trial, store_t[k], t, x - store_t[k], met, grid, body, crit, tol, record)
         off = peak_after(trial, x, s + 1, duration, faces, until, value, grid, body, crit, tol, record) - wanted
+        if np.isnan(off):
+            return x, given_up(record), UNTIL_TIME, top, top_t
         if x <= t and off >= 0.0:  # already too late when the stage begins
             y[:] = store[0]
             record.filled[0] = first_row
@@ -248,8 +355,8 @@ def run_to_pull(
             record.filled[0] -= 1
     y[:] = store[k]
     if x > store_t[k]:
-        moved = stage_from(faces[s], store_t[k] - t)
-        advance(
+        moved = stage_from(met, store_t[k] - t)
+        _, status, _, _, _ = advance(
             y,
             store_t[k],
             x - store_t[k],
@@ -266,7 +373,27 @@ def run_to_pull(
             np.empty((0, 0)),
             np.empty(0),
         )
+        if status < 0:
+            return x, status, UNTIL_TIME, top, top_t
     return x, UNTIL_TIME, UNTIL_PEAK, core_now(y, grid, body), x
+
+
+@leaf
+def goes_on(before: Array, after: Array) -> bool:
+    """Whether a stage's faces meet what they met in the stage before, with nothing that begins anew."""
+    for side in range(before.shape[0]):
+        if after[side, F_TDELTA] != 0.0 or before[side, F_TDELTA] != 0.0 or after[side, F_COLD] > 0.0:
+            return False
+        for k in range(before.shape[1]):
+            if k != F_CARRY and before[side, k] != after[side, k]:
+                return False
+    return True
+
+
+@njit(cache=True, nogil=True)
+def with_ends(stops: Array, t: float, duration: Array) -> Array:
+    """The times to be recorded (s), with the ends of stages that begin at ``t`` and last ``duration``."""
+    return np.sort(np.concatenate((stops, t + np.cumsum(duration))))
 
 
 @njit(cache=True, nogil=True)
@@ -285,39 +412,49 @@ def run_cook(
     stops: Array,
     end_s: Array,
     ended: NDArray[np.int64],
-    start_state: Array,
 ) -> tuple[float, float, int]:
     """Run all stages in place, solving at most one pull (``UNTIL_PEAK``).
 
-    Each stage is recorded at least ``samples`` times, at 0 not at all. ``end_s`` and ``ended``
-    receive each stage's end and cause; ``start_state`` (stages + 1 rows, or
-    none) the states between stages. Returns the highest core, its time, and 0 or ``FAILED``.
+    Each stage is recorded at least ``samples`` times, at 0 not at all; stages by the clock that meet the same are run as
+    one. ``end_s`` and ``ended`` receive each stage's end and cause. Returns the highest core, its time, and 0, ``FAILED`` or ``SPENT``.
     """
     none = np.empty(0)
     no_store = np.empty((0, 0))
     t = 0.0
     best, best_t = -1e9, 0.0
-    for s in range(duration.size):
-        if start_state.shape[0] > 0:
-            start_state[s, :] = y
+    s = 0
+    while s < duration.size:
         span = duration[s]
-        longest = span / samples if samples > 0.0 else 0.0
         kind = until[s]
+        first = s
+        while (
+            kind == UNTIL_TIME
+            and s + 1 < duration.size
+            and until[s + 1] == UNTIL_TIME
+            and goes_on(faces[s], faces[s + 1])
+        ):
+            s += 1  # the same goes on: for the piece it is one stage
+            span += duration[s]
+        longest = span / samples if samples > 0.0 else 0.0
+        wanted = stops if s == first else with_ends(stops, t, duration[first:s])
+        met = entered(y, faces[first], grid, body)
         if kind == UNTIL_PEAK:
             t, status, found, top, top_t = run_to_pull(
-                y, t, s, duration, faces, until, value, grid, body, crit, tol, longest, record, stops
+                y, t, s, duration, met, faces, until, value, grid, body, crit, tol, longest, record, stops
             )
         else:
             t, status, top, top_t, _ = advance(
-                y, t, span, faces[s], grid, body, crit, kind, value[s], tol, longest, record, stops, no_store, none
+                y, t, span, met, grid, body, crit, kind, value[s], tol, longest, record, wanted, no_store, none
             )
             found = status
-        if status == FAILED:
-            return best, best_t, FAILED
+        if status < 0:
+            return best, best_t, status
         end_s[s] = t
         ended[s] = found
+        for k in range(s - 1, first - 1, -1):
+            end_s[k] = end_s[k + 1] - duration[k + 1]
+            ended[k] = UNTIL_TIME
         if top > best:
             best, best_t = top, top_t
-    if start_state.shape[0] > 0:
-        start_state[duration.size, :] = y
+        s += 1
     return best, best_t, 0

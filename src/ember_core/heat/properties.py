@@ -97,6 +97,10 @@ class ThermalTable:
 
     def enthalpy(self, t_c: float | Array) -> Array:
         """Volumetric enthalpy, J/m³, at ``t_c`` °C (linear beyond the ends of the table)."""
+        if isinstance(t_c, float):  # one number, many times a second: the table's row is looked up
+            row = min(max(int(np.searchsorted(self.temperature, t_c)), 1), self.temperature.size - 1)
+            low, high = self.temperature[row - 1], self.temperature[row]
+            return np.asarray(self.h0 + self.dh * (row - 1 + (t_c - low) / (high - low)))
         h = self.h0 + self.dh * np.arange(self.temperature.size)
         t = np.asarray(t_c, dtype=float)
         inside = np.interp(t, self.temperature, h)

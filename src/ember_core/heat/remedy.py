@@ -11,9 +11,10 @@ from ember_core.finding import finding
 from ember_core.formats.plan import FaceSpec, Plan, StageSpec
 from ember_core.formats.stages import HEAT_KINDS
 from ember_core.heat.cook import Cook, run, setup
-from ember_core.heat.forecast import MEMBER_CELLS, MEMBER_REFINE
+from ember_core.heat.forecast import MEMBER_REFINE
 
 TOLERANCE_K = 0.05
+REMEDY_CELLS = 48  # faces that are treated apart want more than a member of the forecast has
 LONGEST_MIN = 20160.0
 HOTTER_C = 150.0  # so much more heat is tried at the most
 HALVINGS = 8
@@ -38,7 +39,7 @@ def remedies(plan: Plan, cook: Cook, limits: dict[str, object] | None = None) ->
             continue
 
         def works(changed: Plan, i: int = i) -> Cook | None:
-            made = setup(changed, cells=MEMBER_CELLS, refine=MEMBER_REFINE, **(limits or {}))  # type: ignore[arg-type]  # as setup's own
+            made = setup(changed, cells=REMEDY_CELLS, refine=MEMBER_REFINE, **(limits or {}))  # type: ignore[arg-type]  # as setup's own
             try:
                 tried = run(changed, made, tol=TOLERANCE_K)
             except ComputationError:  # a change the solver cannot follow is no remedy

@@ -6,8 +6,16 @@ from typing import NamedTuple
 
 import numpy as np
 from numba import njit
+from numpy.typing import NDArray
 
+from ember_core.heat.air import air_of, air_rate, given_off, room, settle
 from ember_core.heat.kernel import (
+    A_BASE,
+    A_LEAK,
+    A_SHARE,
+    A_STEAM,
+    AIR_K,
+    AIR_WEIGHT_K,
     D_,
     FILM,
     GAMMA,
@@ -40,7 +48,11 @@ from ember_core.heat.kernel import (
     solve,
 )
 from ember_core.heat.steps import (
+    CELL_NS,
     FAILED,
+    LIMIT,
+    LOOK_NS,
+    SPENT,
     UNTIL_CORE,
     UNTIL_LOG10,
     UNTIL_MEAN,
@@ -48,6 +60,7 @@ from ember_core.heat.steps import (
     UNTIL_SURFACE,
     UNTIL_TIME,
     UNTIL_TURN,
+    WORK,
     accumulate,
     hermite_peak,
     hermite_root,
@@ -61,7 +74,7 @@ CURVATURE = 2e-3  # 1/K, how much conductivity or heat capacity of a food change
 
 # The state of a piece is one flat array, so that it can be stored and resumed:
 # H[n] · water left[n] · shed a, shed b (kg/m²) · heat in, steam and vapour heat out (per unit area)
-# · lethality[n] (log10) · rule met[n] · clocks[n × rows]
+# · lethality[n] (log10) · rule met[n] · clocks[n × rows] · vapour's share of an oven's air
 
 
 @leaf
@@ -109,19 +122,23 @@ def newton(
     work: Work,
     skin: Array,
     reached: Array,
+    air: Array,
+    per_volume: float,
+    spent: NDArray[np.int64],
 ) -> tuple[bool, float]:
     """Solve y = base + beta·f(y); the answer replaces ``guess``, ``reached`` holds f there.
 
     A move is the last one when what was linear in it (temperatures and fluxes at the faces) agrees
-    with the true values to ``tol``; these are then in ``work.cells`` and ``skin``. Returns whether it
-    converged, and the heat coming in (W per unit grid area).
+    with the true values to ``tol``; these are then in ``work.cells`` and ``skin``. The vapour of an oven's ``air`` is
+    settled with it. Returns whether it converged, and the heat coming in (W per unit grid area).
     """
     n = grid.n
     cells, band, x = work.cells, work.band, work.move
     low, high, link, pivot = work.factors[0], work.factors[1], work.factors[2], work.factors[3]
     read_cells(guess, w, body, cells[0], cells[1], cells[2])
-    both_faces(w, shed_a, shed_b, t, faces, grid, body, cells[0], cells[2], skin)
+    both_faces(w, shed_a, shed_b, t, faces, grid, body, cells[0], cells[2], skin, air[A_SHARE])
     for _ in range(25):
+        spent[WORK] += LOOK_NS + CELL_NS * n
         conduction(cells[0], cells[2], measure, work.f, band[0], band[1], band[2])
         heat = add_faces(grid, measure, skin, work.f, band[0], band[1], band[2])
         for i in range(n):
@@ -143,7 +160,7 @@ def newton(
         flux_a = skin[0, S_Q] + skin[0, S_NEAR] * cells[1, 0] * x[0] + skin[0, S_NEXT] * cells[1, 1] * x[1]
         drawn_a, drawn_b = drawn_next(skin[0], cells[1], x), drawn_next(skin[1], cells[1], x)
         read_cells(guess, w, body, cells[0], cells[1], cells[2])
-        both_faces(w, shed_a, shed_b, t, faces, grid, body, cells[0], cells[2], skin)
+        both_faces(w, shed_a, shed_b, t, faces, grid, body, cells[0], cells[2], skin, air[A_SHARE])
         off = CURVATURE * largest * largest
         for i in range(n):
             off = max(off, abs(cells[0, i] - work.linear[i]))
@@ -157,7 +174,13 @@ def newton(
                 off, (abs(skin[0, S_Q] - flux_a) + abs(skin[0, S_DRAWN] - drawn_a)) * grid.area[0] * measure[1, 0] * per
             )
             heat += (flux_a - drawn_a) * grid.area[0]
-        if largest < tol or off < tol:
+        unsettled = 0.0
+        if air[A_LEAK] > 0.0:
+            before = air[A_SHARE]
+            given, less = given_off(air, t, faces, grid, skin, per_volume)
+            settle(air, beta, given, less)
+            unsettled = AIR_WEIGHT_K * abs(air[A_SHARE] - before)
+        if unsettled < tol and (largest < tol or off < tol):
             for i in range(n):
                 reached[i] = (guess[i] - base[i]) / beta
             return True, heat
@@ -203,6 +226,7 @@ def run_stage(
     """
     n = grid.n
     rows = crit.row_c.size
+    last_one = y.size - 1  # the oven's share of vapour
     h = y[:n].copy()
     w = y[n : 2 * n]
     row = np.empty((11, n))
@@ -213,10 +237,17 @@ def run_stage(
     tracking = until == UNTIL_LOG10 or until == UNTIL_RULE or rows > 0 or crit.d_ref > 0.0
     t = t0
     end = t0 + duration
+    spent = record.filled
+    air = air_of(faces, y[last_one])
+    per_volume = 1.0 / (grid.volume.sum() * body.length)
+    share, share_rate = y[last_one], 0.0
     skin = np.zeros((2, N_SKIN))
     read_cells(h, w, body, temp0, work.cells[1], work.cells[2])
     skin[0, S_T], skin[1, S_T] = 1.5 * temp0[0] - 0.5 * temp0[1], 1.5 * temp0[n - 1] - 0.5 * temp0[n - 2]
-    heat1 = rates(h, w, y[2 * n], y[2 * n + 1], 0.0, faces, grid, body, measure, work.cells, work.band, f1, skin)
+    heat1 = rates(h, w, y[2 * n], y[2 * n + 1], 0.0, faces, grid, body, measure, work.cells, work.band, f1, skin, share)
+    if air[A_LEAK] > 0.0:
+        given, _ = given_off(air, 0.0, faces, grid, skin, per_volume)
+        share_rate = air_rate(air, share, given)
     temp0[:] = temp1
     ts_a, ts_b, ev_a1, ev_b1, st_a1, st_b1 = of_faces(skin)
     core = core_of(temp0, grid)
@@ -254,19 +285,24 @@ def run_stage(
         step, clipped = next_step(t, min(dt, largest), end, stops, stop_i, trial_tau)
         clock = t - t0
         record.filled[3] += 1
+        if spent[WORK] > spent[LIMIT]:
+            return t, SPENT, peak, peak_t, stored
         beta = step * D_
+        air[A_SHARE], air[A_BASE] = share, share + beta * share_rate
         for i in range(n):
             base[i] = h[i] + beta * f1[i]
             y2[i] = h[i] + GAMMA * step * f1[i] if smooth >= 3 else h[i]
         shed_a, shed_b = y[2 * n] + GAMMA * step * ev_a1, y[2 * n + 1] + GAMMA * step * ev_b1
-        ok, heat2 = newton(base, beta, y2, w, shed_a, shed_b, clock + GAMMA * step, faces, grid, body, measure, 0.1 * tol, work, skin, f2)  # fmt: skip
+        ok, heat2 = newton(base, beta, y2, w, shed_a, shed_b, clock + GAMMA * step, faces, grid, body, measure, 0.1 * tol, work, skin, f2, air, per_volume, spent)  # fmt: skip
         _, _, ev_a2, ev_b2, st_a2, st_b2 = of_faces(skin)
+        share_rate2 = (air[A_SHARE] - air[A_BASE]) / beta
+        air[A_BASE] = share + step * W_ * (share_rate + share_rate2)
         if ok:
             for i in range(n):
                 base[i] = h[i] + step * W_ * (f1[i] + f2[i])
                 y3[i] = y2[i] + (y2[i] - h[i]) * (1.0 - GAMMA) / GAMMA
             shed_a, shed_b = y[2 * n] + 0.5 * step * (ev_a1 + ev_a2), y[2 * n + 1] + 0.5 * step * (ev_b1 + ev_b2)
-            ok, heat3 = newton(base, beta, y3, w, shed_a, shed_b, clock + step, faces, grid, body, measure, 0.1 * tol, work, skin, f3)  # fmt: skip
+            ok, heat3 = newton(base, beta, y3, w, shed_a, shed_b, clock + step, faces, grid, body, measure, 0.1 * tol, work, skin, f3, air, per_volume, spent)  # fmt: skip
             ts_a2, ts_b2, ev_a3, ev_b3, st_a3, st_b3 = of_faces(skin)
         if not ok:
             skin[0, S_T], skin[1, S_T] = ts_a, ts_b
@@ -282,6 +318,10 @@ def run_stage(
         size = 0.0
         for i in range(n):
             size = max(size, abs(error[i]) * slope1[i] * (IN_A_CRUST if w[i] < body.water else 1.0))
+        share_rate3 = (air[A_SHARE] - air[A_BASE]) / beta
+        if air[A_LEAK] > 0.0:
+            off = step * ((1.0 - 4.0 * W_) / 3.0 * share_rate + share_rate2 / 3.0 - 2.0 * D_ / 3.0 * share_rate3)
+            size = max(size, AIR_WEIGHT_K * abs(off) / (1.0 + beta * air[A_LEAK]))
         size = max(size / tol, 1e-6)
         factor = 0.9 * size ** (-1.0 / 3.0)
         if size > 1.0 and step > 1e-7:
@@ -326,14 +366,17 @@ def run_stage(
         y[2 * n + 1] = max(y[2 * n + 1] + step * (W_ * (ev_b1 + ev_b2) + D_ * ev_b3), -FILM)
         y[2 * n + 2] += step * (W_ * (heat1 + heat2) + D_ * heat3)
         boiled = False
+        boiled_off = 0.0  # kg per unit grid area
         if body.water > 0.0:
             # water that boils off dries a face as water that evaporates does
             steam_b = step * (W_ * (st_b1 + st_b2) + D_ * st_b3)
             y[2 * n + 1] += steam_b
+            boiled_off += steam_b * grid.area[n]
             w[n - 1] = max(w[n - 1] - steam_b * grid.area[n] / (grid.volume[n - 1] * body.length), 0.0)
             if not grid.closed_a:
                 steam_a = step * (W_ * (st_a1 + st_a2) + D_ * st_a3)
                 y[2 * n] += steam_a
+                boiled_off += steam_a * grid.area[0]
                 w[0] = max(w[0] - steam_a * grid.area[0] / (grid.volume[0] * body.length), 0.0)
             for i in range(n):
                 excess = y3[i] - body.boil_h
@@ -342,6 +385,7 @@ def run_stage(
                     gone = min(excess / LATENT_BOILING, w[i])
                     w[i] -= gone
                     y3[i] -= gone * LATENT_BOILING
+                    boiled_off += gone * grid.volume[i] * body.length
                     y[2 * n + 3] += gone * LATENT_BOILING * grid.volume[i] * body.length
                     if grid.closed_a or i >= n // 2:
                         y[2 * n + 1] += gone * grid.volume[i] * body.length / grid.area[n]
@@ -360,10 +404,30 @@ def run_stage(
         ts_a, ts_b, heat1, ev_a1, ev_b1, st_a1, st_b1 = ts_a2, ts_b2, heat3, ev_a3, ev_b3, st_a3, st_b3
         if boiled or st_a3 > 0.0 or st_b3 > 0.0:
             heat1 = rates(
-                h, w, y[2 * n], y[2 * n + 1], t - t0, faces, grid, body, measure, work.cells, work.band, f1, skin
+                h,
+                w,
+                y[2 * n],
+                y[2 * n + 1],
+                t - t0,
+                faces,
+                grid,
+                body,
+                measure,
+                work.cells,
+                work.band,
+                f1,
+                skin,
+                air[A_SHARE],
             )
             temp0[:] = temp1
             ts_a, ts_b, ev_a1, ev_b1, st_a1, st_b1 = of_faces(skin)
+        if air[A_LEAK] > 0.0:
+            share = air[A_SHARE]
+            y[last_one] = share
+            # what boils comes step by step: the air takes it in over the next one
+            air[A_STEAM] = room(air, t - t0, faces) * boiled_off * per_volume / step
+            given, _ = given_off(air, t - t0, faces, grid, skin, per_volume)
+            share_rate = air_rate(air, share, given)
         if tracking:  # with the temperatures that are recorded, so that a judge of the record agrees
             accumulate(y, base, temp0, step, n, 2 * n + 4, crit)
         if recording:
@@ -381,7 +445,7 @@ def run_stage(
                 record.filled[1] += 1
         if stored > 0:
             stored = keep_state(y, t, store, store_t, stored)
-        if stop_i < stops.size and t >= stops[stop_i] - 1e-9:
+        while stop_i < stops.size and t >= stops[stop_i] - 1e-9:
             stop_i += 1
         if until == UNTIL_CORE or until == UNTIL_SURFACE or until == UNTIL_MEAN:
             if (wanted < value) != below or abs(wanted - value) <= 2e-4:

@@ -8,7 +8,12 @@ from numba import njit
 from ember_core.heat.kernel import Array, Criterion, leaf
 
 UNTIL_TIME, UNTIL_CORE, UNTIL_SURFACE, UNTIL_MEAN, UNTIL_LOG10, UNTIL_RULE, UNTIL_PEAK, UNTIL_TURN = range(8)
-FAILED = -1  # a stage whose step size underflowed
+FAILED, SPENT = -1, -2  # a stage whose step size underflowed; one that used up what may be spent on its plan
+# counted work stands for time, so that a plan has the same answer on every machine; ns on a slow one, by measuring
+WORK, LIMIT = 4, 5  # where a record counts it, and how much is allowed
+LOOK_NS, CELL_NS = 600, 60  # one look at a one-dimensional piece, and each of its cells
+STAGE_NS, NODE_NS = 700, 14  # one look at a mesh, and each of its nodes
+MOST_SWING_K = 1.0  # so far may the core rise and fall again within one step
 MARGIN_S = 0.01  # a clock must be this far past its row, so that the judge of the samples agrees
 RULE_TOLERANCE_K = 0.05  # a row is met within the rounding of °F to °C
 
@@ -37,7 +42,10 @@ def hermite_root(v0: float, s0: float, v1: float, s1: float, dt: float, target: 
 
 @leaf
 def hermite_peak(v0: float, s0: float, v1: float, s1: float, dt: float) -> tuple[float, float]:
-    """Maximum of the cubic over the step when its slope changes from plus to minus: value, offset."""
+    """Maximum of the cubic over the step when its slope changes from plus to minus: value, offset.
+
+    A cubic that swings far beyond both ends is none: there the place has begun or ended to boil, and the higher end counts.
+    """
     lo, hi = 0.0, 1.0
     for _ in range(40):
         u = 0.5 * (lo + hi)
@@ -48,6 +56,8 @@ def hermite_peak(v0: float, s0: float, v1: float, s1: float, dt: float) -> tuple
             hi = u
     u = 0.5 * (lo + hi)
     value = hermite(u, v0, s0, v1, s1, dt)
+    if value > max(v0, v1) + MOST_SWING_K:
+        return max(v0, v1), 0.0 if v0 > v1 else dt
     return value, u * dt
 
 

@@ -8,7 +8,24 @@ import numpy as np
 
 from ember_core.data.loader import read_toml
 from ember_core.heat.boiling import iapws_saturation_pressure
-from ember_core.heat.kernel import F_EPS, F_H, F_PV, F_TAU, F_TDELTA, F_TINF, F_WET, N_FACE, SIGMA, Array
+from ember_core.heat.kernel import (
+    F_CARRY,
+    F_COLD,
+    F_EPS,
+    F_FOOD,
+    F_H,
+    F_LEAK,
+    F_PRESSURE,
+    F_PV,
+    F_RISE,
+    F_TAU,
+    F_TDELTA,
+    F_TINF,
+    F_WET,
+    N_FACE,
+    SIGMA,
+    Array,
+)
 
 DEFAULT_VARIANT = {
     "bath": "stirred",
@@ -17,6 +34,7 @@ DEFAULT_VARIANT = {
     "rest": "bare",
     "chill": "air",
 }
+PRESSED = 3.0  # so much better does a cover conduct where the piece's weight presses it flat; an estimate
 KITCHEN_HUMIDITY = 0.5  # relative, of the kitchen's air; an assumption, stated in the method note
 
 
@@ -33,6 +51,12 @@ class Surface:
     source: str = "stated in the plan"
     off_c: float = 0.0  # how far the medium starts from medium_c
     settle_s: float = 1.0  # time constant with which it gets there
+    pressure_pa: float = 101325.0  # of the air
+    leak: float = 0.0  # 1/s, how often an oven's air is changed; 0: its vapour stands
+    food_m3: float = 0.0  # of moist food by m³ of the oven's air
+    carries: bool = False  # the oven's air is that of the stage before
+    cold: float = 0.0  # of what cold pieces lack, K, the share by which their bath falls
+    rise_s: float = 0.0  # a bath's heater needs for one kelvin
 
     def row(self) -> Array:
         """The parameters as a row for the kernel."""
@@ -45,6 +69,8 @@ class Surface:
             self.vapour_pa,
         )
         out[F_TDELTA], out[F_TAU] = self.off_c, self.settle_s
+        out[F_PRESSURE], out[F_LEAK], out[F_FOOD] = self.pressure_pa, self.leak, self.food_m3
+        out[F_CARRY], out[F_COLD], out[F_RISE] = float(self.carries), self.cold, self.rise_s
         return out
 
 
@@ -108,4 +134,76 @@ def under_cover(bare: Surface, cover: str | None) -> Surface:
         vapour_pa=bare.vapour_pa if row["wet"] else 0.0,
         h_spread=float(np.hypot(bare.h_spread, row["spread"])),
         source=f"{bare.source}; under a cover: {row['source']}",
+    )
+
+
+def on_support(bare: Surface, support: str | None, cover: str | None = None) -> Surface:
+    """The surroundings of an oven's lower face that lies on a tray (``[support]`` in the data).
+
+    The sheet takes up heat by convection and radiation on more surface than the face has, and passes it on by contact
+    or through a gap: two resistances in series. Radiation is made linear half way between the oven and 60 °C. The
+    sheet's own heat is left out: it follows within a minute.
+
+    Parameters
+    ----------
+    bare : Surface
+        What the face would meet without it and without a cover.
+    support : str or None
+        ``tray``, ``tray-round``; None changes nothing but for the cover.
+    cover : str or None
+        What lies close around the piece lies between it and the sheet as well, pressed flat by its weight.
+    """
+    if support is None:
+        return under_cover(bare, cover)
+    table = read_toml("surroundings.toml")
+    row = table["support"][support]
+    contact = row["contact"]
+    if cover in {"wrapped", "cloth", "bag"}:
+        contact = 1.0 / (1.0 / contact + 1.0 / (PRESSED * table["cover"][cover]["gap"]))
+    half_way = 0.5 * (bare.medium_c + 60.0) + 273.15
+    collected = row["collects"] * (bare.h + 4.0 * SIGMA * min(row["emissivity"], bare.emissivity) * half_way**3)
+    return replace(
+        bare,
+        h=collected * contact / (contact + collected),
+        emissivity=0.0,
+        wet=bare.wet * row["wet"],
+        h_spread=float(np.hypot(bare.h_spread, row["spread"])),
+        source=f"{bare.source}; on a support: {row['source']}",
+    )
+
+
+def in_vapour(
+    face: Surface,
+    vent: str,
+    food_kg: float | None,
+    litres: float | None,
+    food_density: float,
+    pressure_pa: float,
+    carries: bool,
+) -> Surface:
+    """The surroundings of a face in an oven that fills with vapour.
+
+    Parameters
+    ----------
+    face : Surface
+        With the vapour of the air that comes in.
+    vent : str
+        ``open`` or ``closed``.
+    food_kg, litres : float or None
+        Moist food in the oven and the oven's size; None takes the usual oven's.
+    food_density, pressure_pa : float
+        kg/m³; Pa, of the air.
+    carries : bool
+        Whether the stage before was in the same oven.
+    """
+    table = read_toml("surroundings.toml")
+    usual = table["usual_oven"]
+    food = (usual["kg"] if food_kg is None else food_kg) / food_density
+    room = (usual["litres"] if litres is None else litres) / 1000.0
+    return replace(
+        face,
+        leak=table["vent"][vent]["leak"],
+        food_m3=food / max(room - food, 0.1 * room),
+        pressure_pa=pressure_pa,
+        carries=carries,
     )
