@@ -83,7 +83,8 @@ def sample_rows(plan: Plan, cook: Cook) -> np.ndarray[Any, np.dtype[np.intp]]:
     must = {0, len(cook.t) - 1}
     for moment in [s.end_s for s in cook.stages] + [t for t in plan.report_at_s if t <= cook.t[-1] + 1e-6]:
         must.add(cook.at(moment))
-    written = {round(float(cook.t[i]), 3) for i in must}
+    last = {round(float(cook.t[i]), 3): i for i in sorted(must)}  # of moments that are written the same, the last
+    must, written = set(last.values()), set(last)
     free = np.array(
         [i for i in range(len(cook.t)) if i not in must and round(float(cook.t[i]), 3) not in written], dtype=int
     )

@@ -428,12 +428,15 @@ def run(
     rows = int(record.filled[0])
     start = min(vary.start_c, s.boil_c)
 
-    def column(values: Array) -> Array:
-        return np.concatenate([[start], values[:rows]])
+    kept = np.flatnonzero(np.diff(record.t[:rows], append=np.inf) > 0.0)  # of two at one moment the later
+    kept = kept[record.t[kept] > 0.0]
 
-    t = np.concatenate([[0.0], record.t[:rows]])
+    def column(values: Array) -> Array:
+        return np.concatenate([[start], values[kept]])
+
+    t = np.concatenate([[0.0], record.t[kept]])
     core, mean = column(record.core), column(record.mean)
-    field = np.vstack([np.full((1, n), start), record.field[:rows]])
+    field = np.vstack([np.full((1, n), start), record.field[kept]])
     outcomes = []
     begin = 0.0
     for i in range(count):

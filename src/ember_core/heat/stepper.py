@@ -49,9 +49,11 @@ from ember_core.heat.kernel import (
 )
 from ember_core.heat.steps import (
     CELL_NS,
+    CLOCK_NS,
     FAILED,
     LIMIT,
     LOOK_NS,
+    ROW_NS,
     SPENT,
     UNTIL_CORE,
     UNTIL_LOG10,
@@ -430,6 +432,7 @@ def run_stage(
             share_rate = air_rate(air, share, given)
         if tracking:  # with the temperatures that are recorded, so that a judge of the record agrees
             accumulate(y, base, temp0, step, n, 2 * n + 4, crit)
+            spent[WORK] += n * (CLOCK_NS + ROW_NS * rows)
         if recording:
             row = record.filled[0]
             if row < record.t.size:
