@@ -17,6 +17,8 @@ from ember_core.errors import EmberError, FormatError, InputError
 from ember_core.formats import log as log_format
 from ember_core.formats import plan as plan_format
 
+BUDGET_S = 10.0  # of computing for each plan's nominal cook; a page allows less
+
 
 class Parser(argparse.ArgumentParser):
     """An argument parser whose errors are error objects."""
@@ -49,7 +51,7 @@ def simulate(arguments: argparse.Namespace) -> int:
         plan = plan_format.loads(text)
         from ember_core.formats.result import compute
 
-        emit(compute(plan).result)
+        emit(compute(plan, budget_s=BUDGET_S).result)
         return 0
     failed = False
     for line in text.splitlines():
@@ -59,7 +61,7 @@ def simulate(arguments: argparse.Namespace) -> int:
             plan = plan_format.loads(line)
             from ember_core.formats.result import compute
 
-            emit(compute(plan).result)
+            emit(compute(plan, budget_s=BUDGET_S).result)
         except EmberError as error:
             failed = True
             emit(error.as_dict())

@@ -11,7 +11,7 @@ from ember_core import __version__
 from ember_core.data.loader import data_version
 from ember_core.finding import finding
 from ember_core.formats.plan import Plan
-from ember_core.heat.cook import Cook, run, setup
+from ember_core.heat.cook import BUDGET_S, Cook, run, setup
 from ember_core.heat.forecast import MEMBER_CELLS, MEMBER_REFINE, Forecast, cautious_cook, forecast, quantiles
 from ember_core.heat.remedy import remedies
 from ember_core.safety.conditions import in_force
@@ -32,8 +32,10 @@ class Outcome:
     result: dict[str, Any]
 
 
-def compute(plan: Plan, *, with_forecast: bool | None = None) -> Outcome:
+def compute(plan: Plan, *, with_forecast: bool | None = None, budget_s: float = BUDGET_S) -> Outcome:
     """Compute a plan: heat, pull, rule, model and, when the plan asks, the forecast.
+
+    ``budget_s`` is what its nominal cook may cost, see :func:`ember_core.heat.cook.run`.
 
     Raises
     ------
@@ -48,7 +50,7 @@ def compute(plan: Plan, *, with_forecast: bool | None = None) -> Outcome:
             organism = organisms()[stage.organism]
             lethality = (organism.d_s, organism.at_c, organism.z_c)
     limits: dict[str, Any] = {"rows": rows, "lethality": lethality}
-    cook = run(plan, setup(plan, **limits))
+    cook = run(plan, setup(plan, **limits), budget_s=budget_s)
     ahead = cautious = None
     asked = plan.forecast is not None if with_forecast is None else with_forecast
     if asked:

@@ -14,7 +14,6 @@ from ember_core.heat.kernel import (
     A_LEAK,
     A_SHARE,
     A_STEAM,
-    AIR_K,
     AIR_WEIGHT_K,
     D_,
     FILM,
