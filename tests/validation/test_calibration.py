@@ -9,7 +9,7 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
-from tests.validation.calibration import BLIND, PLANS, held, pooled_ratio, score
+from tests.validation.calibration import BLIND, FRESH, PLANS, held, pooled_ratio, score
 
 
 @pytest.fixture(scope="module")
@@ -42,6 +42,14 @@ def test_readings_help(scores):
     assert ratios.pop("steak in a pan") < 0.75
     assert np.median(list(ratios.values())) < 1 / 3, ratios
     assert max(ratios.values()) < 0.45, ratios
+
+
+def test_on_seeds_never_used_before():
+    """300 other cooks: the band 86 to 94 % before and after readings, their worth as above. Single plans of 50 lie around it."""
+    fresh = {name: score(name, FRESH) for name in PLANS}
+    for when in ("before", "after"):
+        assert 0.86 <= np.mean([held(getattr(s, when)) for s in fresh.values()]) <= 0.94
+    assert pooled_ratio([s for s in fresh.values() if s.fourier_half > 0.15]) < 1 / 3
 
 
 def test_a_wrong_spread_is_seen():

@@ -128,15 +128,15 @@ def minutes_to(food, shape, start_c, core_c, medium_c, **stage):
 
 
 def joint(kg, kind):
-    """A joint of a mass: rolled, three times as long as thick; or flat, 2.6 by 1.8 by 1."""
+    """A joint of a mass: rolled, three times as long as thick; or flat, 2.7 by 1.8 by 1."""
     volume = kg / 1060e-9
     if kind == "rolled":
         thick = (volume * 4 / np.pi / 3) ** (1 / 3)
         return {"kind": "cylinder", "diameter_mm": float(thick), "length_mm": float(3 * thick)}
-    thick = (volume / 2.6 / 1.8) ** (1 / 3)
+    thick = (volume / 2.7 / 1.8) ** (1 / 3)
     return {
         "kind": "box",
-        "length_mm": float(2.6 * thick),
+        "length_mm": float(2.7 * thick),
         "width_mm": float(1.8 * thick),
         "thickness_mm": float(thick),
     }

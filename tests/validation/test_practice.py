@@ -16,7 +16,7 @@ PRACTICE = [
     ("3.75 min a side", "pork-loin", 190.0, (17.5, 19)),
     ("63.3 °C, 35 min", "pheasant", None, (8, 15)),
     ("simmer 5 min", "prawn", 95.0, (17, 18.5)),
-    ("45 min per kg plus 20 to medium", "beef-lean", 180.0, (140, 151)),
+    ("45 min per kg plus 20 to medium", "beef-lean", 180.0, (122, 134)),
 ]
 
 

@@ -253,10 +253,13 @@ def boil_off(
             y[i] -= more * LATENT_BOILING
             gone += more
             onward = y[i] - boil_h
-            # the front moves on within the step, and this heat with it; where no water is left it stays
-            if w[i] <= 0.0 and onward > 0.0 and w[mesh.inward[i]] > 0.0:
-                y[i] = boil_h
-                y[mesh.inward[i]] += onward * volume[i] / volume[mesh.inward[i]]
+            # the front moves on within the step, and this heat with it; what no water is left for stays
+            if w[i] <= 0.0 and onward > 0.0:
+                at = mesh.inward[i]
+                room = w[at] * LATENT_BOILING - max(y[at] - boil_h, 0.0)
+                moved = min(onward * volume[i], max(room, 0.0) * volume[at])
+                y[i] -= moved / volume[i]
+                y[at] += moved / volume[at]
         if gone > 0.0:
             shed[mesh.owner[i]] += gone * volume[i] / area[mesh.owner[i]]
             taken += gone * LATENT_BOILING * volume[i]

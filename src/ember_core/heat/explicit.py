@@ -73,6 +73,7 @@ CRUST_SHARE = 0.5  # of the tolerance is used while anything is dry; by measurin
 WITH_A_CRUST = (
     14.0  # a stage has so many steps at least while anything is dry: the damped estimate says too little there
 )
+LAST_WATER_K = 20.0  # by no more than so much is a place overheated in the step in which it loses its last water
 AT_REST_K = 1e-3  # a piece that would change by less to the end of its stage is at rest
 LEAST_SWING_K = 0.5  # so far may a cubic between two steps swing where they are alike
 AT_ONE_NODE = 25.0  # times the whole piece's tolerance (root mean square): what one node may be off; by measuring
@@ -435,12 +436,18 @@ def run_mesh_stage(
         _, given = mesh_rates(old, w, step, clock + step, faces, mesh, layers, area, per_volume, coupling, fronts, exact, hot, f1, temp1, ev1, skin, steam1, share_old)  # fmt: skip
         size, square = 0.0, 0.0
         finite = True
+        spare = 0.0
         for i in range(n):
             error = (0.8 * (h[i] - old[i]) + 0.4 * step * (f0[i] + f1[i])) * slope[i]
             if not abs(old[i]) < 1e15:
                 finite = False
             if old[i] > body.boil_h and w[i] > 0.0:
                 error = 0.0  # it boils: its temperature stands
+                # its last water: what is too much for it, and for the next one inwards, has nowhere to go
+                over = old[i] - body.boil_h - w[i] * LATENT_BOILING
+                if over > 0.0:
+                    at = mesh.inward[i]
+                    spare = max(spare, over - w[at] * LATENT_BOILING * volume[at] / volume[i])
             if dried_edges > 0:
                 error /= 1.0 + STIFF * step * coupling.load[i]
             square += weight[i] * error * error
@@ -454,6 +461,10 @@ def run_mesh_stage(
             trial_tau = -1.0
             if dt < 1e-8:
                 return t, FAILED, peak, peak_t, stored
+            continue
+        if spare > LAST_WATER_K * body.c_dry and step > 1e-6:
+            dt = 0.3 * step
+            trial_tau = -1.0
             continue
         size = max(size / near, 1e-6)
         factor = 0.8 * size ** (-1.0 / 3.0)

@@ -19,7 +19,7 @@ FIRST_M = 3.5e-3  # but in a thick box or ellipsoid no more than so much
 CRUST_CELLS = {"box": 8, "cylinder": 14, "ellipsoid": 8}
 CRUST_FINEST = {"box": 0.09, "ellipsoid": 0.1}
 TURN_CELLS, CRUST_TURN_CELLS = 5, 7
-BALL_SHELLS, BALL_TURN_CELLS = 4, 4  # so many more has a ball where a crust forms: heat closes in from all sides
+BALL_SHELLS, BALL_TURN_CELLS = 5, 4  # so many more has a ball where a crust forms: heat closes in from all sides
 FINE_CELLS = 40  # from so many cells on, a one-dimensional grid is made finer where a crust forms
 MESH_CLUSTER = 0.2  # how far an egg's nodes are drawn towards the skin
 

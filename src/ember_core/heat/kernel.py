@@ -126,7 +126,7 @@ VAPOUR = tuple(float(c) for c in np.polynomial.Polynomial.fit(_AT, _DENSITY, 7, 
 
 @njit(cache=True, nogil=True, inline="always")
 def saturated_vapour(t_c: float) -> tuple[float, float]:
-    """Density of saturated vapour (kg/m³) and its slope by degree, 0–130 °C, by a polynomial (to 2e-5 of itself)."""
+    """Density of saturated vapour (kg/m³) and its slope by degree, 0–130 °C, by a polynomial (to 4e-5 of itself)."""
     x = min(max(t_c, 0.0), 130.0) * (1.0 / 65.0) - 1.0
     high = VAPOUR[4] + x * (VAPOUR[5] + x * (VAPOUR[6] + x * VAPOUR[7]))
     low = VAPOUR[0] + x * (VAPOUR[1] + x * (VAPOUR[2] + x * VAPOUR[3]))
