@@ -41,6 +41,7 @@ from ember_core.heat.steps import (
     CLOCK_NS,
     FAILED,
     LIMIT,
+    LOOKED_UP_NS,
     NODE_NS,
     ROW_NS,
     SPENT,
@@ -406,7 +407,7 @@ def run_mesh_stage(
             slowing = coupling.slowed[p] ** 2 / body.m0 * max(ev0[p], 0.0)
             coupling.slowing[p] = -min(slowing, 0.5 * coupling.slowed[p] / step)
         steam0[:] = 0.0
-        record.filled[WORK] += (stages + 8) * (STAGE_NS + NODE_NS * n) + (
+        record.filled[WORK] += (stages + 8) * (STAGE_NS + NODE_NS * n + LOOKED_UP_NS * exact) + (
             n * (CLOCK_NS + ROW_NS * rows) if tracking else 0
         )
         heat0, given = mesh_rates(h, w, 0.0, clock, faces, mesh, layers, area, per_volume, coupling, fronts, exact, hot, f0, temp0, ev0, skin, steam0, share)  # fmt: skip

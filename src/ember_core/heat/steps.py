@@ -13,6 +13,7 @@ FAILED, SPENT = -1, -2  # a stage whose step size underflowed; one that used up 
 WORK, LIMIT = 4, 5  # where a record counts it, and how much is allowed
 LOOK_NS, CELL_NS = 600, 60  # one look at a one-dimensional piece, and each of its cells
 STAGE_NS, NODE_NS = 700, 14  # one look at a mesh, and each of its nodes
+LOOKED_UP_NS = 24  # and each node near freezing besides
 CLOCK_NS, ROW_NS = 100, 8  # a node's lethality for a step, and each row of its rule
 MOST_SWING_K = 1.0  # so far may the core rise and fall again within one step
 MARGIN_S = 0.01  # a clock must be this far past its row, so that the judge of the samples agrees
