@@ -17,6 +17,7 @@ from ember_launch.places import Stop, is_root, say
 from ember_launch.setup import postgres_bin
 
 SUPERUSER = "ember"
+APPLICATION = "ember_app"  # owns the application's database, and may do nothing else
 
 
 def free_port(preferred: int = 0) -> int:
@@ -38,6 +39,13 @@ def database_account() -> dict[str, object]:
         return {}
     account = pwd.getpwnam("postgres")
     return {"user": account.pw_uid, "group": account.pw_gid, "extra_groups": []}
+
+
+def _secret(path: Path) -> None:
+    """A random password in a file only its owner can read."""
+    descriptor = os.open(path, os.O_WRONLY | os.O_CREAT | os.O_EXCL, 0o600)
+    os.write(descriptor, secrets.token_urlsafe(32).encode())
+    os.close(descriptor)
 
 
 class Cluster:
@@ -70,9 +78,7 @@ class Cluster:
             shutil.rmtree(self.data)  # an initdb that was cut short
         self.data.mkdir(mode=0o700)
         if not self.password_file.exists():
-            descriptor = os.open(self.password_file, os.O_WRONLY | os.O_CREAT | os.O_EXCL, 0o600)
-            os.write(descriptor, secrets.token_urlsafe(32).encode())
-            os.close(descriptor)
+            _secret(self.password_file)
         handover = self.folder / "initdb-password"
         handover.touch(mode=0o600)
         handover.write_text(self.password_file.read_text())
@@ -143,12 +149,24 @@ class Cluster:
         call = [self.bin / "pg_isready", "-q", "-h", "127.0.0.1", "-p", str(self.port)]
         return subprocess.run(call, capture_output=True, cwd="/").returncode == 0
 
+    @property
+    def application_password_file(self) -> Path:
+        """The application role's random password, readable by the application's account only."""
+        path = self.folder / "application-password"
+        if not path.exists():
+            _secret(path)
+        return path
+
     def environment(self, name: str) -> Mapping[str, str]:
         """What the application needs to reach database ``name``."""
         return {
             "EMBER_DB_HOST": "127.0.0.1",
             "EMBER_DB_PORT": str(self.port),
             "EMBER_DB_NAME": name,
-            "EMBER_DB_USER": SUPERUSER,
-            "EMBER_DB_PASSWORD_FILE": str(self.password_file),
+            "EMBER_DB_USER": APPLICATION,
+            "EMBER_DB_PASSWORD_FILE": str(self.application_password_file),
         }
+
+    def admin_environment(self) -> Mapping[str, str]:
+        """What preparing the database needs besides; no server process gets it."""
+        return {"EMBER_DB_ADMIN": SUPERUSER, "EMBER_DB_ADMIN_PASSWORD_FILE": str(self.password_file)}

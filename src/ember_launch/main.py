@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import argparse
 import fcntl
 import os
 import secrets
@@ -17,6 +18,7 @@ from contextlib import contextmanager
 from pathlib import Path
 
 from ember_launch import setup
+from ember_launch.account import Account
 from ember_launch.cluster import Cluster, database_account, free_port
 from ember_launch.places import PYTHON, ROOT, Stop, is_root, say, state_dir
 from ember_launch.supervise import Child, Supervisor
@@ -30,6 +32,7 @@ USAGE = """usage: ./ember COMMAND
   simulate    compute a plan file                            FILE | - [--lines]
   judge       judge a measured log                           FILE --rules … --food … --form …
   bench       speed of the core as a ratio to a reference
+  load        a full service against one server, its figures as JSON  [--pieces N --screens N --seconds N]
   shots       renew docs/screenshots from the demo data
   manage      Django's management commands on the data of `run`
 """
@@ -37,9 +40,15 @@ USAGE = """usage: ./ember COMMAND
 
 @contextmanager
 def only_one(folder: Path) -> Iterator[None]:
-    """Refuse to run twice on the same data."""
-    folder.mkdir(parents=True, exist_ok=True)
-    with (folder / "running.lock").open("a+") as handle:
+    """Refuse to run twice on the same data, and on data that cannot be written."""
+    try:
+        folder.mkdir(parents=True, exist_ok=True)
+        lock = (folder / "running.lock").open("a+")
+    except OSError as error:
+        raise Stop(
+            f"data cannot be written to {folder} ({error.strerror}). Give yourself the right to, or set EMBER_STATE to another folder."
+        ) from None
+    with lock as handle:
         try:
             fcntl.flock(handle, fcntl.LOCK_EX | fcntl.LOCK_NB)
         except OSError:
@@ -94,6 +103,13 @@ def start_database(supervisor: Supervisor, folder: Path, *, throwaway: bool = Fa
     return cluster
 
 
+def prepare_database(env: dict[str, str], cluster: Cluster, *words: str | Path) -> None:
+    """Make the application's role and database, migrate, and what else ``words`` ask of ``prepare``."""
+    call = [PYTHON, "-m", "ember_web.manage", "prepare", *words]
+    if subprocess.run(call, env={**env, **cluster.admin_environment()}, stdout=sys.stderr).returncode:
+        raise Stop("preparing the database failed; the message above says why.", code=1)
+
+
 def web_environment(folder: Path, cluster: Cluster, database: str) -> dict[str, str]:
     """Environment of the application's processes."""
     return {
@@ -102,6 +118,7 @@ def web_environment(folder: Path, cluster: Cluster, database: str) -> dict[str, 
         "DJANGO_SETTINGS_MODULE": "ember_web.config.settings",
         "EMBER_SECRET_FILE": str(secret_file(folder, "secret-key")),
         "EMBER_STATIC_ROOT": str(folder / "static"),
+        "EMBER_DATA": str(folder),
     }
 
 
@@ -119,42 +136,29 @@ def serve(*, demo: bool) -> int:
     setup.ensure_python()
     setup.ensure_kernels()
     folder = state_dir()
+    wanted = wanted_port()
     with only_one(folder):
+        setup.say_if_moved(folder)
         supervisor = Supervisor()
         try:
             cluster = start_database(supervisor, folder)
             env = web_environment(folder, cluster, "ember_demo" if demo else "ember")
-            wanted = wanted_port()
             port = free_port(wanted)
             if port != wanted:
-                say(f"Port {wanted} is taken; using {port}.")
-            prepare = [str(PYTHON), "-m", "ember_web.manage", "prepare"]
-            hub_token = folder / "hub-token"
-            if demo:
-                prepare += ["--demo", "--hub-token-file", str(hub_token)]
-            if subprocess.run(prepare, env=env, stdout=sys.stderr).returncode:
-                raise Stop("preparing the database failed; the message above says why.", code=1)
+                say(f"Port {wanted} cannot be used: it is taken, or kept for root. Using {port}.")
+            hub = folder / "hub"
+            hub.mkdir(exist_ok=True)
+            token = hub / "token"
+            prepare_database(env, cluster, *(["--demo", "--hub-token-file", token] if demo else []))
+            account = Account()
+            account.own(folder / "secret-key", cluster.application_password_file, hub)
+            env = account.environment(folder, env)
             address = f"http://127.0.0.1:{port}"
             (folder / "address").write_text(address + "\n")
-            supervisor.add(web_server(address, port, folder, env))
+            supervisor.add(web_server(address, port, folder, env, account))
             if demo:
                 supervisor.add(
-                    Child(
-                        "probe hub",
-                        lambda: [
-                            str(PYTHON),
-                            "-m",
-                            "ember_sim.hub",
-                            "--url",
-                            address,
-                            "--token-file",
-                            str(hub_token),
-                            "--spool",
-                            str(folder / "hub-spool.sqlite"),
-                        ],
-                        folder / "hub.log",
-                        env=setup.tool_environment(),
-                    )
+                    probe_hub(address, token, folder, account.environment(folder, setup.tool_environment()), account)
                 )
             print(f"Open Ember is at {address}", flush=True)
             if demo:
@@ -171,10 +175,12 @@ def serve(*, demo: bool) -> int:
 
 
 @contextmanager
-def throwaway(name: str, database: str) -> Iterator[tuple[Supervisor, dict[str, str], Path]]:
-    """A database cluster of its own for one command, gone afterwards: supervisor, environment, folder."""
-    setup.ensure_packages(database=True, browser=True)
-    setup.ensure_python(tests=True)
+def throwaway(
+    name: str, database: str, *, browser: bool = True, **more: str
+) -> Iterator[tuple[Supervisor, dict[str, str], Path]]:
+    """A database cluster of its own for one command, gone afterwards: supervisor, environment (with ``more``), folder."""
+    setup.ensure_packages(database=True, browser=browser)
+    setup.ensure_python(tests=browser)
     setup.ensure_kernels()
     base = Path("/var/lib/open-ember") if is_root() else Path(tempfile.gettempdir())
     base.mkdir(parents=True, exist_ok=True)
@@ -183,8 +189,9 @@ def throwaway(name: str, database: str) -> Iterator[tuple[Supervisor, dict[str, 
     supervisor = Supervisor()
     try:
         cluster = start_database(supervisor, folder, throwaway=True)
-        env = web_environment(folder, cluster, database)
+        env = {**web_environment(folder, cluster, database), **cluster.admin_environment(), **more}
         Path(env["EMBER_STATIC_ROOT"]).mkdir()
+        prepare_database(env, cluster, "--database-only")
         yield supervisor, env, folder
     finally:
         supervisor.stop()
@@ -193,8 +200,7 @@ def throwaway(name: str, database: str) -> Iterator[tuple[Supervisor, dict[str, 
 
 def test(arguments: list[str]) -> int:
     """Static checks and all tests, on a throw-away database cluster."""
-    with throwaway("test", "ember") as (_, env, _folder):
-        env["EMBER_TEST"] = "1"
+    with throwaway("test", "ember", EMBER_TEST="1") as (_, env, _folder):
         code = 0
         if not arguments:
             for words in (["ruff", "check", "."], ["ruff", "format", "--check", "-q", "."], ["mypy"], ["lint-imports"]):
@@ -228,7 +234,7 @@ def manage(arguments: list[str]) -> int:
         try:
             cluster = start_database(supervisor, folder)
             env = web_environment(folder, cluster, "ember")
-            subprocess.run([PYTHON, "-m", "ember_web.manage", "prepare"], env=env, stdout=sys.stderr, check=True)
+            prepare_database(env, cluster)
             return subprocess.run([PYTHON, "-m", "ember_web.manage", *arguments], env=env).returncode
         finally:
             supervisor.stop()
@@ -247,13 +253,66 @@ def shots(arguments: list[str]) -> int:
         return subprocess.run([PYTHON, script, address, str(token), *arguments], env=env).returncode
 
 
-def web_server(address: str, port: int, folder: Path, env: dict[str, str]) -> Child:
+def load(arguments: list[str]) -> int:
+    """A full service against a server of its own, on a throw-away database; prints JSON."""
+    parser = argparse.ArgumentParser(
+        prog="./ember load", description="60 pieces with probes, 40 screens, readings every 5 s."
+    )
+    parser.add_argument("--pieces", type=int, default=60)
+    parser.add_argument("--screens", type=int, default=40)
+    parser.add_argument("--seconds", type=float, default=60.0)
+    wanted = parser.parse_args(arguments)
+    password = secrets.token_urlsafe(12)
+    with throwaway("load", "ember_load", browser=False) as (supervisor, env, folder):
+        token = folder / "hub-token"
+        people = max(5, wanted.screens // 4)
+        for words in (
+            ["prepare"],
+            [
+                "load_kitchen",
+                "--pieces",
+                wanted.pieces,
+                "--people",
+                people,
+                "--token-file",
+                token,
+                "--password",
+                password,
+            ],
+        ):
+            subprocess.run([PYTHON, "-m", "ember_web.manage", *map(str, words)], env=env, stdout=sys.stderr, check=True)
+        port = free_port()
+        address = f"http://127.0.0.1:{port}"
+        supervisor.add(web_server(address, port, folder, env))
+        call = [PYTHON, "-m", "ember_sim.load", "--url", address, "--token-file", token, "--password", password]
+        call += ["--people", people, "--screens", wanted.screens, "--seconds", wanted.seconds]
+        return subprocess.run([str(w) for w in call], env=env).returncode
+
+
+def web_server(address: str, port: int, folder: Path, env: dict[str, str], account: Account | None = None) -> Child:
     """The application server as a child process."""
-    command = [
+    words = [
         str(PYTHON), "-m", "uvicorn", "ember_web.config.asgi:application", "--host", "127.0.0.1", "--port", str(port),
-        "--timeout-graceful-shutdown", "3", "--no-access-log", "--lifespan", "off",
+        "--timeout-graceful-shutdown", "3", "--no-access-log", "--lifespan", "off", *proxy_words(),
     ]  # fmt: skip
+    command = words if account is None else account.words(words)
     return Child("server", lambda: command, folder / "server.log", env=env, ready=lambda: answers(f"{address}/healthz"))
+
+
+def proxy_words() -> list[str]:
+    """Whose word counts for where a request comes from: nobody's, unless EMBER_PROXIES names the proxies in front."""
+    trusted = os.environ.get("EMBER_PROXIES", "").replace(",", " ").split()
+    return ["--proxy-headers", "--forwarded-allow-ips", ",".join(trusted)] if trusted else ["--no-proxy-headers"]
+
+
+def probe_hub(address: str, token: Path, folder: Path, env: dict[str, str], account: Account) -> Child:
+    """The simulated probe hub as a child process."""
+    words = [
+        str(PYTHON), "-m", "ember_sim.hub", "--url", address, "--token-file", str(token),
+        "--spool", str(token.parent / "spool.sqlite"),
+    ]  # fmt: skip
+    command = account.words(words)
+    return Child("probe hub", lambda: command, folder / "hub.log", env=env)
 
 
 def main(argv: list[str] | None = None) -> int:
@@ -268,6 +327,7 @@ def main(argv: list[str] | None = None) -> int:
         "run": lambda: serve(demo=False),
         "test": lambda: test(rest),
         "shots": lambda: shots(rest),
+        "load": lambda: load(rest),
         "manage": lambda: manage(rest),
         **dict.fromkeys(("simulate", "judge", "bench"), lambda: command_line(words)),
     }

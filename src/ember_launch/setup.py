@@ -86,8 +86,15 @@ def ensure_packages(*, database: bool = False, browser: bool = False) -> None:
 @contextmanager
 def one_at_a_time(path: Path) -> Iterator[None]:
     """Hold a file lock, so that two starts do not set up the same environment at once."""
-    path.parent.mkdir(parents=True, exist_ok=True)
-    with path.open("w") as handle:
+    try:
+        path.parent.mkdir(parents=True, exist_ok=True)
+        lock = path.open("w")
+    except OSError as error:
+        raise Stop(
+            f"{VENV} cannot be written ({error.strerror}), and something in it has to be made. Let your account write to {ROOT}, "
+            "or copy the clone to a folder of your own and start it there."
+        ) from None
+    with lock as handle:
         fcntl.flock(handle, fcntl.LOCK_EX)
         yield
 
@@ -104,15 +111,21 @@ def ensure_python(*, tests: bool = False) -> None:
     stamp = VENV / "ember.stamp"
 
     def current() -> bool:
-        have = stamp.read_text().split() if stamp.exists() and PYTHON.exists() else []
-        return wanted["test"] in have or (not tests and wanted["run"] in have)
+        have = stamp.read_text().splitlines() if stamp.exists() and PYTHON.exists() else []
+        return str(VENV) in have and (wanted["test"] in have or (not tests and wanted["run"] in have))
 
     if current():
         return
-    with one_at_a_time(VENV.parent / ".venv" / "ember.lock"):
+    with one_at_a_time(VENV / "ember.lock"):
         if current():
             return
         env = clean_environment()
+        if stamp.exists() and str(VENV) not in stamp.read_text().splitlines():
+            # programs in it begin with the path they were made for
+            say("This clone was moved or copied: its Python environment is made anew")
+            for old in VENV.iterdir():
+                if old.name not in {"ember.lock", "ember.data"}:
+                    shutil.rmtree(old) if old.is_dir() and not old.is_symlink() else old.unlink()
         if not PYTHON.exists() or subprocess.run([PYTHON, "-c", "import pip"], capture_output=True, env=env).returncode:
             say("Making the Python environment")
             subprocess.run([sys.executable, "-m", "venv", VENV], check=True, env=env, stdout=sys.stderr)
@@ -123,7 +136,7 @@ def ensure_python(*, tests: bool = False) -> None:
             raise Stop(
                 "installing the Python packages failed; is the package registry reachable? Run the command again to go on."
             )
-        stamp.write_text(" ".join([wanted["test"]] if tests else [wanted["run"]]))
+        stamp.write_text("\n".join([wanted["test" if tests else "run"], str(VENV)]) + "\n")
 
 
 def kernel_cache() -> Path:
@@ -138,6 +151,7 @@ def kernel_cache() -> Path:
         lines = [line for line in info.read_text().splitlines() if line.startswith(("model name", "flags"))]
         cpu += "".join(sorted(set(lines)))
     digest.update(cpu.encode())
+    digest.update(str(ROOT).encode())  # compiled code is found by the path of its source
     return VENV / "kernels" / digest.hexdigest()[:16]
 
 
@@ -162,3 +176,17 @@ def ensure_kernels() -> Path:
 def tool_environment() -> dict[str, str]:
     """The environment every Python process of ours runs in."""
     return {**clean_environment(), "NUMBA_CACHE_DIR": str(kernel_cache())}
+
+
+def say_if_moved(folder: Path) -> None:
+    """When this clone's data were elsewhere before, say how to go on with them; data belong to the clone's path."""
+    note = VENV / "ember.data"
+    before = note.read_text().strip() if note.exists() else ""
+    if before and before != str(folder) and not (folder / "pgdata").exists() and (Path(before) / "pgdata").exists():
+        say(
+            f"New data are made in {folder}. Those of before are in {before}; to go on with them: EMBER_STATE={before} ./ember …"
+        )
+    try:
+        note.write_text(f"{folder}\n")
+    except OSError:
+        return  # a read-only clone keeps no note

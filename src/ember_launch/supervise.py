@@ -3,10 +3,13 @@
 from __future__ import annotations
 
 import ctypes
+import os
+import shutil
 import signal
 import subprocess
 import time
 from collections.abc import Callable, Mapping
+from contextlib import suppress
 from dataclasses import dataclass, field
 from pathlib import Path
 
@@ -14,6 +17,28 @@ from ember_launch.places import Stop, say
 
 PR_SET_PDEATHSIG = 1
 LIBC = ctypes.CDLL(None, use_errno=True)
+
+
+LONGEST_WAIT_S = 2.0  # before a child that keeps ending is started again
+SETTLED_S = 20.0  # one that lived so long is started again at once
+LOOK_S = 0.1
+LOG_BYTES, LOGS_KEPT = 5_000_000, 3
+
+
+def rotate(log: Path, most: int = LOG_BYTES, kept: int = LOGS_KEPT) -> bool:
+    """Put a log that has grown beyond ``most`` bytes aside, ``kept`` of them, and empty it in place: its writer appends."""
+    if not log.exists() or log.stat().st_size <= most:
+        return False
+    for number in range(kept - 1, 0, -1):
+        older = log.with_name(f"{log.name}.{number}")
+        if older.exists():
+            older.replace(log.with_name(f"{log.name}.{number + 1}"))
+    try:
+        shutil.copyfile(log, log.with_name(f"{log.name}.1"))
+    except OSError:  # no room for the copy: what is written now matters more
+        log.with_name(f"{log.name}.1").unlink(missing_ok=True)
+    os.truncate(log, 0)
+    return True
 
 
 @dataclass
@@ -32,6 +57,7 @@ class Child:
     process: subprocess.Popen[bytes] | None = None
     started: float = 0.0
     failures: int = 0
+    due: float | None = None  # when it is started again, monotonic s; None while it runs
 
     def start(self) -> None:
         """Start the process in a session of its own; it is ended when the launcher dies."""
@@ -54,6 +80,23 @@ class Child:
                 **self.account,
             )
         self.started = time.monotonic()
+        self.due = None
+
+    def look(self, now: float) -> None:
+        """Start it again when it has ended and its wait is over; never waits itself."""
+        if self.process is None or self.process.poll() is None:
+            return
+        if self.due is None:
+            self.failures = 0 if now - self.started > SETTLED_S else self.failures + 1
+            wait = 0.0 if self.failures == 0 else min(0.2 * 2 ** (self.failures - 1), LONGEST_WAIT_S)
+            self.due = now + wait
+            say(f"{self.name} ended (code {self.process.returncode}); starting it again")
+        if now >= self.due:
+            try:
+                self.start()
+            except OSError as error:  # no room, no memory: the next look tries again
+                say(f"{self.name} could not be started: {error}")
+                self.due = now + LONGEST_WAIT_S
 
     def wait_ready(self) -> None:
         """Wait until it answers; stop with the end of its log when it does not."""
@@ -103,15 +146,13 @@ class Supervisor:
         for number in (signal.SIGINT, signal.SIGTERM, signal.SIGHUP):
             signal.signal(number, end)
         while not self.ending:
-            time.sleep(0.25)
+            time.sleep(LOOK_S)
             for child in self.children:
-                if child.process is None or child.process.poll() is None or self.ending:
-                    continue
-                lived = time.monotonic() - child.started
-                child.failures = 0 if lived > 60 else child.failures + 1
-                say(f"{child.name} ended (code {child.process.returncode}); starting it again")
-                time.sleep(min(0.2 * 2**child.failures, 10.0))
-                child.start()
+                if self.ending:
+                    break
+                child.look(time.monotonic())
+                with suppress(OSError):
+                    rotate(child.log)
 
     def stop(self) -> None:
         """Stop everything that was started, last first."""

@@ -60,9 +60,10 @@ class Spool:
         return [dict(zip(("probe", "boot", "sequence", "at", "core_c"), row, strict=True)) for row in rows]
 
     def answered(self, answers: list[dict[str, Any]]) -> None:
-        """Forget what the server has answered, refused ones too: it would refuse them again."""
+        """Forget what the server has answered for good, refused ones too; what it wants later is kept."""
         self.db.executemany(
-            "DELETE FROM waiting WHERE boot = ? AND sequence = ?", [(a["boot"], a["sequence"]) for a in answers]
+            "DELETE FROM waiting WHERE boot = ? AND sequence = ?",
+            [(a["boot"], a["sequence"]) for a in answers if a["status"] != "later"],
         )
         self.db.commit()
 
@@ -131,8 +132,10 @@ def run(url: str, token: str, spool: Spool, *, period_s: float = 0.5, should_sto
                     reply = client.post("/readings", json={"readings": batch}).raise_for_status().json()
                     spool.answered(reply["answers"])
                     for answer in reply["answers"]:
-                        if answer["status"] == "refused":
-                            log.warning("refused: %s", answer["message"])
+                        if answer["status"] in {"refused", "later"}:
+                            log.warning("%s: %s", answer["status"], answer["message"])
+                    if all(a["status"] == "later" for a in reply["answers"]):
+                        break
             except (httpx.HTTPError, KeyError, ValueError) as error:
                 log.warning("no answer (%s); readings are kept", type(error).__name__)
                 time.sleep(1.0)

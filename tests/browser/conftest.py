@@ -64,7 +64,7 @@ class Site:
         """The server's process."""
         return subprocess.Popen(
             [sys.executable, "-m", "uvicorn", "ember_web.config.asgi:application", "--host", "127.0.0.1", "--port", str(self.port),
-             "--lifespan", "off", "--timeout-graceful-shutdown", "2"],
+             "--lifespan", "off", "--timeout-graceful-shutdown", "2", "--no-proxy-headers"],
             env=self.env, stdout=log, stderr=log,
         )  # fmt: skip
 

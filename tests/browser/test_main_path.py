@@ -192,6 +192,47 @@ def test_two_screens_a_dead_server_and_marks_that_arrive_once(browser, second, s
     browser.until(lambda: browser.current_url.endswith("/log/"))
 
 
+def test_signed_out_line_keeps_its_queue_and_goes_on(browser, site):
+    """The session ends: Line says so and keeps the mark; signed in again, the mark arrives; what is refused is shown until seen."""
+    browser.sign_in(site, "grill")
+    start(browser, site, "bavette 27mm mr", "p2")
+    verb = browser.text(".h-verb")
+    browser.delete_cookie("sessionid")
+    time.sleep(0.8)
+    browser.tap("#done")
+    browser.until(lambda: "Signed out" in browser.text("#link") and "1 kept mark" in browser.text("#link"))
+    assert browser.text(".h-verb") != verb  # shown as done all the same
+    browser.tap("#link a")
+    browser.one("[name=username]").send_keys("grill")
+    browser.one("[name=password]").send_keys("brackenfold")
+    browser.tap("form.stack button")
+    browser.until(lambda: "/line/" in browser.current_url and browser.find_element(By.ID, "done"))
+    waiting = "return JSON.parse(localStorage.getItem(Object.keys(localStorage).find((k) => /^ember-queue-[^-]+-[^-]+$/.test(k))) || '[]').length"
+    browser.until(lambda: browser.execute_script(waiting) == 0)
+    state = json.loads(download(browser, site.kitchen + "/line/state/"))
+    mine = next(c for c in state["cooks"] if c["title"].startswith("Bavette, 27"))
+    assert mine["moves"][1]["done"] is not None
+    # one that can never be taken, in front of a good one, holds up nothing
+    browser.execute_script(
+        """const key = Object.keys(localStorage).find((k) => /^ember-queue-[^-]+-[^-]+$/.test(k));
+        const mark = (text) => ({ id: crypto.randomUUID(), cook: arguments[0], kind: "note", occurred_at: Date.now(), device: "t", text });
+        localStorage.setItem(key, JSON.stringify([mark("bad \\u0000 text"), mark("good text")]));""",
+        mine["id"],
+    )
+    browser.refresh()
+    browser.until(lambda: "null character" in browser.text("#refused"))
+    browser.until(lambda: browser.execute_script(waiting) == 0)
+    browser.refresh()
+    browser.until(lambda: "null character" in browser.text("#refused"))
+    browser.tap("#refused-seen")
+    assert browser.execute_script("return document.getElementById('refused').hidden")
+    browser.until(lambda: browser.find_element(By.ID, "finish"))
+    browser.execute_script("window.confirm = () => true")
+    browser.tap(f"[id='{mine['id']}']")
+    browser.tap("#finish")
+    browser.until(lambda: browser.current_url.endswith("/log/"))
+
+
 @pytest.mark.parametrize("path", ["/plan/", "/line/", "/log/", "/plan/list/", "/plan/import/"])
 @pytest.mark.parametrize("size", [(1280, 800), (820, 1180), (390, 844)])
 def test_nothing_sticks_out(browser, site, path, size):

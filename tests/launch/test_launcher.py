@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+import json
 import os
 import signal
 import socket
 import subprocess
 import sys
+import tempfile
 import threading
 import time
 from pathlib import Path
@@ -14,9 +16,10 @@ from pathlib import Path
 import pytest
 
 from ember_launch import main, setup
+from ember_launch.account import Account
 from ember_launch.cluster import Cluster, free_port
 from ember_launch.places import ROOT
-from ember_launch.supervise import Child, Supervisor
+from ember_launch.supervise import Child, Supervisor, rotate
 
 
 def test_missing_packages_without_root_are_named_with_the_command(monkeypatch, capsys):
@@ -132,3 +135,151 @@ def test_locks_hold_hashes_and_no_hosts():
         assert "--hash=sha256:" in text
         assert "://" not in text
         assert "index-url" not in text
+
+
+def test_one_childs_wait_does_not_hold_up_another(tmp_path):
+    """While one that keeps ending waits for its turn, another that was killed is back within half a second."""
+    supervisor = Supervisor()
+    broken = Child("broken", lambda: [sys.executable, "-c", "raise SystemExit(3)"], tmp_path / "a.log")
+    steady = Child("steady", lambda: ["sleep", "60"], tmp_path / "b.log")
+    broken.start()
+    broken.failures = 6
+    supervisor.children = [broken, steady]
+    steady.start()
+    first = steady.process.pid
+    threading.Timer(0.6, steady.process.kill).start()
+    threading.Timer(1.6, lambda: setattr(supervisor, "ending", True)).start()
+    began = time.monotonic()
+    with pytest.MonkeyPatch.context() as patch:
+        patch.setattr(signal, "signal", lambda *_: None)
+        supervisor.watch()
+    try:
+        assert steady.process.pid != first
+        assert steady.started - began < 1.1
+        assert broken.due is not None  # still waiting, no more than two seconds in all
+        assert broken.due - time.monotonic() < 2.0
+    finally:
+        supervisor.stop()
+
+
+def test_a_child_that_cannot_be_started_is_tried_again(tmp_path):
+    """No room for its log, or its program gone: said, and the launcher lives on."""
+    child = Child("lost", lambda: ["/nonexistent/program"], tmp_path / "a.log")
+    child.process = subprocess.Popen(["true"])
+    child.process.wait()
+    child.look(100.0)
+    child.look(200.0)
+    assert child.due == pytest.approx(202.0)
+
+
+def test_logs_are_rotated_in_place(tmp_path):
+    """Beyond its size a log is put aside; its writer goes on in the same file; three old ones are kept."""
+    log = tmp_path / "server.log"
+    with log.open("ab") as writer:
+        for turn in range(6):
+            writer.write(b"%d" % turn * 2000)
+            writer.flush()
+            assert rotate(log, most=1000)
+            assert log.stat().st_size == 0
+            assert not rotate(log, most=1000)
+    kept = sorted(p.name for p in tmp_path.iterdir())
+    assert kept == ["server.log", "server.log.1", "server.log.2", "server.log.3"]
+    assert [(tmp_path / f"server.log.{i}").read_bytes()[:1] for i in (1, 2, 3)] == [b"5", b"4", b"3"]
+
+
+def test_data_that_cannot_be_written_stop_with_the_remedy(tmp_path, capsys):
+    """A file where the folder should be: one sentence, no traceback."""
+    (tmp_path / "state").write_text("x")
+    with pytest.raises(SystemExit), main.only_one(tmp_path / "state" / "deeper"):
+        pass
+    assert "set EMBER_STATE to another folder" in capsys.readouterr().err
+
+
+@pytest.mark.parametrize("port", ["0", "65536", "http", "-1", "8750.5", ""])
+def test_bad_ports_are_refused(monkeypatch, port):
+    """By name, before anything is started."""
+    monkeypatch.setenv("EMBER_PORT", port)
+    with pytest.raises(SystemExit):
+        main.wanted_port()
+
+
+def test_a_moved_clone_makes_its_environment_anew(tmp_path, monkeypatch, capsys):
+    """The environment of another path is emptied and made again; data of before are named, not lost."""
+    venv = tmp_path / ".venv"
+    (venv / "bin").mkdir(parents=True)
+    (venv / "bin" / "python").write_text("")
+    (venv / "bin" / "old-program").write_text("#!/elsewhere")
+    (venv / "ember.stamp").write_text("digest\n/elsewhere/.venv\n")
+    (venv / "ember.data").write_text(str(tmp_path / "before"))
+    (tmp_path / "before" / "pgdata").mkdir(parents=True)
+    calls = []
+
+    def call(words, **_):
+        calls.append([str(w) for w in words])
+        return subprocess.CompletedProcess(words, 0)
+
+    monkeypatch.setattr(setup, "VENV", venv)
+    monkeypatch.setattr(setup, "PYTHON", venv / "bin" / "python")
+    monkeypatch.setattr(setup, "ensure_packages", lambda: None)
+    monkeypatch.setattr(setup.subprocess, "run", call)
+    setup.ensure_python()
+    assert not (venv / "bin" / "old-program").exists()
+    assert calls[0][1:3] == ["-m", "venv"]
+    assert "moved or copied" in capsys.readouterr().err
+    done = len(calls)
+    (venv / "bin").mkdir(exist_ok=True)
+    (venv / "bin" / "python").write_text("")
+    setup.ensure_python()
+    assert len(calls) == done
+    setup.say_if_moved(tmp_path / "now")
+    assert f"EMBER_STATE={tmp_path / 'before'}" in capsys.readouterr().err
+    setup.say_if_moved(tmp_path / "now")
+    assert capsys.readouterr().err == ""
+
+
+def test_a_read_only_clone_stops_with_the_remedy(tmp_path, capsys):
+    """Something has to be made and cannot be: a sentence."""
+    (tmp_path / "file").write_text("")
+    with pytest.raises(SystemExit), setup.one_at_a_time(tmp_path / "file" / "lock"):
+        pass
+    assert "cannot be written" in capsys.readouterr().err
+
+
+@pytest.mark.skipif(not main.is_root(), reason="only root changes accounts")
+def test_started_by_root_the_application_is_not_root():
+    """Another account, no groups of root's, nothing it may write but its own, no way to gain more."""
+    with tempfile.TemporaryDirectory(dir="/var/tmp") as folder:
+        Path(folder).chmod(0o755)
+        _check_account(Path(folder))
+
+
+def _check_account(folder):
+    account = Account()
+    own, foreign = folder / "own", folder / "foreign"
+    own.mkdir()
+    foreign.mkdir(mode=0o700)
+    account.own(own)
+    program = (
+        "import os, json; s = dict(l.split(':\\t') for l in open('/proc/self/status').read().splitlines() if ':\\t' in l)\n"
+        f"open({str(own / 'x')!r}, 'w')\n"
+        "try:\n"
+        f"    open({str(foreign / 'x')!r}, 'w'); wrote = True\n"
+        "except OSError:\n"
+        "    wrote = False\n"
+        "print(json.dumps([os.getuid(), os.getgroups(), wrote, s['NoNewPrivs'].strip(), int(s['CapEff'], 16)]))"
+    )
+    done = subprocess.run(
+        account.words([sys.executable, "-c", program]), capture_output=True, text=True, cwd="/", check=True
+    )
+    uid, groups, wrote, no_new, capabilities = json.loads(done.stdout)
+    assert uid == account.row.pw_uid != 0
+    assert (groups, wrote, no_new) == ([], False, "1")
+    assert capabilities in {0, 1 << 2}  # nothing, or to read
+
+
+def test_whose_word_counts_for_where_a_request_comes_from(monkeypatch):
+    """Nobody's, unless proxies are named."""
+    monkeypatch.delenv("EMBER_PROXIES", raising=False)
+    assert main.proxy_words() == ["--no-proxy-headers"]
+    monkeypatch.setenv("EMBER_PROXIES", "10.0.0.1, 10.0.0.2")
+    assert main.proxy_words()[-1] == "10.0.0.1,10.0.0.2"

@@ -7,11 +7,19 @@ from django.test import Client
 
 from ember_core.entry.sentence import Sentence
 from ember_web.kitchens.models import Kitchen, Membership, User
+from ember_web.line import live
 from ember_web.line.models import HubToken, Probe
 from ember_web.line.services import start_cook
 from ember_web.plans.services import save_plan
 
 TOKEN = "a-token-of-the-hut"
+
+
+@pytest.fixture(autouse=True)
+def boards_without_memory(monkeypatch):
+    """Every state is built anew: a test's transaction never commits, so no board would hear of its changes."""
+    live.forget_boards()
+    monkeypatch.setattr(live, "OLDEST_S", -1.0)
 
 
 @pytest.fixture

@@ -18,6 +18,7 @@ from typing import Any
 from ember_core.data.loader import read_text, read_toml
 from ember_core.errors import FormatError, InputError, ValueRangeError
 from ember_core.formats.stages import FaceSpec, StageSpec, read_stage
+from ember_core.formats.usable import check_usable, pointer
 from ember_core.safety.forms import Requirement, requirement
 
 __all__ = ["FaceSpec", "Plan", "StageSpec", "check", "food_row", "foods", "loads", "parse", "pointer", "schema"]
@@ -141,11 +142,6 @@ def loads(text: str | bytes) -> Plan:
     return parse(document)
 
 
-def pointer(parts: Any) -> str:
-    """JSON pointer (RFC 6901) of a path."""
-    return "".join("/" + str(p).replace("~", "~0").replace("/", "~1") for p in parts)
-
-
 def _explain(error: Any) -> InputError:
     """Turn a schema violation into an error that names the field and the remedy."""
     path = pointer(error.absolute_path)
@@ -186,23 +182,10 @@ def _explain(error: Any) -> InputError:
 
 def check(document: Any, name: str = "plan-1") -> None:
     """Validate a document against a published schema; the deepest, first violation is reported."""
-    _finite(document, ())
+    check_usable(document)
     errors = sorted(_validator(name).iter_errors(document), key=lambda e: (-len(e.absolute_path), str(e.absolute_path)))
     if errors:
         raise _explain(errors[0])
-
-
-def _finite(node: Any, path: tuple[Any, ...]) -> None:
-    if isinstance(node, float) and not math.isfinite(node):
-        raise ValueRangeError("The number is too large to be one; write a plain decimal number.", path=pointer(path))
-    if isinstance(node, int) and not isinstance(node, bool) and abs(node) > 10**15:
-        raise ValueRangeError("The number is too large; check its digits.", path=pointer(path))
-    if isinstance(node, Mapping):
-        for key, value in node.items():
-            _finite(value, (*path, key))
-    elif isinstance(node, list):
-        for i, value in enumerate(node):
-            _finite(value, (*path, i))
 
 
 def parse(document: Any) -> Plan:
@@ -247,7 +230,7 @@ def parse(document: Any) -> Plan:
                 code="missing",
             )
         if stage.load is not None and stage.kind == "oven":
-            own = piece.get("mass_g", 0.0) / 1000.0 * piece.get("count", 1)
+            own = pieces_kg(piece) or 0.0
             if stage.load.get("kg", own) < own:
                 raise ValueRangeError(
                     f"The oven holds {stage.load['kg']:g} kg, and these pieces alone weigh {own:g} kg; kg is everything in it, "
@@ -335,6 +318,11 @@ def _volume_mm3(shape: Mapping[str, Any]) -> tuple[float, bool]:
         return math.pi / 6 * shape["diameter_mm"] ** 3, False
     product = float(shape["length_mm"] * shape["width_mm"] * shape["thickness_mm"])
     return (product if kind == "box" else math.pi / 6 * product), False
+
+
+def pieces_kg(piece: Mapping[str, Any]) -> float | None:
+    """What all pieces of a plan's ``piece`` weigh, kg; None when it does not say."""
+    return piece["mass_g"] / 1000.0 * piece.get("count", 1) if "mass_g" in piece else None
 
 
 def _check_mass(piece: Mapping[str, Any]) -> None:

@@ -31,9 +31,8 @@ from ember_core.heat.kernel import (
 )
 from ember_core.heat.mesh import Layers, Mesh
 
-DRIED = (
-    2e-3  # a node with less than this share of its water left gives it up at once; by measuring against finer meshes
-)
+# a node with less than this share of its water left gives it up at once; by measuring against finer meshes
+DRIED = 2e-3
 
 
 @leaf
@@ -225,14 +224,17 @@ def mesh_rates(
 @leaf
 def boil_off(
     y: Array, w: Array, shed: Array, steam: Array, volume: Array, area: Array, mesh: Mesh, layers: Layers
-) -> tuple[float, bool]:
-    """Take the water that has boiled out of the nodes; returns the heat that left with it, J, and whether any began or ended to dry.
+) -> tuple[float, bool, float]:
+    """Take the water that has boiled out of the nodes.
+
+    Returns the heat that left with it, J; whether any began or ended to dry; and the most heat that is left over in a
+    node without water, J/m³.
 
     ``steam`` (kg) boiled at the fronts, whose heat never came into ``y``; what stands in ``y`` above the boiling point
     boils now. Water that boils off dries the nearest face as water that evaporates does.
     """
     outer, inner = layers.outer, layers.inner
-    taken, news = 0.0, False
+    taken, news, left = 0.0, False, 0.0
     for i in range(y.size):
         boil_h, water = outer.boil_h, outer.water
         if mesh.inner[i]:
@@ -242,7 +244,7 @@ def boil_off(
         before = w[i]
         at_front = steam[i] / volume[i]
         gone = min(at_front, w[i])
-        y[i] += (at_front - gone) * LATENT_BOILING  # there was not so much: its heat stays
+        y[i] += (at_front - gone) * LATENT_BOILING  # there was not so much: its heat stays, or goes inwards below
         w[i] -= gone
         excess = y[i] - boil_h
         if excess > 0.0 and w[i] > 0.0:
@@ -252,16 +254,17 @@ def boil_off(
             w[i] -= more
             y[i] -= more * LATENT_BOILING
             gone += more
-            onward = y[i] - boil_h
-            # the front moves on within the step, and this heat with it; what no water is left for stays
-            if w[i] <= 0.0 and onward > 0.0:
-                at = mesh.inward[i]
-                room = w[at] * LATENT_BOILING - max(y[at] - boil_h, 0.0)
-                moved = min(onward * volume[i], max(room, 0.0) * volume[at])
-                y[i] -= moved / volume[i]
-                y[at] += moved / volume[at]
+        onward = y[i] - boil_h
+        # the front moves on within the step, and this heat with it; what no water is left for stays
+        if before > 0.0 and w[i] <= 0.0 and onward > 0.0:
+            at = mesh.inward[i]
+            room = w[at] * LATENT_BOILING - max(y[at] - boil_h, 0.0)
+            moved = min(onward * volume[i], max(room, 0.0) * volume[at])
+            y[i] -= moved / volume[i]
+            y[at] += moved / volume[at]
+            left = max(left, y[i] - boil_h)
         if gone > 0.0:
             shed[mesh.owner[i]] += gone * volume[i] / area[mesh.owner[i]]
             taken += gone * LATENT_BOILING * volume[i]
             news = news or before >= water or w[i] <= 0.0
-    return taken, news
+    return taken, news, left

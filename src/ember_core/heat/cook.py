@@ -10,12 +10,24 @@ from numpy.typing import NDArray
 
 from ember_core.errors import ComputationError
 from ember_core.finding import finding
-from ember_core.formats.plan import FaceSpec, Plan, StageSpec, food_row
+from ember_core.formats.plan import FaceSpec, Plan, StageSpec, food_row, pieces_kg
 from ember_core.formats.stages import HEAT_KINDS
 from ember_core.heat.boiling import boiling_point, iapws_saturation_pressure, pressure_at
-from ember_core.heat.findings import bath_store, outcome_findings, own_kg, setup_findings
+from ember_core.heat.findings import bath_store, outcome_findings, setup_findings
 from ember_core.heat.geometry import depth_of, geometry, line_of, whole_field
-from ember_core.heat.kernel import F_H, F_LEAK, F_PRESSURE, F_TINF, N_FACE, Array, Body, Criterion, Grid, Record
+from ember_core.heat.kernel import (
+    F_H,
+    F_LEAK,
+    F_PRESSURE,
+    F_TDELTA,
+    F_TINF,
+    N_FACE,
+    Array,
+    Body,
+    Criterion,
+    Grid,
+    Record,
+)
 from ember_core.heat.mesh import Layers, Mesh
 from ember_core.heat.program import run_cook
 from ember_core.heat.properties import (
@@ -42,13 +54,13 @@ from ember_core.heat.surroundings import Surface, in_vapour, kitchen_vapour, on_
 CELLS = 80
 TOLERANCE_K = 2e-3
 FOOD_TOLERANCE_K = 1.5e-2  # with crust and drying the step is held by the boiling front, not by smoothness
-MESH_TOLERANCE_K = (
-    0.45  # of the whole piece, root mean square, far from rest; the time error this leaves is below 0.06 K
-)
+# of the whole piece, root mean square, far from rest; the time error this leaves is below 0.06 K
+MESH_TOLERANCE_K = 0.45
+# no place is hotter than all that heats it: a cook so far above is no cook but an error
+CORE_ABOVE_K, PLACE_ABOVE_K = 1.5, 10.0
 SAMPLES, MESH_SAMPLES = 40.0, 12.0  # a stage is recorded at least so often
-DRYING_SCALE = (
-    0.4  # kg/m², m0 of the drying factor; set on roasts of 1 and 2 kg in an oven with its own vapour (see docs/method)
-)
+# kg/m², m0 of the drying factor; set on roasts of 1 and 2 kg in an oven with its own vapour (see docs/method)
+DRYING_SCALE = 0.4
 UNTIL_CODE = {
     None: UNTIL_TIME,
     "core_c": UNTIL_CORE,
@@ -235,7 +247,7 @@ def setup(
                 surface = in_vapour(
                     surface,
                     stage.vent,
-                    load.get("kg", own_kg(plan)),
+                    load.get("kg", pieces_kg(plan.document["piece"])),
                     load.get("litres"),
                     table.density,
                     pressure,
@@ -447,6 +459,11 @@ def run(
             )
         )
         begin = float(t[at])
+    hottest = max(start, float((s.faces[..., F_TINF] + np.maximum(s.faces[..., F_TDELTA], 0.0)).max()))
+    above = np.maximum(core - CORE_ABOVE_K, field.max(axis=1) - PLACE_ABOVE_K)
+    if max(above.max(), top - CORE_ABOVE_K) > hottest:
+        stage = int(np.searchsorted(end_s, t[int(np.argmax(above))]))
+        raise _gave_up(plan, min(stage, count - 1), False, budget_s)
     findings = setup_findings(plan, boiling_point(plan.altitude_m))
     boil_c = s.boil_c if s.boil_c < NO_BOILING else np.inf
     findings += outcome_findings(plan, outcomes, top, float(end_s[-1]), field, start, boil_c, s.table)

@@ -66,15 +66,12 @@ from ember_core.heat.steps import (
 MOST_STAGES = 200
 AHEAD = 0.6  # of a step: where in it the conductivities are taken; by measuring
 STIFF = 0.25  # per step and rate: how much too large a fast node's error is taken to be (after Shampine); by measuring
-FAR_K, CLOSEST = (
-    20.0,
-    0.02,
-)  # so far from rest the whole tolerance is used, nearer a share of it, and at least so much; by measuring
+# so far from rest the whole tolerance is used, nearer a share of it, and at least so much; by measuring
+FAR_K, CLOSEST = 20.0, 0.02
 CRUST_SHARE = 0.5  # of the tolerance is used while anything is dry; by measuring
-WITH_A_CRUST = (
-    14.0  # a stage has so many steps at least while anything is dry: the damped estimate says too little there
-)
-LAST_WATER_K = 20.0  # by no more than so much is a place overheated in the step in which it loses its last water
+# a stage has so many steps at least while anything is dry: the damped estimate says too little there
+WITH_A_CRUST = 14.0
+LAST_WATER_K = 20.0  # by no more is a place overheated in the step in which it loses its last water
 AT_REST_K = 1e-3  # a piece that would change by less to the end of its stage is at rest
 LEAST_SWING_K = 0.5  # so far may a cubic between two steps swing where they are alike
 AT_ONE_NODE = 25.0  # times the whole piece's tolerance (root mean square): what one node may be off; by measuring
@@ -104,15 +101,15 @@ def steepest(body: Body, low: float, high: float) -> float:
 
 @leaf
 def spectral_radius(
-    low: float, high: float, faces: Array, mesh: Mesh, layers: Layers, area: Array, per_volume: Array
+    low: float, high: float, faces: Array, mesh: Mesh, layers: Layers, area: Array, per_volume: Array, through: Array
 ) -> float:
-    """Bound of the fastest rate, 1/s, for temperatures between ``low`` and ``high``."""
+    """Bound of the fastest rate, 1/s, for temperatures between ``low`` and ``high``; ``through`` is room for a value a node."""
     stretch = layers.outer.length
     diffusive = steepest(layers.outer, low, high)
     if mesh.within.size > 0:
         diffusive = max(diffusive, steepest(layers.inner, low, high))
     fastest = diffusive * mesh.fastest * max(1.0, stretch**-2)
-    most = 0.0
+    through[:] = 0.0  # a node at an edge or a corner has two or three patches
     slope = 0.0
     body = layers.outer
     for i in range(body.temperature.size - 1):
@@ -128,8 +125,9 @@ def spectral_radius(
             _, rise = saturated_vapour(tw)
             total += 2.4e6 * face[F_WET] * face[F_H] * LEWIS_AIR * rise
         for p in range(mesh.s_from[side], mesh.s_from[side + 1]):
-            most = max(most, total * area[p] * per_volume[mesh.s_node[p]] * slope)
-    return float(fastest + most)
+            i = mesh.s_node[p]
+            through[i] += total * area[p] * per_volume[i] * slope
+    return float(fastest + through.max())
 
 
 @leaf
@@ -305,6 +303,7 @@ def run_mesh_stage(
     ev0, ev1, ev = np.empty(patches), np.empty(patches), np.empty(patches)
     skin, ahead = np.empty(patches), np.zeros(n)
     steam0, steam1, steam = np.zeros(n), np.zeros(n), np.zeros(n)
+    kept_h, kept_w, kept_shed = np.empty(n), np.empty(n), np.empty(patches)
     old, new, older = np.empty(n), np.empty(n), np.empty(n)
     table = np.zeros((5, MOST_STAGES + 1))
     have_table = 0
@@ -325,8 +324,10 @@ def run_mesh_stage(
     mesh_rates(h, w, 0.0, 0.0, faces, mesh, layers, area, per_volume, coupling, fronts, exact, hot, f0, temp0, ev0, skin, steam0, share)  # fmt: skip
     medium_low, medium_high = faces[:, F_TINF].min(), faces[:, F_TINF].max()
     drift = np.abs(faces[:, F_TDELTA]).max()
+    # by no more is a place overheated in the step in which it loses its last water, J/m³
+    too_hot = body.c_dry * min(LAST_WATER_K, max(medium_high + drift - body.boil_c, 1.0))
     fastest = spectral_radius(
-        min(temp0.min(), medium_low - drift), max(temp0.max(), medium_high + drift), faces, mesh, layers, area, per_volume
+        min(temp0.min(), medium_low - drift), max(temp0.max(), medium_high + drift), faces, mesh, layers, area, per_volume, f
     )  # fmt: skip
     fastest += fastest_air(air, faces, mesh.s_from, area, whole)
     core = temp0[mesh.core]
@@ -436,19 +437,15 @@ def run_mesh_stage(
         steam1[:] = 0.0
         _, given = mesh_rates(old, w, step, clock + step, faces, mesh, layers, area, per_volume, coupling, fronts, exact, hot, f1, temp1, ev1, skin, steam1, share_old)  # fmt: skip
         size, square = 0.0, 0.0
-        finite = True
-        spare = 0.0
+        finite, boils = True, False
         for i in range(n):
             error = (0.8 * (h[i] - old[i]) + 0.4 * step * (f0[i] + f1[i])) * slope[i]
             if not abs(old[i]) < 1e15:
                 finite = False
-            if old[i] > body.boil_h and w[i] > 0.0:
-                error = 0.0  # it boils: its temperature stands
-                # its last water: what is too much for it, and for the next one inwards, has nowhere to go
-                over = old[i] - body.boil_h - w[i] * LATENT_BOILING
-                if over > 0.0:
-                    at = mesh.inward[i]
-                    spare = max(spare, over - w[at] * LATENT_BOILING * volume[at] / volume[i])
+            if w[i] > 0.0:
+                if old[i] > body.boil_h:
+                    error = 0.0  # it boils: its temperature stands
+                boils = boils or old[i] > body.boil_h or steam0[i] + steam1[i] > 0.0
             if dried_edges > 0:
                 error /= 1.0 + STIFF * step * coupling.load[i]
             square += weight[i] * error * error
@@ -462,10 +459,6 @@ def run_mesh_stage(
             trial_tau = -1.0
             if dt < 1e-8:
                 return t, FAILED, peak, peak_t, stored
-            continue
-        if spare > LAST_WATER_K * body.c_dry and step > 1e-6:
-            dt = 0.3 * step
-            trial_tau = -1.0
             continue
         size = max(size / near, 1e-6)
         factor = 0.8 * size ** (-1.0 / 3.0)
@@ -489,6 +482,21 @@ def run_mesh_stage(
                 trial_tau = step * (value - wanted) / (wanted1 - wanted)
             trial_tau = min(max(trial_tau, 1e-6 * step), 0.999999 * step)
             continue
+        taken, news = 0.0, False
+        if boils and body.water > 0.0:
+            for i in range(n):
+                steam[i] = 0.5 * step * (steam0[i] + steam1[i])
+                kept_h[i], kept_w[i] = old[i], w[i]
+            kept_shed[:] = shed
+            taken, news, left = boil_off(old, w, shed, steam, volume, area, mesh, layers)
+            if left > too_hot and step > 1e-6:
+                old[:] = kept_h
+                w[:] = kept_w
+                shed[:] = kept_shed
+                dt = 0.3 * step
+                trial_tau = -1.0
+                tries = 0
+                continue
         if not clipped and trial_tau < 0.0:
             dt = step * min(factor, 8.0)
         elif factor < 1.0:
@@ -507,17 +515,10 @@ def run_mesh_stage(
         last = step
         for i in range(n):
             ahead[i] = old[i] - h[i]
-        boiled = False
-        if body.water > 0.0:
-            for i in range(n):
-                steam[i] = 0.5 * step * (steam0[i] + steam1[i])
-            taken, news = boil_off(old, w, shed, steam, volume, area, mesh, layers)
-            boiled = taken > 0.0
-            if news:
-                dried_edges = find_dried(w, mesh, body, coupling)
-            y[2 * n + 1] += taken
-        else:
-            taken = 0.0
+        boiled = taken > 0.0
+        if news:
+            dried_edges = find_dried(w, mesh, body, coupling)
+        y[2 * n + 1] += taken
         if air[A_LEAK] > 0.0:  # what boils is taken in over the next step
             share = share_old
             y[y.size - 1] = share

@@ -6,7 +6,7 @@ from collections.abc import Mapping, Sequence
 from typing import Protocol
 
 from ember_core.finding import finding
-from ember_core.formats.plan import Plan, doneness_of, food_row
+from ember_core.formats.plan import Plan, doneness_of, food_row, pieces_kg
 from ember_core.heat.kernel import Array
 from ember_core.heat.properties import ThermalTable
 
@@ -36,12 +36,6 @@ class Outcome(Protocol):
         """What ended it."""
 
 
-def own_kg(plan: Plan) -> float | None:
-    """What all the plan's pieces weigh, kg; None when it does not say."""
-    piece = plan.document["piece"]
-    return piece["mass_g"] / 1000.0 * piece.get("count", 1) if "mass_g" in piece else None
-
-
 def bath_store(plan: Plan, load: Mapping[str, float]) -> tuple[float, float]:
     """By what share of the kelvins that cold pieces lack their bath falls, and how long its heater needs for one, s.
 
@@ -49,7 +43,7 @@ def bath_store(plan: Plan, load: Mapping[str, float]) -> tuple[float, float]:
     works in full until the water is back.
     """
     water = load["litres"] * WATER_HEAT
-    pieces = (own_kg(plan) or 0.0) * MEAT_HEAT
+    pieces = (pieces_kg(plan.document["piece"]) or 0.0) * MEAT_HEAT
     return pieces / (water + pieces), water / load["heater_w"]
 
 

@@ -26,7 +26,7 @@ Links = NDArray[np.uint32]  # compiled loops index by them without a test for ne
 Numbers = NDArray[np.uint64]  # likewise, and vectors are made of loops that count from them
 FACE_A, FACE_B, FACE_SIDE, FACE_EDGE = 0, 1, 2, 3
 SHORTEST_M = 1e-4  # no cell is shorter: what is so thin has one temperature through it
-FIRST_ACROSS = 2.0  # a box's outermost cell across, by that through its thickness
+FIRST_ACROSS = 2.1  # a box's outermost cell across, by that through its thickness
 LONG_CELLS, CUBE_CELLS = 0.7, 1.3  # and its number of cells, likewise: far longer than thick, as long as thick
 RUN = 8  # edges: shorter runs are not worth a loop of their own
 

@@ -10,11 +10,13 @@ import math
 from datetime import datetime, timedelta
 from typing import Any
 
+from django.db import connection, transaction
 from django.http import HttpRequest
 from ninja import Field, NinjaAPI, Schema
 from ninja.errors import ValidationError
 from ninja.security import HttpBearer
 
+from ember_core.formats.usable import text_fault
 from ember_web.kitchens.models import Kitchen
 from ember_web.line.adapters import state_of
 from ember_web.line.models import HubToken, Probe, Reading
@@ -25,6 +27,7 @@ PLAUSIBLE_C = (-60.0, 400.0)
 AHEAD = timedelta(minutes=2)
 BEHIND = timedelta(days=7)
 BATCH = 1000
+READINGS_LOCK = 8750  # class of the advisory lock; the kitchen's key is the other half
 
 
 class TokenAuth(HttpBearer):
@@ -56,7 +59,7 @@ class ReadingsIn(Schema):
 
 
 class Answer(Schema):
-    """What became of one reading: taken, known (sent before) or refused, with the reason."""
+    """What became of one reading: taken, known (sent before), later (keep it, send it again) or refused, with the reason."""
 
     boot: str
     sequence: int
@@ -81,16 +84,29 @@ def invalid(request: HttpRequest, error: ValidationError) -> Any:
     return api.create_response(request, body, status=422)
 
 
-def refusal(reading: ReadingIn, probe: Probe | None, now: datetime) -> str:
-    """Why a reading cannot be taken, or nothing."""
+def refusal(reading: ReadingIn, probe: Probe | None, now: datetime) -> tuple[str, str]:
+    """Status and reason when a reading cannot be taken: ``refused`` for good, or ``later``; nothing when it can."""
+    words = _never(reading, probe, now)
+    if words:
+        return "refused", words
+    if reading.at > now + AHEAD:
+        return (
+            "later",
+            "at lies in the future of the kitchen's clock; keep it and send it again, or set the hub's clock.",
+        )
+    return "", ""
+
+
+def _never(reading: ReadingIn, probe: Probe | None, now: datetime) -> str:
+    fault = text_fault(reading.probe) or text_fault(reading.boot)
+    if fault:
+        return f"A name {fault}."
     if probe is None:
         return f"This kitchen has no probe {reading.probe!r}; add it, or check the hub's settings."
     if not math.isfinite(reading.core_c) or not PLAUSIBLE_C[0] <= reading.core_c <= PLAUSIBLE_C[1]:
         return f"core_c {reading.core_c} is outside {PLAUSIBLE_C[0]:g} to {PLAUSIBLE_C[1]:g} °C; check the probe and the unit."
     if reading.at.tzinfo is None:
         return "at has no offset from UTC; add Z or +hh:mm."
-    if reading.at > now + AHEAD:
-        return "at lies in the future of the kitchen's clock; set the hub's clock from the answer's now."
     if reading.at < now - BEHIND:
         return "at lies more than 7 days back; readings that old are not taken."
     return ""
@@ -105,20 +121,16 @@ def post_readings(request: HttpRequest, body: ReadingsIn) -> Any:
     answers: list[Answer] = []
     rows: list[Reading] = []
     keys: set[tuple[str, str, int]] = set()
-    wanted = {(r.probe, r.boot, r.sequence) for r in body.readings if "\x00" not in r.boot}
+    wanted = {(r.probe, r.boot, r.sequence) for r in body.readings if not text_fault(r.boot)}
     known = set(
         Reading.objects.filter(
             probe__in=probes.values(), boot_id__in={b for _, b, _ in wanted}, sequence__in={s for _, _, s in wanted}
         ).values_list("probe__name", "boot_id", "sequence")
     )
     for r in body.readings:
-        reason = (
-            refusal(r, probes.get(r.probe), now)
-            if "\x00" not in r.probe + r.boot
-            else "A name may not hold a null character."
-        )
+        refused, reason = refusal(r, probes.get(r.probe), now)
         key = (r.probe, r.boot, r.sequence)
-        status = "refused" if reason else "known" if key in known or key in keys else "taken"
+        status = refused or ("known" if key in known or key in keys else "taken")
         if status == "taken":
             keys.add(key)
             rows.append(
@@ -132,10 +144,14 @@ def post_readings(request: HttpRequest, body: ReadingsIn) -> Any:
                 )
             )
         answers.append(Answer(boot=r.boot, sequence=r.sequence, status=status, message=reason))
-    # a second sender of the same reading may win between the look and the insert: then it is known
-    Reading.objects.bulk_create(rows, ignore_conflicts=True)
     if rows:
-        announce(kitchen)
+        with transaction.atomic():
+            # one sender of a kitchen after another, so that ids are given in the order of the commits: boards rely on it
+            with connection.cursor() as cursor:
+                cursor.execute("SELECT pg_advisory_xact_lock(%s, %s)", [READINGS_LOCK, kitchen.pk])
+            # a second sender of the same reading may win between the look and the insert: then it is known
+            Reading.objects.bulk_create(rows, ignore_conflicts=True)
+            announce(kitchen, soon=True)
     return {"answers": answers, "now": now, "rate": kitchen.clock_rate}
 
 

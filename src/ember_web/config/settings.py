@@ -105,6 +105,8 @@ AXES_COOLOFF_TIME = 0.25  # hours
 AXES_LOCKOUT_PARAMETERS = [["username", "ip_address"]]
 AXES_VERBOSE = False
 AXES_LOCKOUT_TEMPLATE = "ui/locked_out.html"
+# the address is the connection's own; a proxy's word is taken by the server, and only from proxies it was told of
+AXES_CLIENT_IP_CALLABLE = "ember_web.kitchens.access.address_of"
 
 SESSION_COOKIE_SAMESITE = "Lax"
 SESSION_COOKIE_AGE = 60 * 60 * 24 * 14

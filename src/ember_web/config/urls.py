@@ -9,6 +9,7 @@ from ember_web.kitchens import views as kitchens
 urlpatterns = [
     path("", kitchens.home, name="home"),
     path("healthz", kitchens.healthz, name="healthz"),
+    path("readyz", kitchens.readyz, name="readyz"),
     path(
         "sign-in/",
         auth.LoginView.as_view(template_name="ui/sign_in.html", redirect_authenticated_user=True),

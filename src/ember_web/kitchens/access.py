@@ -6,11 +6,17 @@ from collections.abc import Callable
 from functools import wraps
 from typing import Any
 
-from django.contrib.auth.decorators import login_required
+from django.contrib.auth.views import redirect_to_login
 from django.core.exceptions import PermissionDenied
-from django.http import Http404, HttpRequest, HttpResponse
+from django.http import Http404, HttpRequest, HttpResponse, JsonResponse
 
 from ember_web.kitchens.models import Kitchen, Membership
+
+
+def address_of(request: HttpRequest) -> str:
+    """Where a request comes from, for the sign-in throttle; headers that a client can write are not asked."""
+    return str(request.META.get("REMOTE_ADDR", ""))
+
 
 RANK = {"viewer": 0, "cook": 1, "chef": 2}
 
@@ -33,14 +39,21 @@ def attach(request: Any, slug: str, least: str) -> None:
 
 
 def in_kitchen(
-    read: str = "viewer", write: str = "cook"
+    read: str = "viewer", write: str = "cook", *, answers_json: bool = False
 ) -> Callable[[Callable[..., HttpResponse]], Callable[..., HttpResponse]]:
-    """Admit members: ``read`` is the least role for GET, ``write`` for everything else."""
+    """Admit members: ``read`` is the least role for GET, ``write`` for everything else.
+
+    Who is not signed in is sent to the sign-in page; a script (``answers_json``) hears 401 with the reason instead.
+    """
 
     def wrap(view: Callable[..., HttpResponse]) -> Callable[..., HttpResponse]:
-        @login_required
         @wraps(view)
         def inner(request: HttpRequest, kitchen: str, *args: Any, **kwargs: Any) -> HttpResponse:
+            if not request.user.is_authenticated:
+                if answers_json:
+                    error = {"code": "signed-out", "message": "Signed out; sign in to go on.", "path": ""}
+                    return JsonResponse({"error": error}, status=401)
+                return redirect_to_login(request.get_full_path())
             attach(request, kitchen, read if request.method in {"GET", "HEAD", "OPTIONS"} else write)
             return view(request, *args, **kwargs)
 

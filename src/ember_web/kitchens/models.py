@@ -11,6 +11,8 @@ from django.core.validators import MaxValueValidator, MinValueValidator
 from django.db import models
 from django.utils import timezone
 
+from ember_web.kitchens.clock import steady
+
 
 def public_id() -> str:
     """An opaque id for addresses: 12 characters, about 72 bits."""
@@ -47,7 +49,7 @@ class Kitchen(models.Model):
 
     def now(self) -> datetime:
         """The kitchen's time, UTC. The one clock that cooking uses: real unless it was set to run fast."""
-        return self.clock_kitchen + (timezone.now() - self.clock_real) * self.clock_rate
+        return self.clock_kitchen + (steady.now() - self.clock_real) * self.clock_rate
 
     def local(self, moment: datetime) -> datetime:
         """A moment in the kitchen's zone."""
@@ -60,9 +62,14 @@ class Kitchen(models.Model):
     def set_rate(self, rate: float) -> None:
         """Run the clock at ``rate`` from this moment on, without a jump."""
         now = self.now()
-        self.clock_real, self.clock_kitchen, self.clock_rate = timezone.now(), now, rate
+        self.clock_real, self.clock_kitchen, self.clock_rate = steady.now(), now, rate
         self.full_clean(exclude=["public_id"])
         self.save(update_fields=["clock_real", "clock_kitchen", "clock_rate"])
+
+    def set_forward(self, moment: datetime) -> None:
+        """Let it be ``moment`` now: used when the machine's clock was behind what this kitchen has already seen."""
+        self.clock_real, self.clock_kitchen = steady.now(), moment
+        self.save(update_fields=["clock_real", "clock_kitchen"])
 
 
 class Membership(models.Model):
@@ -82,3 +89,12 @@ class Membership(models.Model):
 
     def __str__(self) -> str:
         return f"{self.user} · {self.kitchen} · {self.role}"
+
+
+class Pulse(models.Model):
+    """One row, written whenever somebody asks whether the application is able to store anything."""
+
+    at = models.DateTimeField(auto_now=True)
+
+    def __str__(self) -> str:
+        return f"{self.at}"

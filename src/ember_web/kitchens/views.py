@@ -5,12 +5,12 @@ from __future__ import annotations
 from django.contrib import messages
 from django.contrib.auth.decorators import login_required
 from django.core.exceptions import PermissionDenied
-from django.db import connection
-from django.http import HttpRequest, HttpResponse
+from django.http import HttpRequest, HttpResponse, JsonResponse
 from django.shortcuts import redirect, render
 from django.views.decorators.http import require_GET, require_POST
 
 from ember_web.kitchens.access import KitchenRequest, in_kitchen
+from ember_web.kitchens.health import unable
 from ember_web.kitchens.models import Kitchen
 
 RATES = (1, 10, 60)
@@ -18,10 +18,15 @@ RATES = (1, 10, 60)
 
 @require_GET
 def healthz(request: HttpRequest) -> HttpResponse:
-    """Whether the application and its database answer."""
-    with connection.cursor() as cursor:
-        cursor.execute("SELECT 1")
+    """Whether the application is alive; asks nothing of the database."""
     return HttpResponse("ok\n", content_type="text/plain")
+
+
+@require_GET
+def readyz(request: HttpRequest) -> HttpResponse:
+    """Whether it is able to store what a kitchen marks: 503 with the reasons when it is not."""
+    faults = unable()
+    return JsonResponse({"able": not faults, "faults": faults}, status=503 if faults else 200)
 
 
 @login_required

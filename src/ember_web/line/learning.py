@@ -1,59 +1,185 @@
-"""What the probe's readings say about the pull of a running cook."""
+"""What the probes' readings say about the pulls of running cooks, worked out beside the requests.
+
+A request never waits for it: it hands in what has been read, and shows what was last worked out. One
+worker thread takes the cooks in the order of their new readings; of one cook only the newest
+readings wait. Prepared ensembles are shared by all cooks that are thermally alike.
+"""
 
 from __future__ import annotations
 
 import json
-from collections.abc import Sequence
-from functools import lru_cache
+import logging
+import threading
+from collections import OrderedDict
+from collections.abc import Callable, Mapping
+from concurrent.futures import Future, ThreadPoolExecutor
+from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
 
+from ember_core.errors import EmberError
 from ember_core.formats.plan import parse
 from ember_core.heat.cook import run, setup
 from ember_core.heat.forecast import MEMBER_CELLS, MEMBER_REFINE
+from ember_core.heat.kernel import Array
 from ember_core.heat.learning import Learner
 from ember_core.line.fold import CookState
-from ember_web.line.models import Cook, Reading
+from ember_web.line.models import Cook
 
+log = logging.getLogger(__name__)
 MEMBERS = 96
 LEAST_READINGS = 6
 LEAST_SPAN_S = 60.0
+PREPARED = 128  # ensembles kept, about half a megabyte each
+THERMAL = ("format", "piece", "stages", "kitchen", "rules")  # what of a plan its temperatures depend on
 
 
-@lru_cache(maxsize=32)
-def _learner(document: str) -> Learner:
-    """The prepared ensemble of a plan document; a few tenths of a second the first time."""
-    raw = json.loads(document)
-    spreads = (raw.pop("forecast", None) or {}).get("spreads")
-    plan = parse(raw)
-    cook = run(plan, setup(plan))
-    return Learner.prepare(
-        setup(plan, cells=MEMBER_CELLS, refine=MEMBER_REFINE), plan.face_kinds, cook, members=MEMBERS, spreads=spreads
-    )
+@dataclass(frozen=True)
+class Question:
+    """What the pull is asked of: a cook's thermal plan, where its last move stands, and its readings in plan time."""
+
+    thermal: str
+    anchor_s: float  # when the last move was done, s since 1970
+    offset_s: float  # and where that move stands in the plan, s
+    plan_s: Array
+    core_c: Array
+
+    @property
+    def key(self) -> tuple[str, float, float, int, float]:
+        """Changes with every new reading and every move."""
+        return self.thermal, self.anchor_s, self.offset_s, self.plan_s.size, float(self.core_c.sum())
 
 
-def learned(cook: Cook, state: CookState, rows: Sequence[Reading], start: float) -> dict[str, Any] | None:
-    """The pull by the probe, in ms since the epoch: ``from``, ``likely``, ``to``, and a ``note`` when it is doubtful.
+def thermal_key(document: Mapping[str, Any]) -> str:
+    """What of a plan document its temperatures depend on, as text: titles, targets, notes and own keys are left out."""
 
-    Only while the pull is the next move and enough has been read. Plan time runs from the last move as
-    it was really done, so that a late turn shifts the pull as well.
+    def bare(node: Any) -> Any:
+        if isinstance(node, Mapping):
+            return {k: bare(v) for k, v in node.items() if not str(k).startswith("x-")}
+        return [bare(v) for v in node] if isinstance(node, list) else node
+
+    kept = {k: document[k] for k in THERMAL if k in document}
+    if kept.get("rules") == "house":  # the house's own rows are an own key
+        kept["house"] = document.get("x-house")
+    spreads = (document.get("forecast") or {}).get("spreads")
+    return json.dumps([bare(kept), kept.get("house"), spreads], sort_keys=True)
+
+
+def question(cook: Cook, state: CookState, times: Array, cores: Array, start: float) -> Question | None:
+    """What can be asked now: only while the pull is the next move and enough has been read.
+
+    ``times`` (s since 1970) and ``cores`` (°C) are the probe's readings. Plan time runs from the last
+    move as it was really done, so that a late turn shifts the pull as well.
     """
     if not cook.result.get("coast") or state.next is None:
         return None
-    following = cook.moves[state.next]
     done = [(m.done, m.offset_s) for m in state.moves if m.done is not None]
-    if following["verb"] != "Pull" or not done or len(rows) < LEAST_READINGS:
+    if cook.moves[state.next]["verb"] != "Pull" or not done or times.size < LEAST_READINGS:
         return None
     at, offset = max(done, key=lambda d: d[1])
-    times = np.array([r.measured_at.timestamp() for r in rows])
     if times[-1] - times[0] < LEAST_SPAN_S:
         return None
     plan_s = np.where(times >= at, offset + times - at, np.minimum(times - start, offset))
-    posterior = _learner(json.dumps(cook.document, sort_keys=True)).update(plan_s, np.array([r.core_c for r in rows]))
+    return Question(thermal_key(cook.document), at, offset, plan_s, cores)
+
+
+def prepare(thermal: str) -> Learner:
+    """The ensemble of a thermal plan; a few tenths of a second on one processor."""
+    kept, house, spreads = json.loads(thermal)
+    kept.pop("house", None)
+    plan = parse(kept | ({"x-house": house} if house else {}))
+    cook = run(plan, setup(plan))
+    cells = setup(plan, cells=MEMBER_CELLS, refine=MEMBER_REFINE)
+    return Learner.prepare(cells, plan.face_kinds, cook, members=MEMBERS, spreads=spreads, threads=1)
+
+
+def answer(learner: Learner, asked: Question) -> dict[str, Any] | None:
+    """The pull by the probe, in ms since 1970: ``from``, ``likely``, ``to``, and a ``note`` when it is doubtful."""
+    posterior = learner.update(asked.plan_s, asked.core_c)
     if posterior.used == 0 and not posterior.findings:
         return None
     low, middle, high = (
-        round(1000 * (at + float(p) - offset)) for p in np.quantile(posterior.pull_s, [0.05, 0.5, 0.95])
+        round(1000 * (asked.anchor_s + float(p) - asked.offset_s))
+        for p in np.quantile(posterior.pull_s, [0.05, 0.5, 0.95])
     )
     return {"from": low, "likely": middle, "to": high, "used": posterior.used, "note": " ".join(posterior.findings)}
+
+
+@dataclass
+class _Slot:
+    """What is known of one cook."""
+
+    wanted: Question | None = None
+    busy: bool = False
+    answered: tuple[Any, ...] = ()
+    result: dict[str, Any] | None = None
+
+
+class Desk:
+    """Takes questions, answers them one after another on a thread of its own, keeps the last answer of each cook."""
+
+    def __init__(self, most: int = PREPARED) -> None:
+        self.lock = threading.Lock()
+        self.slots: dict[int, _Slot] = {}
+        self.learners: OrderedDict[str, Learner] = OrderedDict()
+        self.most = most
+        self.pool = ThreadPoolExecutor(1, thread_name_prefix="learning")
+        self.last: Future[None] | None = None
+
+    def ask(self, cook_id: int, asked: Question | None, told: Callable[[], None]) -> dict[str, Any] | None:
+        """The last answer about a cook; a new question is queued, and ``told`` called when its answer is there."""
+        with self.lock:
+            if asked is None:
+                self.slots.pop(cook_id, None)
+                return None
+            slot = self.slots.setdefault(cook_id, _Slot())
+            if slot.answered != asked.key:
+                slot.wanted = asked
+                if not slot.busy:
+                    slot.busy = True
+                    self.last = self.pool.submit(self._work, cook_id, told)
+            # an answer about another plan or another last move is none
+            return slot.result if slot.answered[:3] == asked.key[:3] else None
+
+    def forget(self, cook_ids: set[int]) -> None:
+        """Drop cooks that are finished."""
+        with self.lock:
+            for cook_id in cook_ids:
+                self.slots.pop(cook_id, None)
+
+    def settle(self) -> None:
+        """Wait until all that was asked is answered; for tests."""
+        while self.last is not None and any(s.busy for s in self.slots.values()):
+            self.last.result()
+
+    def _learner(self, thermal: str) -> Learner:
+        found = self.learners.get(thermal)
+        if found is None:
+            found = self.learners[thermal] = prepare(thermal)
+            while len(self.learners) > self.most:
+                self.learners.popitem(last=False)
+        self.learners.move_to_end(thermal)
+        return found
+
+    def _work(self, cook_id: int, told: Callable[[], None]) -> None:
+        with self.lock:
+            slot = self.slots.get(cook_id)
+            asked = None if slot is None else slot.wanted
+            if slot is None or asked is None:
+                return
+            slot.wanted = None
+        try:
+            result = answer(self._learner(asked.thermal), asked)
+        except (EmberError, ArithmeticError, ValueError) as error:  # such a cook goes on by its plan
+            log.warning("no pull by the probe: %s", error)
+            result = None
+        with self.lock:
+            slot.answered, slot.result = asked.key, result
+            slot.busy = slot.wanted is not None and slot.wanted.key != asked.key
+            if slot.busy:  # behind the others: every cook gets its turn
+                self.last = self.pool.submit(self._work, cook_id, told)
+        told()
+
+
+desk = Desk()

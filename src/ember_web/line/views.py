@@ -5,11 +5,12 @@ from __future__ import annotations
 import asyncio
 import json
 import uuid
-from collections.abc import AsyncIterator
+from collections.abc import AsyncIterator, Callable
 from contextlib import suppress
 
 from asgiref.sync import sync_to_async
 from django.contrib import messages
+from django.db import connections
 from django.http import Http404, HttpRequest, HttpResponse, JsonResponse, StreamingHttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_GET, require_POST
@@ -17,21 +18,33 @@ from django.views.decorators.http import require_GET, require_POST
 from ember_core.errors import InputError
 from ember_web.kitchens.access import RANK, KitchenRequest, attach, in_kitchen
 from ember_web.kitchens.views import RATES
-from ember_web.line.bus import bus
+from ember_web.line.bus import SOON, Crowded, bus
+from ember_web.line.live import line_text
 from ember_web.line.models import Cook, Probe
-from ember_web.line.queries import line_state
-from ember_web.line.services import start_cook, take_events
+from ember_web.line.services import kitchen_time, start_cook, take_events
 from ember_web.plans.models import Plan
 
 STREAM_LIFE_S = 300.0
 BEAT_S = 15.0
+GAP_S = 2.0  # readings are told at most so often, events at once
+
+
+class Stream(StreamingHttpResponse):
+    """A stream whose place is given back however it ends, even when its body was never begun."""
+
+    release: Callable[[], object] = staticmethod(lambda: None)
+
+    def close(self) -> None:
+        """Called by the server at the end of every response."""
+        self.release()
+        super().close()
 
 
 @in_kitchen()
 @require_GET
 def board(request: KitchenRequest) -> HttpResponse:
     """The board: complete without scripts, taken over by them when they run."""
-    state = line_state(request.kitchen)
+    state = json.loads(line_text(request.kitchen))
     return render(
         request,
         "line/line.html",
@@ -45,11 +58,11 @@ def board(request: KitchenRequest) -> HttpResponse:
     )
 
 
-@in_kitchen()
+@in_kitchen(answers_json=True)
 @require_GET
 def state(request: KitchenRequest) -> HttpResponse:
     """The state document."""
-    reply = JsonResponse(line_state(request.kitchen))
+    reply = HttpResponse(line_text(request.kitchen), content_type="application/json")
     reply["Cache-Control"] = "no-store"
     return reply
 
@@ -61,38 +74,72 @@ def strip(request: KitchenRequest) -> HttpResponse:
     return render(request, "ui/_strip.html")
 
 
+def _admit(request: HttpRequest, kitchen: str) -> int:
+    """Who asks for a stream, as their key; 0 for nobody. Gives its database connection back before the stream begins."""
+    try:
+        if not request.user.is_authenticated:
+            return 0
+        attach(request, kitchen, "viewer")
+        return int(request.user.pk)
+    finally:
+        connections.close_all()
+
+
 @require_GET
 async def stream(request: HttpRequest, kitchen: str) -> HttpResponse:
-    """Server-sent events: a word whenever the state changed. Bounded; the browser reconnects."""
-    user = await request.auser()
-    if not user.is_authenticated:
-        return HttpResponse(status=403)
-    request.user = user
+    """Server-sent events: a word whenever the state changed. Bounded in time and number; the browser comes again or asks."""
     try:
-        await sync_to_async(attach)(request, kitchen, "viewer")
+        person = await sync_to_async(_admit)(request, kitchen)
     except Http404:
         return HttpResponse(status=404)
+    if not person:
+        return HttpResponse(status=401)
+    try:
+        queue = bus.open(kitchen, person)
+    except Crowded:
+        reply = HttpResponse(
+            "Too many boards are open; this one asks every few seconds instead.\n",
+            status=429,
+            content_type="text/plain",
+        )
+        reply["Retry-After"] = "60"
+        return reply
 
     async def body() -> AsyncIterator[bytes]:
-        queue = bus.open(kitchen)
+        clock = asyncio.get_running_loop().time
         try:
             yield b"retry: 1000\nevent: state\ndata: open\n\n"
-            end = asyncio.get_running_loop().time() + STREAM_LIFE_S
-            while (left := end - asyncio.get_running_loop().time()) > 0:
-                word = None
-                with suppress(TimeoutError):
-                    word = await asyncio.wait_for(queue.get(), min(BEAT_S, left))
-                yield b": beat\n\n" if word is None else b"event: state\ndata: changed\n\n"
+            end, told = clock() + STREAM_LIFE_S, clock() - GAP_S
+            while (left := end - clock()) > 0:
+                word = await _next_word(queue, min(BEAT_S, left), told + GAP_S)
+                if word:
+                    told = clock()
+                yield b"event: state\ndata: changed\n\n" if word else b": beat\n\n"
         finally:
-            bus.close(kitchen, queue)
+            bus.close(kitchen, person, queue)  # the browser went away: nobody closes the reply then
 
-    reply = StreamingHttpResponse(body(), content_type="text/event-stream")
+    reply = Stream(body(), content_type="text/event-stream")
+    loop = asyncio.get_running_loop()
+    reply.release = lambda: loop.call_soon_threadsafe(bus.close, kitchen, person, queue)  # closed on another thread
     reply["Cache-Control"] = "no-store"
     reply["X-Accel-Buffering"] = "no"
     return reply
 
 
-@in_kitchen(read="cook")
+async def _next_word(queue: asyncio.Queue[str], patience_s: float, soonest: float) -> str:
+    """The next change, or nothing after ``patience_s``; readings are not told before ``soonest`` (loop time), events are."""
+    clock = asyncio.get_running_loop().time
+    word = ""
+    with suppress(TimeoutError):
+        word = await asyncio.wait_for(queue.get(), patience_s)
+        while word == SOON and (left := soonest - clock()) > 0:
+            word = await asyncio.wait_for(queue.get(), left)
+    while not queue.empty():
+        queue.get_nowait()
+    return word
+
+
+@in_kitchen(read="cook", answers_json=True)
 @require_POST
 def events(request: KitchenRequest) -> HttpResponse:
     """Events of a board, possibly queued for a while; each arrives once however often it is sent."""
@@ -103,7 +150,7 @@ def events(request: KitchenRequest) -> HttpResponse:
         return JsonResponse({"error": {"code": "json", "message": "The body must be JSON.", "path": ""}}, status=400)
     except InputError as error:
         return JsonResponse(error.as_dict(), status=400)
-    return JsonResponse({"answers": answers, "state": line_state(request.kitchen)})
+    return JsonResponse({"answers": answers})
 
 
 @in_kitchen(read="cook")
@@ -152,7 +199,7 @@ def do(request: KitchenRequest, cook: str) -> HttpResponse:
         "move": request.POST.get("move", ""),
         "text": request.POST.get("text", ""),
         "supersedes": request.POST.get("supersedes") or None,
-        "occurred_at": round(kitchen.now().timestamp() * 1000) - 1000 * seconds,
+        "occurred_at": round(kitchen_time(kitchen).timestamp() * 1000) - 1000 * seconds,
         "device": "form",
         "seconds": 60,
     }

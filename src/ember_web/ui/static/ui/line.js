@@ -7,12 +7,14 @@
   const hero = document.getElementById("hero"), rows = document.getElementById("rows");
   const undo = document.getElementById("undo"), link = document.getElementById("link");
   const write = board.dataset.write === "1", KEY = `ember-queue-${board.dataset.kitchen}`;
-  const csrf = document.body.dataset.csrf, device = Math.random().toString(36).slice(2, 8);
+  const csrf = () => (document.cookie.match(/(?:^|; )csrftoken=([^;]+)/) || [null, document.body.dataset.csrf])[1]; // signing in again changes it
+  const device = Math.random().toString(36).slice(2, 8);
   let state = JSON.parse(document.getElementById("line-data").textContent);
   let base = state.now, began = performance.now(), chosen = location.hash.slice(1), lockedUntil = 0, online = true, sending = false, beeped = 0;
   const read = () => { try { return JSON.parse(localStorage.getItem(KEY) || "[]"); } catch { return []; } };
   const store = (queue) => { try { localStorage.setItem(KEY, JSON.stringify(queue)); } catch { /* full or private: the copy in memory goes on */ } memory = queue; };
-  let memory = read();
+  let memory = read(), landed = [], single = false, signedOut = false;
+  let refused = (() => { try { return JSON.parse(localStorage.getItem(`${KEY}-refused`) || "[]"); } catch { return []; } })();
   try { const theme = localStorage.getItem("ember-line-theme"); if (theme) document.documentElement.dataset.bsTheme = theme; } catch { /* private window */ }
   const now = () => base + (performance.now() - began) * state.rate;
   const uuid = () => (crypto.randomUUID ? crypto.randomUUID() : "10000000-1000-4000-8000-100000000000".replace(/[018]/g, (c) => (c ^ (crypto.getRandomValues(new Uint8Array(1))[0] & (15 >> (c / 4)))).toString(16)));
@@ -30,7 +32,7 @@
   // what the queue already did is shown before the server has heard of it
   const withQueue = () => {
     const cooks = structuredClone(state.cooks);
-    for (const event of memory) {
+    for (const event of [...landed, ...memory]) {
       const cook = cooks.find((c) => c.id === event.cook);
       if (!cook) continue;
       const next = cook.moves.find((m) => m.id === event.move);
@@ -61,26 +63,60 @@
   const send = async () => {
     if (sending || !memory.length) return;
     sending = true;
-    const batch = memory.slice(0, 50);
+    const batch = memory.slice(0, single ? 1 : 50), ids = new Set(batch.map((e) => e.id));
     try {
-      const reply = await fetch(board.dataset.events, { method: "POST", headers: { "Content-Type": "application/json", "X-CSRFToken": csrf }, body: JSON.stringify({ events: batch }) });
-      if (reply.status === 400 || reply.status === 403) throw new Error("refused");
-      if (!reply.ok) throw new Error("later");
+      const reply = await fetch(board.dataset.events, { method: "POST", headers: { "Content-Type": "application/json", "X-CSRFToken": csrf() }, body: JSON.stringify({ events: batch }) });
+      if (reply.status === 401) { signOut(); return; }
+      if (reply.status === 403) { say("The server refused this: reload the page, or ask a chef for your role."); return; }
+      if (reply.status >= 400 && reply.status < 500 && reply.status !== 429) {
+        // what is in it cannot be taken: the others go one by one, and this one is put aside
+        if (single) { store(memory.filter((e) => !ids.has(e.id))); refuse(batch[0], await reason(reply)); }
+        single = true;
+        return;
+      }
+      if (!reply.ok) { // nothing is lost; but one that the server stumbles over goes behind the others
+        if (reply.status >= 500 && memory.length > 1) { single = true; store([...memory.filter((e) => !ids.has(e.id)), ...batch]); }
+        throw new Error("later");
+      }
       const body = await reply.json();
-      const gone = new Set(batch.map((e) => e.id));
-      store(memory.filter((e) => !gone.has(e.id)));
-      for (const answer of body.answers) if (answer.status === "refused") say(answer.message);
-      take(body.state); connected(true);
-      if (batch.some((e) => e.kind === "finish")) location.href = board.dataset.log;
-    } catch (error) {
-      if (error.message === "refused") say("The server refused this; reload the page and sign in again."); else connected(false);
-    } finally { sending = false; }
+      single = false; signedOut = false;
+      landed.push(...batch.filter((e) => body.answers.some((a) => a.id === e.id && a.status !== "refused")).map((e) => ({ ...e, landedAt: performance.now() })));
+      store(memory.filter((e) => !ids.has(e.id)));
+      for (const answer of body.answers) if (answer.status === "refused") refuse(batch.find((e) => e.id === answer.id) || {}, answer.message);
+      connected(true);
+      if (batch.some((e) => e.kind === "finish" && !refused.some((r) => r.id === e.id))) location.href = board.dataset.log; else fetchState();
+    } catch { connected(false); } finally { sending = false; }
   };
+  const reason = async (reply) => { try { return (await reply.json()).error.message; } catch { return `the server answered ${reply.status}`; } };
   const say = (message) => { link.textContent = message; link.hidden = false; };
+  const signOut = () => {
+    signedOut = true;
+    const a = el("a", "", "sign in");
+    a.href = `${board.dataset.signIn}?next=${encodeURIComponent(location.pathname)}`;
+    link.replaceChildren("Signed out: ", a, memory.length ? ` to send ${memory.length} kept mark${memory.length > 1 ? "s" : ""}` : " to go on");
+    link.hidden = false;
+  };
+  // what can never be taken is shown until someone has seen it
+  const refuse = (event, why) => {
+    const cook = state.cooks.find((c) => c.id === event.cook);
+    refused = [...refused, { id: event.id || "", text: `${event.kind || "mark"}${cook ? ` of ${cook.title}` : ""} not taken: ${why}` }].slice(-20);
+    keepRefused();
+  };
+  const keepRefused = () => {
+    try { localStorage.setItem(`${KEY}-refused`, JSON.stringify(refused)); } catch { /* shown all the same */ }
+    const box = document.getElementById("refused");
+    box.hidden = !refused.length;
+    box.replaceChildren(...refused.map((r) => el("p", "", r.text)));
+    if (!refused.length) return;
+    const seen = el("button", "plain", "Seen");
+    seen.type = "button"; seen.id = "refused-seen";
+    seen.addEventListener("click", () => { refused = []; keepRefused(); });
+    box.append(seen);
+  };
   const connected = (yes) => {
     online = yes;
     if (!yes) say(memory.length ? `No connection: ${memory.length} mark${memory.length > 1 ? "s" : ""} kept` : "No connection: going on by the plan");
-    else if (/^No connection/.test(link.textContent)) { link.hidden = true; link.textContent = ""; }
+    else if (/^(No connection|Signed out)/.test(link.textContent)) { link.hidden = true; link.textContent = ""; }
   };
   const take = (fresh) => {
     state = fresh; base = fresh.now; began = performance.now();
@@ -89,12 +125,23 @@
     if (marks !== strip && window.htmx) { strip = marks; window.htmx.trigger("#strip", "refresh"); }
   };
   let strip = JSON.stringify(state.cooks.map((c) => [c.id, c.moves.map((m) => m.due)]));
+  let asking = false, again = false;
   const fetchState = async () => {
+    if (asking) { again = true; return; }
+    asking = true;
+    const began = performance.now();
     try {
       const reply = await fetch(board.dataset.state, { headers: { Accept: "application/json" } });
+      if (reply.status === 401) { signOut(); return; }
       if (!reply.ok || reply.redirected) throw new Error("no state");
-      take(await reply.json()); connected(true); send();
-    } catch { connected(false); }
+      const fresh = await reply.json();
+      landed = landed.filter((e) => e.landedAt > began);
+      signedOut = false;
+      take(fresh); connected(true); send();
+    } catch { connected(false); } finally {
+      asking = false;
+      if (again) { again = false; fetchState(); }
+    }
   };
 
   const nextOf = (cook) => (cook.next === null ? null : cook.moves[cook.next]);
@@ -117,7 +164,7 @@
   let shown = "";
   const render = () => {
     const cooks = withQueue();
-    const key = JSON.stringify([cooks.map((c) => [c.id, c.next, c.lastReading, c.moves.map((m) => m.done || m.due)]), chosen, memory.length]);
+    const key = JSON.stringify([cooks.map((c) => [c.id, c.next, c.lastReading, c.learned, c.moves.map((m) => m.done || m.due)]), chosen, memory.length]);
     if (key === shown) return;
     shown = key;
     rows.replaceChildren();
@@ -222,14 +269,19 @@
     if (late && performance.now() - beeped > 10000) { beeped = performance.now(); beep(); }
   };
   setInterval(tick, 200);
-  setInterval(() => { if (memory.length) send(); else if (!online) fetchState(); }, 2000);
+  setInterval(() => { if (memory.length) send(); else if (!online || signedOut) fetchState(); }, 2000);
   let stream = null;
   const open = () => {
     stream = new EventSource(board.dataset.stream);
     stream.addEventListener("state", fetchState);
-    stream.onerror = () => { connected(false); if (stream.readyState === EventSource.CLOSED) setTimeout(open, 2000); };
+    stream.onerror = () => {
+      if (stream.readyState !== EventSource.CLOSED) { connected(false); return; }
+      fetchState(); // turned away (too many boards, signed out): ask, and try to listen again later
+      setTimeout(open, 30000);
+    };
   };
-  open();
+  setInterval(() => { if (stream.readyState === EventSource.CLOSED) fetchState(); }, 5000);
+  open(); keepRefused();
   window.addEventListener("pagehide", () => stream && stream.close());
   shown = ""; render(); send();
 })();

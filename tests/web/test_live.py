@@ -1,0 +1,262 @@
+"""One state for all screens, learning beside the requests, a clock that does not run back, streams that hold no connection."""
+
+from __future__ import annotations
+
+import asyncio
+import json
+import uuid
+from datetime import timedelta
+
+import numpy as np
+import pytest
+from django.db import DatabaseError
+
+from ember_web.kitchens import health
+from ember_web.kitchens.clock import SteadyClock
+from ember_web.kitchens.models import Kitchen
+from ember_web.line import freshness, learning, live
+from ember_web.line.adapters import state_of
+from ember_web.line.bus import MOST_OF_ONE, Bus, Crowded
+from ember_web.line.models import Cook, Event, Probe, Reading
+from ember_web.line.services import kitchen_time, start_cook
+from ember_web.plans.services import save_plan
+from tests.web.test_line import event, reading, readings, send
+
+pytestmark = pytest.mark.django_db
+STATE = "/k/hut/line/state/"
+
+
+@pytest.fixture
+def moments(monkeypatch):
+    """A board whose sense of age is set by hand."""
+    now = [100.0]
+    monkeypatch.setattr(live, "OLDEST_S", 1.0)
+    board = live.Board(0, clock=lambda: now[0])
+    monkeypatch.setattr(live, "board_of", lambda _kitchen: board)
+    return now
+
+
+def test_a_state_is_built_once_for_all(
+    kitchen, cook, as_, client, moments, django_assert_max_num_queries, django_capture_on_commit_callbacks
+):
+    """A second screen costs nothing but its own sign-in; a reading is shown within a second, an event at once."""
+    screens = [as_("viewer"), as_("cook")]
+    first = screens[0].get(STATE).json()
+    Cook.objects.update(title="changed behind its back")
+    with django_assert_max_num_queries(4):  # session, person, membership and kitchen, the last event
+        assert screens[1].get(STATE).json()["cooks"] == first["cooks"]
+    with django_capture_on_commit_callbacks(execute=True):
+        readings(client, reading(kitchen, 1, 21.0, ago=-1))
+    assert screens[0].get(STATE).json()["cooks"] == first["cooks"]
+    moments[0] += 1.1
+    assert screens[0].get(STATE).json()["cooks"][0]["lastReading"][1] == 21.0
+    with django_capture_on_commit_callbacks(execute=True):
+        send(screens[1], event(kitchen, cook))
+    assert screens[0].get(STATE).json()["cooks"][0]["next"] == 2
+
+
+def test_readings_are_fetched_once_by_one_query(kitchen, plan, cook, as_, client, moments, django_assert_num_queries):
+    """Ten pieces or one: the same number of queries; late readings find their place; a probe that moves on begins anew."""
+    user = cook.events.get().actor
+    for i in range(9):
+        start_cook(kitchen, user, plan, station="Grill", probe=Probe.objects.create(kitchen=kitchen, name=f"q{i}"))
+    screen = as_("viewer")
+    screen.get(STATE)
+    for sequence, ago in ((1, 30.0), (3, 5.0), (2, 20.0)):
+        readings(
+            client,
+            reading(kitchen, sequence, 20.0 + sequence, ago=ago - 40),
+            reading(kitchen, 10 + sequence, 50.0, ago=1e4),
+        )
+    moments[0] += 2
+    with django_assert_num_queries(7):  # session, person, membership, last event; cooks, their events, new readings
+        state = screen.get(STATE).json()
+    mine = next(c for c in state["cooks"] if c["id"] == cook.public_id)
+    assert [c for _, c in mine["readings"]] == [21.0, 22.0, 23.0]
+    assert Reading.objects.count() == 6
+
+
+def test_learning_is_asked_once_a_reading_and_shared_by_alike(kitchen, cook, monkeypatch):
+    """Two cooks that differ in title, notes and own keys share one prepared ensemble; the same readings are not worked out twice."""
+    made = []
+    monkeypatch.setattr(learning, "prepare", lambda thermal: made.append(thermal) or len(made))
+    answered = []
+    monkeypatch.setattr(learning, "answer", lambda _learner, asked: answered.append(asked) or {"likely": len(answered)})
+    desk, told = learning.Desk(), []
+    other = cook.document | {"title": "another", "x-note": "n", "target": {"core_c": 50}}
+    colder = cook.document | {"piece": cook.document["piece"] | {"start_c": 1.0}}
+    keys = [learning.thermal_key(d) for d in (cook.document, other, colder)]
+    assert keys[0] == keys[1] != keys[2]
+    asked = [learning.Question(k, 0.0, 0.0, np.arange(8.0), np.arange(8.0) + i) for i, k in enumerate(keys)]
+    for _ in range(3):
+        for i, question in enumerate(asked):
+            desk.ask(i, question, lambda: told.append(1))
+        desk.settle()
+    assert (len(made), len(answered), len(told)) == (2, 3, 3)
+    assert [desk.ask(i, q, lambda: None) for i, q in enumerate(asked)] == [{"likely": i + 1} for i in range(3)]
+    assert (
+        desk.ask(0, learning.Question(keys[0], 5.0, 0.0, np.arange(8.0), np.arange(8.0)), lambda: None) is None
+    )  # a later turn
+    desk.settle()
+    desk.forget({0})
+    assert desk.ask(1, None, lambda: None) is None
+
+
+def test_a_plan_that_cannot_be_learned_harms_no_other(monkeypatch):
+    """An error in one question is logged, and the next one answered."""
+    desk = learning.Desk()
+    monkeypatch.setattr(learning, "prepare", lambda thermal: 1 / 0 if thermal == "bad" else 1)
+    monkeypatch.setattr(learning, "answer", lambda _learner, _asked: {"likely": 1})
+    for i, name in enumerate(("bad", "good")):
+        desk.ask(i, learning.Question(name, 0.0, 0.0, np.arange(8.0), np.arange(8.0)), lambda: None)
+    desk.settle()
+    assert desk.ask(1, learning.Question("good", 0.0, 0.0, np.arange(8.0), np.arange(8.0)), lambda: None) == {
+        "likely": 1
+    }
+
+
+def test_the_prepared_plan_is_the_cooks(cook):
+    """What is left out of the key changes no temperature: the ensemble of the whole document has the same pulls."""
+    bare = learning.prepare(learning.thermal_key(cook.document))
+    again = learning.prepare(learning.thermal_key(cook.document | {"title": "x", "x-a": [1]}))
+    assert (bare.pull_s == again.pull_s).all()
+    assert bare.pull_s.size > 90
+
+
+def test_the_clock_never_runs_back():
+    """Set back by an hour it goes on by the running clock, set forward it follows, and it has no step when the wall catches up."""
+    wall, running = [1000.0], [50.0]
+    clock = SteadyClock(lambda: wall[0], lambda: running[0])
+    seen = []
+    for gone, jump in [(1, 0), (1, -3600), (10, 0), (100, 0), (1, 3600), (1, 0), (1, 500), (1, -0.5), (1, 0)]:
+        running[0] += gone
+        wall[0] += gone + jump
+        seen.append(clock.seconds())
+    assert seen == pytest.approx([1001, 1002, 1012, 1112, 1113, 1114, 1615, 1615.5, 1616.5])
+
+
+def test_a_kitchen_found_set_back_goes_on_from_its_last_event(kitchen, cook, as_):
+    """Started with its clock an hour back: marks get times after the last event, and the record says why."""
+    client = as_("cook")
+    send(client, event(kitchen, cook))
+    last = state_of(Cook.objects.get()).moves[1].done
+    Kitchen.objects.update(clock_kitchen=kitchen.clock_kitchen - timedelta(hours=1))
+    kitchen.refresh_from_db()
+    assert kitchen.now().timestamp() < last - 3000
+    board = live.board_of(kitchen).text(kitchen)  # the tablet asks, and goes by what it hears
+    answer = send(client, event(kitchen, cook, move="m2", occurred_at=json.loads(board)["now"]))[0]
+    assert answer["status"] == "taken"
+    state = state_of(Cook.objects.get())
+    assert last <= state.moves[2].done < last + 60
+    assert any("set back by 60 min" in note for note in state.notes)
+    kitchen.refresh_from_db()
+    kitchen_time(kitchen)
+    assert Event.objects.filter(kind="note").count() == 1  # said once
+
+
+def test_nothing_in_a_cook_lies_before_its_start(kitchen, cook, as_):
+    """ "Did it 2 min ago", pressed a moment after the start, is the start."""
+    mark = event(kitchen, cook, occurred_at=(kitchen.now().timestamp() - 120) * 1000)
+    assert send(as_("cook"), mark)[0]["status"] == "taken"
+    state = state_of(Cook.objects.get())
+    assert state.moves[1].done == state.started
+
+
+def test_readings_ahead_of_the_clock_are_wanted_later(kitchen, cook, client):
+    """They are not refused for good: the hub keeps them, and they are taken when the clock is there."""
+    ahead = reading(kitchen, 5, ago=-600)
+    answer = readings(client, ahead).json()["answers"][0]
+    assert answer["status"] == "later"
+    assert not Reading.objects.exists()
+    Kitchen.objects.update(clock_kitchen=kitchen.clock_kitchen + timedelta(minutes=11))
+    assert readings(client, ahead).json()["answers"][0]["status"] == "taken"
+
+
+def test_boards_listen_in_bounded_numbers():
+    """One person has eight ears at most, another still has his own; a place given back can be taken, twice does no harm."""
+
+    async def go():
+        bus = Bus()
+        bus.task = asyncio.get_running_loop().create_future()  # no listener here
+        queues = [bus.open("hut", 1) for _ in range(MOST_OF_ONE)]
+        with pytest.raises(Crowded):
+            bus.open("hut", 1)
+        other = bus.open("barn", 2)
+        before = freshness.marks("hut")
+        bus.hear("hut now 0")
+        bus.hear("hut soon 0")
+        assert freshness.marks("hut") == (before[0] + 1, before[1] + 1)
+        assert [q.qsize() for q in queues] == [2] * MOST_OF_ONE
+        assert other.empty()
+        for _ in range(2):
+            bus.close("hut", 1, queues[0])
+        bus.open("hut", 1)
+        with pytest.raises(Crowded):
+            bus.open("hut", 1)
+        for queue in queues[1:]:
+            bus.close("hut", 1, queue)
+        assert bus.people.total() == 2
+
+    asyncio.run(go())
+
+
+def test_scripts_are_told_that_they_are_signed_out(kitchen, cook, as_):
+    """401 with a reason instead of a page, so that a board keeps its queue and says so."""
+    for reply in (as_(None).get(STATE), as_(None).post("/k/hut/line/events/", "{}", content_type="application/json")):
+        assert reply.status_code == 401
+        assert reply.json()["error"]["code"] == "signed-out"
+    assert as_(None).get("/k/hut/line/").status_code == 302
+
+
+def test_the_sign_in_throttle_counts_the_connection(kitchen, client, settings):
+    """Another made-up X-Forwarded-For each time does not buy more guesses."""
+    settings.AXES_ENABLED = True
+    statuses = [
+        client.post(
+            "/sign-in/",
+            {"username": "chef", "password": "guess"},
+            headers={"X-Forwarded-For": f"10.0.0.{i}", "Forwarded": f"for=10.1.0.{i}", "X-Real-IP": f"10.2.0.{i}"},
+        ).status_code
+        for i in range(settings.AXES_FAILURE_LIMIT + 2)
+    ]
+    assert statuses[: settings.AXES_FAILURE_LIMIT - 1] == [200] * (settings.AXES_FAILURE_LIMIT - 1)
+    assert statuses[-1] == 429
+
+
+def test_health_has_two_levels(kitchen, client, monkeypatch, tmp_path):
+    """Alive is not able: on a full disk, or when the database does not store, 503 with the reason and the remedy."""
+    monkeypatch.setenv("EMBER_DATA", str(tmp_path))
+    monkeypatch.setattr(health, "free_bytes", lambda _folder: 5e9)
+    assert client.get("/readyz").json() == {"able": True, "faults": []}
+    monkeypatch.setattr(health, "free_bytes", lambda _folder: 3e6)
+    reply = client.get("/readyz")
+    assert (reply.status_code, reply.json()["faults"][0]["code"]) == (503, "disk")
+    assert "make room" in reply.json()["faults"][0]["message"]
+    monkeypatch.setattr(health, "free_bytes", lambda _folder: 5e9)
+
+    def fail(**_):
+        raise DatabaseError
+
+    monkeypatch.setattr(health.Pulse.objects, "update_or_create", fail)
+    assert client.get("/readyz").json()["faults"][0]["code"] == "database"
+    assert client.get("/healthz").status_code == 200
+    monkeypatch.undo()
+    monkeypatch.setenv("EMBER_DATA", str(tmp_path / "gone"))
+    assert client.get("/readyz").json()["faults"][0]["code"] == "state"
+
+
+def test_alive_asks_nothing_of_the_database(client, django_assert_num_queries):
+    """So a full or dead database does not get the server killed."""
+    with django_assert_num_queries(0):
+        assert client.get("/healthz").status_code == 200
+
+
+def test_two_plans_alike_but_for_words_are_one_question(kitchen, cook):
+    """The key keeps what matters: size, heat, altitude, spreads and the rule waited for."""
+    base = cook.document
+    for change in (
+        {"kitchen": {"altitude_m": 3.0}}, {"forecast": {"spreads": {"size_mm": 2}}}, {"rules": "uk-fsa"},
+        {"piece": base["piece"] | {"shape": {"kind": "slab", "thickness_mm": 31}}},
+    ):  # fmt: skip
+        assert learning.thermal_key(base | change) != learning.thermal_key(base)
+    assert save_plan(kitchen, cook.events.get().actor, base | {"title": str(uuid.uuid4())}).pk
