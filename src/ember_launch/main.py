@@ -260,9 +260,9 @@ def load(arguments: list[str]) -> int:
     )
     parser.add_argument("--pieces", type=int, default=60)
     parser.add_argument("--screens", type=int, default=40)
-    parser.add_argument("--seconds", type=float, default=60.0)
+    parser.add_argument("--seconds", type=float, default=90.0)
     wanted = parser.parse_args(arguments)
-    password = secrets.token_urlsafe(12)
+    password = secrets.token_hex(8)
     with throwaway("load", "ember_load", browser=False) as (supervisor, env, folder):
         token = folder / "hub-token"
         people = max(5, wanted.screens // 4)

@@ -11,10 +11,11 @@ import numpy as np
 import pytest
 from django.db import DatabaseError
 
+from ember_web.config.doors import Doors
 from ember_web.kitchens import health
 from ember_web.kitchens.clock import SteadyClock
 from ember_web.kitchens.models import Kitchen
-from ember_web.line import freshness, learning, live
+from ember_web.line import freshness, learning, live, views
 from ember_web.line.adapters import state_of
 from ember_web.line.bus import MOST_OF_ONE, Bus, Crowded
 from ember_web.line.models import Cook, Event, Probe, Reading
@@ -31,7 +32,7 @@ def moments(monkeypatch):
     """A board whose sense of age is set by hand."""
     now = [100.0]
     monkeypatch.setattr(live, "OLDEST_S", 1.0)
-    board = live.Board(0, clock=lambda: now[0])
+    board = live.Board(clock=lambda: now[0])
     monkeypatch.setattr(live, "board_of", lambda _kitchen: board)
     return now
 
@@ -260,3 +261,56 @@ def test_two_plans_alike_but_for_words_are_one_question(kitchen, cook):
     ):  # fmt: skip
         assert learning.thermal_key(base | change) != learning.thermal_key(base)
     assert save_plan(kitchen, cook.events.get().actor, base | {"title": str(uuid.uuid4())}).pk
+
+
+def test_the_doors_bound_what_waits():
+    """Streams and the sign of life are never held up; beyond the bound a page is 503 at once, and let in when there is room."""
+
+    async def go():
+        hold, answers, streamed = asyncio.Event(), [], []
+
+        async def page(_scope, _receive, _send):
+            await hold.wait()
+
+        async def stream(scope, _receive, _send):
+            streamed.append(scope["path"])
+
+        async def send(message):
+            if "status" in message:
+                answers.append(message["status"])
+
+        doors = Doors(page, stream, most=3)
+        ask = lambda path: doors({"type": "http", "path": path}, None, send)  # noqa: E731
+        inside = [asyncio.ensure_future(ask("/k/hut/plan/")) for _ in range(3)]
+        await asyncio.sleep(0)
+        await ask("/k/hut/plan/")
+        await ask("/healthz")
+        await ask("/k/hut/line/stream/")
+        assert answers == [503, 200]
+        assert streamed == ["/k/hut/line/stream/"]
+        hold.set()
+        await asyncio.gather(*inside)
+        await ask("/k/hut/plan/")
+        assert answers == [503, 200]
+
+    asyncio.run(go())
+
+
+def test_changes_come_in_their_gaps():
+    """After a quiet time within its spread; then a mark after a second, many of them as one."""
+
+    async def go():
+        loop, queue = asyncio.get_running_loop(), asyncio.Queue()
+        queue.put_nowait("soon")
+        began = loop.time()
+        assert await views._next_word(queue, 5.0, 0.0) == "soon"
+        assert loop.time() - began < 0.9
+        told = loop.time()
+        for word in ("soon", "soon", "now", "soon"):
+            queue.put_nowait(word)
+        assert await views._next_word(queue, 5.0, told) == "now"
+        assert loop.time() - told == pytest.approx(1.3, abs=0.4)
+        assert queue.empty()
+        assert await views._next_word(queue, 0.05, 0.0) == ""
+
+    asyncio.run(go())

@@ -1,56 +1,24 @@
-"""ASGI entry point: requests are let in a few at a time, and the kernels are loaded beside the first ones.
+"""What the server calls: pages on a few threads of their own, streams on the event loop.
 
-Every request may use a database connection, of which there are not many; so no more than
-:data:`AT_ONCE` run together and the others wait their turn. Streams are not counted: they give their
-connection back before they begin.
+A page is plain, synchronous code from end to end, so it runs on one of a few threads, each
+with a database connection that it keeps; the others wait their turn. A stream has no thread and keeps
+no connection. The solver is loaded beside the first requests: a mark needs none.
 """
 
-import asyncio
 import os
+import sys
 import threading
-from typing import Any
 
 os.environ.setdefault("DJANGO_SETTINGS_MODULE", "ember_web.config.settings")
 
+from a2wsgi import WSGIMiddleware
 from django.core.asgi import get_asgi_application
+from django.core.wsgi import get_wsgi_application
 
 from ember_core.warm import warm
+from ember_web.config.doors import AT_ONCE, Doors
 
-AT_ONCE = 24
-MOST_WAITING = 400
-BUSY = b"Too much is asked at once; try again in a moment.\n"
-
-
-class Gate:
-    """Lets ``at_once`` requests through together; beyond ``most_waiting`` waiting ones it answers 503 at once."""
-
-    def __init__(self, application: Any, at_once: int = AT_ONCE, most_waiting: int = MOST_WAITING) -> None:
-        self.application = application
-        self.places = asyncio.Semaphore(at_once)
-        self.most_waiting = most_waiting
-        self.waiting = 0
-
-    async def __call__(self, scope: Any, receive: Any, send: Any) -> None:
-        """Answer one request."""
-        if scope["type"] != "http" or scope["path"] == "/healthz" or scope["path"].endswith("/line/stream/"):
-            await self.application(scope, receive, send)
-            return
-        if self.waiting >= self.most_waiting:
-            headers = [(b"content-type", b"text/plain"), (b"retry-after", b"2")]
-            await send({"type": "http.response.start", "status": 503, "headers": headers})
-            await send({"type": "http.response.body", "body": BUSY})
-            return
-        self.waiting += 1
-        try:
-            await self.places.acquire()
-        finally:
-            self.waiting -= 1
-        try:
-            await self.application(scope, receive, send)
-        finally:
-            self.places.release()
-
-
-# a cook's marks need no solver: they are taken while it is still loading
+# learning computes on a thread of its own: a page that the database has answered does not wait long for its turn
+sys.setswitchinterval(0.001)
 threading.Thread(target=warm, name="warm", daemon=True).start()
-application = Gate(get_asgi_application())
+application = Doors(WSGIMiddleware(get_wsgi_application(), workers=AT_ONCE), get_asgi_application())

@@ -1,7 +1,6 @@
 """Settings. Everything that differs between machines comes from the launcher's environment."""
 
 import os
-import warnings
 from pathlib import Path
 
 from csp.constants import NONE, SELF
@@ -79,7 +78,8 @@ DATABASES = {
         "NAME": os.environ.get("EMBER_DB_NAME", "ember"),
         "USER": os.environ.get("EMBER_DB_USER", "ember"),
         "PASSWORD": _from_file("EMBER_DB_PASSWORD_FILE", ""),
-        "CONN_MAX_AGE": 0,  # a fresh connection a request: a restarted database needs no healing
+        "CONN_MAX_AGE": 0 if TEST else 300,  # s; one for each of the threads that answer pages
+        "CONN_HEALTH_CHECKS": True,  # one that a restarted database has lost is not handed out
         "ATOMIC_REQUESTS": False,
         "OPTIONS": {"connect_timeout": 5},
     }
@@ -108,6 +108,9 @@ AXES_LOCKOUT_TEMPLATE = "ui/locked_out.html"
 # the address is the connection's own; a proxy's word is taken by the server, and only from proxies it was told of
 AXES_CLIENT_IP_CALLABLE = "ember_web.kitchens.access.address_of"
 
+# sessions are written to the database and read from this process's memory: every board asks about once a second
+CACHES = {"default": {"BACKEND": "django.core.cache.backends.locmem.LocMemCache", "OPTIONS": {"MAX_ENTRIES": 5000}}}
+SESSION_ENGINE = "django.contrib.sessions.backends.cached_db"
 SESSION_COOKIE_SAMESITE = "Lax"
 SESSION_COOKIE_AGE = 60 * 60 * 24 * 14
 CSRF_COOKIE_SAMESITE = "Lax"
@@ -145,10 +148,6 @@ STORAGES = {
 WHITENOISE_USE_FINDERS = TEST
 DATA_UPLOAD_MAX_MEMORY_SIZE = 2_500_000
 FILE_UPLOAD_MAX_MEMORY_SIZE = 2_500_000
-
-# WhiteNoise hands Django synchronous file iterators; the files are small and local, so reading one
-# in a thread is fine, and the warning would stand once for every file.
-warnings.filterwarnings("ignore", message="StreamingHttpResponse must consume synchronous iterators")
 
 LOGGING = {
     "version": 1,

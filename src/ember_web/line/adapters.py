@@ -2,31 +2,35 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
 from datetime import UTC, datetime
+from typing import Any
+from uuid import UUID
 
 from ember_core.line.fold import CookState, fold
 from ember_core.line.fold import Event as CoreEvent
 from ember_web.line.models import Cook, Event
 
 
-def core_event(row: Event) -> CoreEvent:
-    """An event row as the fold reads it; times in s since the epoch."""
-    p = row.payload
+def core_event(
+    event_id: UUID, kind: str, payload: Mapping[str, Any], supersedes: UUID | None, occurred_at: datetime
+) -> CoreEvent:
+    """The columns of an event as the fold reads them; times in s since the epoch."""
     return CoreEvent(
-        id=str(row.id),
-        kind=row.kind,
-        at=row.occurred_at.timestamp(),
-        move=str(p.get("move", "")),
-        seconds=float(p.get("seconds", 0.0)),
-        text=str(p.get("text", "")),
-        supersedes=str(row.supersedes) if row.supersedes else "",
+        id=str(event_id),
+        kind=kind,
+        at=occurred_at.timestamp(),
+        move=str(payload.get("move", "")),
+        seconds=float(payload.get("seconds", 0.0)),
+        text=str(payload.get("text", "")),
+        supersedes=str(supersedes) if supersedes else "",
     )
 
 
 def state_of(cook: Cook, events: Iterable[Event] | None = None) -> CookState:
     """The folded state of a cook."""
-    return fold([core_event(e) for e in (events if events is not None else cook.events.all())], cook.moves)
+    rows = events if events is not None else cook.events.all()
+    return fold([core_event(e.id, e.kind, e.payload, e.supersedes, e.occurred_at) for e in rows], cook.moves)
 
 
 def moment(seconds: float) -> datetime:

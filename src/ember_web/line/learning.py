@@ -14,6 +14,7 @@ from collections import OrderedDict
 from collections.abc import Callable, Mapping
 from concurrent.futures import Future, ThreadPoolExecutor
 from dataclasses import dataclass
+from functools import cached_property
 from typing import Any
 
 import numpy as np
@@ -45,7 +46,7 @@ class Question:
     plan_s: Array
     core_c: Array
 
-    @property
+    @cached_property
     def key(self) -> tuple[str, float, float, int, float]:
         """Changes with every new reading and every move."""
         return self.thermal, self.anchor_s, self.offset_s, self.plan_s.size, float(self.core_c.sum())
@@ -66,10 +67,10 @@ def thermal_key(document: Mapping[str, Any]) -> str:
     return json.dumps([bare(kept), kept.get("house"), spreads], sort_keys=True)
 
 
-def question(cook: Cook, state: CookState, times: Array, cores: Array, start: float) -> Question | None:
+def question(cook: Cook, thermal: str, state: CookState, times: Array, cores: Array, start: float) -> Question | None:
     """What can be asked now: only while the pull is the next move and enough has been read.
 
-    ``times`` (s since 1970) and ``cores`` (°C) are the probe's readings. Plan time runs from the last
+    ``thermal`` is the plan's :func:`thermal_key`; ``times`` (s since 1970) and ``cores`` (°C) are the probe's readings. Plan time runs from the last
     move as it was really done, so that a late turn shifts the pull as well.
     """
     if not cook.result.get("coast") or state.next is None:
@@ -81,7 +82,7 @@ def question(cook: Cook, state: CookState, times: Array, cores: Array, start: fl
     if times[-1] - times[0] < LEAST_SPAN_S:
         return None
     plan_s = np.where(times >= at, offset + times - at, np.minimum(times - start, offset))
-    return Question(thermal_key(cook.document), at, offset, plan_s, cores)
+    return Question(thermal, at, offset, plan_s, cores)
 
 
 def prepare(thermal: str) -> Learner:

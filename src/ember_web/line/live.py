@@ -17,12 +17,12 @@ from typing import Any
 
 import numpy as np
 
-from ember_core.line.fold import CookState
+from ember_core.line.fold import CookState, fold
 from ember_web.kitchens.models import Kitchen
-from ember_web.line.adapters import moment, state_of
+from ember_web.line.adapters import core_event, moment
 from ember_web.line.freshness import changed, marks
-from ember_web.line.learning import Desk, desk, question
-from ember_web.line.models import Cook, Reading
+from ember_web.line.learning import Desk, Question, desk, question, thermal_key
+from ember_web.line.models import Cook, Event, Reading
 from ember_web.line.services import kitchen_time
 
 OLDEST_S = 1.0  # so old may a state be, real time
@@ -43,15 +43,60 @@ class Track:
         self.cores.insert(where, core_c)
 
 
+class Piece:
+    """A running cook in memory. Its plan never changes; what its events and readings amount to is worked out when they do."""
+
+    def __init__(self, cook: Cook) -> None:
+        self.cook = cook
+        self.thermal = thermal_key(cook.document)
+        self.events: tuple[Any, ...] | None = None
+        self.state = CookState(None, [])
+        self.track: Track | None = None
+        self.question: Question | None = None
+        self.asked: tuple[Any, ...] = ()
+        self.text = ""
+        self.shown: tuple[Any, ...] = ()
+
+    @property
+    def begun(self) -> float:
+        """When it started, s since 1970."""
+        return self.state.started or self.cook.created_at.timestamp()
+
+    def happened(self, rows: list[tuple[Any, ...]]) -> None:
+        """Take its events: id, kind, payload, superseded id, time; they are only ever added to."""
+        ids = tuple(r[0] for r in rows)
+        if ids == self.events:
+            return
+        self.events = ids
+        self.state = fold([core_event(*r) for r in rows], self.cook.moves)
+
+    def json(self, now: datetime, ask: Callable[[Question | None], dict[str, Any] | None]) -> str:
+        """This cook in the state document."""
+        assert self.track is not None
+        asked = (self.events, len(self.track.times))
+        if asked != self.asked:
+            self.asked = asked
+            times, cores = np.array(self.track.times), np.array(self.track.cores)
+            self.question = question(self.cook, self.thermal, self.state, times, cores, self.begun)
+        learned = ask(self.question)
+        shown = (*asked, None if learned is None else tuple(learned.items()))
+        if shown != self.shown:
+            self.shown = shown
+            self.text = json.dumps(cook_state(self.cook, self.state, self.track, learned), separators=(",", ":"))
+        here = plan_time(self.state, now.timestamp())
+        moving = json.dumps(
+            {"predicted": predicted(self.cook.trace, here), "planNow": round(here, 1)}, separators=(",", ":")
+        )
+        return f"{self.text[:-1]},{moving[1:]}"
+
+
 class Board:
     """One kitchen's line in this process."""
 
-    def __init__(self, kitchen_id: int, desk: Desk = desk, clock: Callable[[], float] = time.monotonic) -> None:
-        self.kitchen_id = kitchen_id
+    def __init__(self, desk: Desk = desk, clock: Callable[[], float] = time.monotonic) -> None:
         self.desk, self.clock = desk, clock
         self.lock = threading.Lock()
-        self.tracks: dict[int, Track] = {}
-        self.probes: dict[int, int | None] = {}
+        self.pieces: dict[int, Piece] = {}
         self.last_id: int | None = None
         self.built = -1e9
         self.marks = (-1, -1)
@@ -61,65 +106,68 @@ class Board:
     def text(self, kitchen: Kitchen) -> str:
         """The state document as JSON; its clock is of this moment."""
         with self.lock:
-            now = kitchen_time(kitchen)
             found = marks(kitchen.public_id)
-            age = self.clock() - self.built
             clock_key = (kitchen.clock_real, kitchen.clock_kitchen, kitchen.clock_rate)
-            stale = age > OLDEST_S or found[0] != self.marks[0] or clock_key != self.clock_key
-            if stale:
+            old = self.clock() - self.built > OLDEST_S
+            if old or found[0] != self.marks[0] or clock_key != self.clock_key:
                 begun = self.clock()
-                self.cooks = json.dumps(self._cooks(kitchen, now), separators=(",", ":"))
+                now = kitchen_time(kitchen)
+                self.cooks = f"[{','.join(self._cooks(kitchen, now))}]"
                 self.built, self.marks, self.clock_key = begun, found, clock_key
+            now = kitchen.now()
             head = json.dumps({"now": round(now.timestamp() * 1000), "rate": kitchen.clock_rate, "zone": kitchen.zone})
             return f'{head[:-1]}, "cooks": {self.cooks}}}'
 
-    def _cooks(self, kitchen: Kitchen, now: datetime) -> list[dict[str, Any]]:
-        rows = list(
-            Cook.objects.filter(kitchen=kitchen, finished=False).select_related("probe").prefetch_related("events")
-        )
-        states = {cook.id: state_of(cook) for cook in rows}
-        self._read(kitchen, rows, states)
-        public = kitchen.public_id
-        return [
-            cook_state(
-                c,
-                states[c.id],
-                self.tracks[c.id],
-                now,
-                lambda q, i=c.id: self.desk.ask(i, q, lambda: changed(public, soon=True)),
-            )
-            for c in rows
-        ]
-
-    def _read(self, kitchen: Kitchen, rows: list[Cook], states: dict[int, CookState]) -> None:
-        """Bring the tracks up to date."""
-        gone = set(self.tracks) - {c.id for c in rows}
-        gone |= {c.id for c in rows if c.id in self.tracks and self.probes[c.id] != c.probe_id}
+    def _cooks(self, kitchen: Kitchen, now: datetime) -> list[str]:
+        running = list(Cook.objects.filter(kitchen=kitchen, finished=False).values_list("id", "probe_id"))
+        known = {i for i, probe in running if i in self.pieces and self.pieces[i].cook.probe_id == probe}
+        gone = set(self.pieces) - known
         for cook_id in gone:
-            del self.tracks[cook_id], self.probes[cook_id]
+            del self.pieces[cook_id]
         self.desk.forget(gone)
-        new = Reading.objects.filter(kitchen=kitchen)
+        new = [i for i, _ in running if i not in known]
+        if new:
+            for cook in Cook.objects.filter(pk__in=new).select_related("probe"):
+                self.pieces[cook.pk] = Piece(cook)
+        events: dict[int, list[tuple[Any, ...]]] = {i: [] for i, _ in running}
+        wanted = ("cook_id", "id", "kind", "payload", "supersedes", "occurred_at")
+        for cook_id, *rest in (
+            Event.objects.filter(cook_id__in=list(events)).order_by("occurred_at", "id").values_list(*wanted)
+        ):
+            events[cook_id].append(tuple(rest))
+        pieces = [self.pieces[i] for i, _ in running if i in self.pieces]
+        for piece in pieces:
+            piece.happened(events[piece.cook.pk])
+        self._read(kitchen, pieces)
+
+        def told() -> None:
+            changed(kitchen.public_id, soon=True)
+
+        return [p.json(now, lambda q, i=p.cook.pk: self.desk.ask(i, q, told)) for p in pieces]  # type: ignore[misc]
+
+    def _read(self, kitchen: Kitchen, pieces: list[Piece]) -> None:
+        """Bring the tracks up to date."""
+        rows = Reading.objects.filter(kitchen=kitchen)
         if self.last_id is None:
-            self.last_id = new.order_by("-id").values_list("id", flat=True).first() or 0
-        by_probe = {self.probes[i]: self.tracks[i] for i in self.tracks}
-        since = {c.probe_id: _begin(c, states[c.id]) for c in rows}
+            self.last_id = rows.order_by("-id").values_list("id", flat=True).first() or 0
+        by_probe = {p.cook.probe_id: p for p in pieces if p.track is not None}
         # ids of a kitchen's readings are given in the order of their commits (see the API)
-        fresh = new.filter(id__gt=self.last_id).order_by("id").values_list("id", "probe_id", "measured_at", "core_c")
+        fresh = rows.filter(id__gt=self.last_id).order_by("id").values_list("id", "probe_id", "measured_at", "core_c")
         for row_id, probe, at, core in fresh:
             self.last_id = row_id
-            if probe in by_probe and at.timestamp() >= since[probe]:
-                by_probe[probe].add(at.timestamp(), core)
-        for cook in rows:
-            if cook.id in self.tracks:
+            piece = by_probe.get(probe)
+            if piece is not None and piece.track is not None and at.timestamp() >= piece.begun:
+                piece.track.add(at.timestamp(), core)
+        for piece in pieces:
+            if piece.track is not None:
                 continue
-            track = self.tracks[cook.id] = Track()
-            self.probes[cook.id] = cook.probe_id
-            if cook.probe_id is not None:
-                old = new.filter(
-                    probe_id=cook.probe_id, measured_at__gte=moment(since[cook.probe_id]), id__lte=self.last_id
-                ).order_by("measured_at", "id")
-                for at, core in old.values_list("measured_at", "core_c"):
-                    track.add(at.timestamp(), core)
+            piece.track = Track()
+            if piece.cook.probe_id is not None:
+                old = rows.filter(
+                    probe_id=piece.cook.probe_id, measured_at__gte=moment(piece.begun), id__lte=self.last_id
+                )
+                for at, core in old.order_by("measured_at", "id").values_list("measured_at", "core_c"):
+                    piece.track.add(at.timestamp(), core)
 
 
 _boards: dict[int, Board] = {}
@@ -129,17 +177,13 @@ _boards_lock = threading.Lock()
 def board_of(kitchen: Kitchen) -> Board:
     """The board that all screens of a kitchen share in this process."""
     with _boards_lock:
-        return _boards.setdefault(kitchen.pk, Board(kitchen.pk))
+        return _boards.setdefault(kitchen.pk, Board())
 
 
 def forget_boards() -> None:
     """Begin anew, as a new process does; for tests."""
     with _boards_lock:
         _boards.clear()
-
-
-def _begin(cook: Cook, state: CookState) -> float:
-    return state.started or cook.created_at.timestamp()
 
 
 def predicted(trace: list[list[float]], t_s: float) -> float | None:
@@ -168,17 +212,14 @@ def plan_time(state: CookState, now_s: float) -> float:
     return offset + max(elapsed, 0.0)
 
 
-def cook_state(
-    cook: Cook, state: CookState, track: Track, now: datetime, ask: Callable[[Any], dict[str, Any] | None]
-) -> dict[str, Any]:
-    """One cook as the page needs it; times in ms since the epoch."""
+def cook_state(cook: Cook, state: CookState, track: Track, learned: dict[str, Any] | None) -> dict[str, Any]:
+    """What of a cook the page needs and only changes with its events and readings; times in ms since 1970."""
     times, cores = track.times, track.cores
     step = max(1, -(-len(times) // READINGS_SHOWN))
     shown = [*range(0, len(times), step)]
     if times and shown[-1] != len(times) - 1:
         shown.append(len(times) - 1)
-    start = _begin(cook, state)
-    here = plan_time(state, now.timestamp())
+    start = state.started or cook.created_at.timestamp()
     document = cook.document
     return {
         "id": cook.public_id,
@@ -192,10 +233,8 @@ def cook_state(
         "lastEvent": state.last_event,
         "target": document.get("target", {}).get("core_c"),
         "pullCore": (cook.result.get("coast") or {}).get("pull_core_c"),
-        "predicted": predicted(cook.trace, here),
         "trace": cook.trace,
-        "planNow": round(here, 1),
-        "learned": ask(question(cook, state, np.array(times), np.array(cores), start)),
+        "learned": learned,
         "readings": [[round(times[i] - start, 1), round(cores[i], 2)] for i in shown],
         "lastReading": None if not times else [round(times[-1] * 1000), round(cores[-1], 2)],
         "moves": [

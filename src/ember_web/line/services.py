@@ -209,7 +209,8 @@ def append(kitchen: Kitchen, user: User, row: Event, cook_id: str) -> str:
     from ember_web.logbook.services import write_record
 
     with transaction.atomic():
-        cook = Cook.objects.select_for_update().filter(kitchen=kitchen, public_id=cook_id).first()
+        rows = Cook.objects.select_for_update().defer("document", "result", "trace")  # only a finish needs them
+        cook = rows.filter(kitchen=kitchen, public_id=cook_id).first()
         if cook is None:
             raise InputError("No such cook in this kitchen.", path="cook")
         # the lock on the cook orders all its events; the primary key makes a repeat harmless

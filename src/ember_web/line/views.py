@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import asyncio
 import json
+import random
 import uuid
 from collections.abc import AsyncIterator, Callable
 from contextlib import suppress
@@ -18,7 +19,7 @@ from django.views.decorators.http import require_GET, require_POST
 from ember_core.errors import InputError
 from ember_web.kitchens.access import RANK, KitchenRequest, attach, in_kitchen
 from ember_web.kitchens.views import RATES
-from ember_web.line.bus import SOON, Crowded, bus
+from ember_web.line.bus import NOW, SOON, Crowded, bus
 from ember_web.line.live import line_text
 from ember_web.line.models import Cook, Probe
 from ember_web.line.services import kitchen_time, start_cook, take_events
@@ -26,7 +27,10 @@ from ember_web.plans.models import Plan
 
 STREAM_LIFE_S = 300.0
 BEAT_S = 15.0
-GAP_S = 2.0  # readings are told at most so often, events at once
+# a word is told at once after a quiet time, then no sooner than this after the last one; and boards that hear the
+# same word are told it over a short while, so that they do not all ask in the same moment
+GAP_S = {SOON: 1.2, NOW: 1.0}
+SPREAD_S = {SOON: 0.7, NOW: 0.6}
 
 
 class Stream(StreamingHttpResponse):
@@ -109,9 +113,9 @@ async def stream(request: HttpRequest, kitchen: str) -> HttpResponse:
         clock = asyncio.get_running_loop().time
         try:
             yield b"retry: 1000\nevent: state\ndata: open\n\n"
-            end, told = clock() + STREAM_LIFE_S, clock() - GAP_S
+            end, told = clock() + STREAM_LIFE_S, 0.0
             while (left := end - clock()) > 0:
-                word = await _next_word(queue, min(BEAT_S, left), told + GAP_S)
+                word = await _next_word(queue, min(BEAT_S, left), told)
                 if word:
                     told = clock()
                 yield b"event: state\ndata: changed\n\n" if word else b": beat\n\n"
@@ -126,14 +130,17 @@ async def stream(request: HttpRequest, kitchen: str) -> HttpResponse:
     return reply
 
 
-async def _next_word(queue: asyncio.Queue[str], patience_s: float, soonest: float) -> str:
-    """The next change, or nothing after ``patience_s``; readings are not told before ``soonest`` (loop time), events are."""
+async def _next_word(queue: asyncio.Queue[str], patience_s: float, told: float) -> str:
+    """The next change, or nothing after ``patience_s``; not before its gap after ``told``, loop time, is over."""
     clock = asyncio.get_running_loop().time
     word = ""
     with suppress(TimeoutError):
         word = await asyncio.wait_for(queue.get(), patience_s)
-        while word == SOON and (left := soonest - clock()) > 0:
-            word = await asyncio.wait_for(queue.get(), left)
+        while (left := told + GAP_S[word] - clock()) > 0:
+            if await asyncio.wait_for(queue.get(), left) == NOW:
+                word = NOW
+    if word:
+        await asyncio.sleep(random.uniform(0.0, SPREAD_S[word]))  # noqa: S311 - not a secret
     while not queue.empty():
         queue.get_nowait()
     return word
