@@ -119,7 +119,7 @@ class Writer(threading.Thread):
         while not self.ending:
             sequence += 1
             reading = {
-                "probe": "p4",
+                "probe": "p3",
                 "boot": boot,
                 "sequence": sequence,
                 "core_c": 20.0,
@@ -133,26 +133,31 @@ class Writer(threading.Thread):
                 "occurred_at": time.time() * 1000,
                 "device": "trial",
             }
-            self.send(lambda r=reading: httpx.post(
-                self.place.url + "/api/v1/readings", json={"readings": [r]}, timeout=5.0, trust_env=False,
-                headers={"Authorization": f"Bearer {self.place.token}"},
-            ))  # fmt: skip
-            self.readings.add((boot, sequence))
-            self.send(lambda m=mark: person.post(f"{KITCHEN}/line/events/", json={"events": [m]}, headers=csrf))
-            self.marks.add(mark["id"])
+            headers = {"Authorization": f"Bearer {self.place.token}"}
+            url, body = self.place.url + "/api/v1/readings", {"readings": [reading]}
+            if self.send(
+                lambda u=url, b=body, h=headers: httpx.post(u, json=b, headers=h, timeout=5.0, trust_env=False)
+            ):
+                self.readings.add((boot, sequence))
+            if self.send(lambda m=mark: person.post(f"{KITCHEN}/line/events/", json={"events": [m]}, headers=csrf)):
+                self.marks.add(mark["id"])
             time.sleep(0.02)
 
-    def send(self, call: Any) -> None:
-        """Until it is acknowledged."""
+    def send(self, call: Any) -> bool:
+        """Until it is acknowledged; whether it was."""
         while not self.ending:
             try:
                 reply = call()
                 self.answers[str(reply.status_code)] = self.answers.get(str(reply.status_code), 0) + 1
-                if reply.status_code == 200 and reply.json()["answers"][0]["status"] in {"taken", "known"}:
-                    return
+                if reply.status_code == 200:
+                    status = reply.json()["answers"][0]["status"]
+                    if status not in {"taken", "known"}:
+                        raise RuntimeError(f"{reply.json()['answers'][0]}")
+                    return True
             except httpx.HTTPError as error:
                 self.answers[type(error).__name__] = self.answers.get(type(error).__name__, 0) + 1
             time.sleep(0.05)
+        return False
 
 
 def stored(place: Installation) -> tuple[set[tuple[str, int]], set[str]]:

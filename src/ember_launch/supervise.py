@@ -20,7 +20,7 @@ LIBC = ctypes.CDLL(None, use_errno=True)
 
 
 LONGEST_WAIT_S = 2.0  # before a child that keeps ending is started again
-SETTLED_S = 20.0  # one that lived so long is started again at once
+SETTLED_S = 5.0  # one that lived so long is started again at once
 LOOK_S = 0.1
 LOG_BYTES, LOGS_KEPT = 5_000_000, 3
 

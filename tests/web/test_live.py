@@ -44,7 +44,7 @@ def test_a_state_is_built_once_for_all(
     screens = [as_("viewer"), as_("cook")]
     first = screens[0].get(STATE).json()
     Cook.objects.update(title="changed behind its back")
-    with django_assert_max_num_queries(4):  # session, person, membership and kitchen, the last event
+    with django_assert_max_num_queries(3):  # session, person, membership with its kitchen
         assert screens[1].get(STATE).json()["cooks"] == first["cooks"]
     with django_capture_on_commit_callbacks(execute=True):
         readings(client, reading(kitchen, 1, 21.0, ago=-1))
@@ -70,7 +70,7 @@ def test_readings_are_fetched_once_by_one_query(kitchen, plan, cook, as_, client
             reading(kitchen, 10 + sequence, 50.0, ago=1e4),
         )
     moments[0] += 2
-    with django_assert_num_queries(7):  # session, person, membership, last event; cooks, their events, new readings
+    with django_assert_num_queries(6):  # person, membership, last event; cooks, their events, new readings
         state = screen.get(STATE).json()
     mine = next(c for c in state["cooks"] if c["id"] == cook.public_id)
     assert [c for _, c in mine["readings"]] == [21.0, 22.0, 23.0]

@@ -7,6 +7,7 @@ import json
 import random
 import uuid
 from collections.abc import AsyncIterator, Callable
+from concurrent.futures import ThreadPoolExecutor
 from contextlib import suppress
 
 from asgiref.sync import sync_to_async
@@ -25,6 +26,7 @@ from ember_web.line.models import Cook, Probe
 from ember_web.line.services import kitchen_time, start_cook, take_events
 from ember_web.plans.models import Plan
 
+ADMITTING = ThreadPoolExecutor(2, thread_name_prefix="admit")  # however many come at once: two connections
 STREAM_LIFE_S = 300.0
 BEAT_S = 15.0
 # a word is told at once after a quiet time, then no sooner than this after the last one; and boards that hear the
@@ -93,7 +95,7 @@ def _admit(request: HttpRequest, kitchen: str) -> int:
 async def stream(request: HttpRequest, kitchen: str) -> HttpResponse:
     """Server-sent events: a word whenever the state changed. Bounded in time and number; the browser comes again or asks."""
     try:
-        person = await sync_to_async(_admit)(request, kitchen)
+        person = await sync_to_async(_admit, thread_sensitive=False, executor=ADMITTING)(request, kitchen)
     except Http404:
         return HttpResponse(status=404)
     if not person:
