@@ -53,7 +53,7 @@ TESTS = {
     "safety/forms.py": ROWS,
     "safety/keeping.py": KEEPING,
     "safety/lethality.py": ["tests/core/test_lethality.py", *ROWS, "tests/core/test_rule_clocks.py", "tests/validation/test_tables.py"],
-    "safety/measured.py": LOGS,
+    "safety/measured.py": ["tests/core/test_measured_course.py", *LOGS],
     "safety/notes.py": VERDICTS,
     "safety/rules.py": [*ROWS, *VERDICTS, "tests/core/test_house.py"],
     "safety/statement.py": VERDICTS,
