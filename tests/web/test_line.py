@@ -8,6 +8,7 @@ import json
 import uuid
 from datetime import timedelta
 
+import numpy as np
 import pytest
 
 from ember_core.formats import log as log_format
@@ -16,7 +17,6 @@ from ember_sim.piece import Piece, stage_at
 from ember_web.kitchens.models import Kitchen
 from ember_web.line.adapters import state_of
 from ember_web.line.learning import desk
-from ember_web.line.live import predicted
 from ember_web.line.models import Cook, Event, Probe, Reading
 from ember_web.logbook.models import Record
 from tests.web.conftest import TOKEN
@@ -198,7 +198,7 @@ def test_the_probe_moves_the_likely_pull(kitchen, cook, as_, client, faster, soo
     Kitchen.objects.filter(pk=kitchen.pk).update(clock_kitchen=kitchen.clock_kitchen + timedelta(minutes=6))
     kitchen.refresh_from_db()
     rows = [
-        reading(kitchen, s, predicted(cook.trace, 5 * s * faster))
+        reading(kitchen, s, float(np.interp(5 * s * faster, *np.array(cook.trace).T)))
         | {"at": (cook.created_at + timedelta(seconds=5 * s)).isoformat()}
         for s in range(1, 60)
     ]

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -440,15 +441,17 @@ def run(
     rows = int(record.filled[0])
     start = min(vary.start_c, s.boil_c)
 
-    kept = np.flatnonzero(np.diff(record.t[:rows], append=np.inf) > 0.0)  # of two at one moment the later
-    kept = kept[record.t[kept] > 0.0]
+    kept: Any = slice(0, rows)
+    if rows and (record.t[0] <= 0.0 or not (np.diff(record.t[:rows]) > 0.0).all()):
+        later = np.flatnonzero(np.diff(record.t[:rows], append=np.inf) > 0.0)  # of two at one moment the later
+        kept = later[record.t[later] > 0.0]
 
     def column(values: Array) -> Array:
         return np.concatenate([[start], values[kept]])
 
     t = np.concatenate([[0.0], record.t[kept]])
     core, mean = column(record.core), column(record.mean)
-    field = np.vstack([np.full((1, n), start), record.field[kept]])
+    field = np.concatenate([np.full((1, n), start), record.field[kept]])
     outcomes = []
     begin = 0.0
     for i in range(count):
@@ -460,8 +463,8 @@ def run(
         )
         begin = float(t[at])
     hottest = max(start, float((s.faces[..., F_TINF] + np.maximum(s.faces[..., F_TDELTA], 0.0)).max()))
-    above = np.maximum(core - CORE_ABOVE_K, field.max(axis=1) - PLACE_ABOVE_K)
-    if max(above.max(), top - CORE_ABOVE_K) > hottest:
+    if max(core.max(), top) > hottest + CORE_ABOVE_K or field.max() > hottest + PLACE_ABOVE_K:
+        above = np.maximum(core - CORE_ABOVE_K, field.max(axis=1) - PLACE_ABOVE_K)
         stage = int(np.searchsorted(end_s, t[int(np.argmax(above))]))
         raise _gave_up(plan, min(stage, count - 1), False, budget_s)
     findings = setup_findings(plan, boiling_point(plan.altitude_m))

@@ -101,7 +101,15 @@ def steepest(body: Body, low: float, high: float) -> float:
 
 @leaf
 def spectral_radius(
-    low: float, high: float, faces: Array, mesh: Mesh, layers: Layers, area: Array, per_volume: Array, through: Array
+    low: float,
+    high: float,
+    faces: Array,
+    mesh: Mesh,
+    layers: Layers,
+    conduct: Array,
+    area: Array,
+    per_volume: Array,
+    through: Array,
 ) -> float:
     """Bound of the fastest rate, 1/s, for temperatures between ``low`` and ``high``; ``through`` is room for a value a node."""
     stretch = layers.outer.length
@@ -127,7 +135,14 @@ def spectral_radius(
         for p in range(mesh.s_from[side], mesh.s_from[side + 1]):
             i = mesh.s_node[p]
             through[i] += total * area[p] * per_volume[i] * slope
-    return float(fastest + through.max())
+    both = fastest + through.max()
+    # by Gershgorin's circles: where the skin is quick the inside need not be
+    for e in range(mesh.first.size):
+        i, j = mesh.first[e], mesh.second[e]
+        q = 2.0 * diffusive * conduct[e]
+        through[i] += q * per_volume[i]
+        through[j] += q * per_volume[j]
+    return float(min(both, through.max()))
 
 
 @leaf
@@ -327,7 +342,7 @@ def run_mesh_stage(
     # by no more is a place overheated in the step in which it loses its last water, J/m³
     too_hot = body.c_dry * min(LAST_WATER_K, max(medium_high + drift - body.boil_c, 1.0))
     fastest = spectral_radius(
-        min(temp0.min(), medium_low - drift), max(temp0.max(), medium_high + drift), faces, mesh, layers, area, per_volume, f
+        min(temp0.min(), medium_low - drift), max(temp0.max(), medium_high + drift), faces, mesh, layers, conduct, area, per_volume, f
     )  # fmt: skip
     fastest += fastest_air(air, faces, mesh.s_from, area, whole)
     core = temp0[mesh.core]

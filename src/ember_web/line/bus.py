@@ -31,6 +31,7 @@ class Bus:
         self.queues: dict[str, set[asyncio.Queue[str]]] = defaultdict(set)
         self.people: Counter[int] = Counter()
         self.task: asyncio.Task[None] | None = None
+        self.loop: asyncio.AbstractEventLoop | None = None
 
     def open(self, kitchen: str, person: int) -> asyncio.Queue[str]:
         """Subscribe a person's board; starts the listener with the first one. Raises Crowded."""
@@ -39,8 +40,9 @@ class Bus:
         queue: asyncio.Queue[str] = asyncio.Queue(maxsize=8)
         self.queues[kitchen].add(queue)
         self.people[person] += 1
+        self.loop = asyncio.get_running_loop()
         if self.task is None or self.task.done():
-            self.task = asyncio.get_running_loop().create_task(self.listen())
+            self.task = self.loop.create_task(self.listen())
         return queue
 
     def close(self, kitchen: str, person: int, queue: asyncio.Queue[str]) -> None:
@@ -59,6 +61,11 @@ class Bus:
         for queue in self.queues.get(kitchen, ()):
             with suppress(asyncio.QueueFull):
                 queue.put_nowait(word)
+
+    def wake(self, kitchen: str) -> None:
+        """From any thread of this process: there is something to see soon."""
+        if self.loop is not None and not self.loop.is_closed():
+            self.loop.call_soon_threadsafe(self.send, kitchen, SOON)
 
     def hear(self, payload: str) -> None:
         """Take a notification: kitchen, how soon, and which process sent it."""

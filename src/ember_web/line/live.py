@@ -12,7 +12,6 @@ import json
 import threading
 import time
 from collections.abc import Callable
-from datetime import datetime
 from typing import Any
 
 import numpy as np
@@ -20,6 +19,7 @@ import numpy as np
 from ember_core.line.fold import CookState, fold
 from ember_web.kitchens.models import Kitchen
 from ember_web.line.adapters import core_event, moment
+from ember_web.line.bus import bus
 from ember_web.line.freshness import changed, marks
 from ember_web.line.learning import Desk, Question, desk, question, thermal_key
 from ember_web.line.models import Cook, Event, Reading
@@ -70,7 +70,7 @@ class Piece:
         self.events = ids
         self.state = fold([core_event(*r) for r in rows], self.cook.moves)
 
-    def json(self, now: datetime, ask: Callable[[Question | None], dict[str, Any] | None]) -> str:
+    def json(self, ask: Callable[[Question | None], dict[str, Any] | None]) -> str:
         """This cook in the state document."""
         assert self.track is not None
         asked = (self.events, len(self.track.times))
@@ -83,11 +83,7 @@ class Piece:
         if shown != self.shown:
             self.shown = shown
             self.text = json.dumps(cook_state(self.cook, self.state, self.track, learned), separators=(",", ":"))
-        here = plan_time(self.state, now.timestamp())
-        moving = json.dumps(
-            {"predicted": predicted(self.cook.trace, here), "planNow": round(here, 1)}, separators=(",", ":")
-        )
-        return f"{self.text[:-1]},{moving[1:]}"
+        return self.text
 
 
 class Board:
@@ -111,14 +107,14 @@ class Board:
             old = self.clock() - self.built > OLDEST_S
             if old or found[0] != self.marks[0] or clock_key != self.clock_key:
                 begun = self.clock()
-                now = kitchen_time(kitchen)
-                self.cooks = f"[{','.join(self._cooks(kitchen, now))}]"
+                kitchen_time(kitchen)
+                self.cooks = f"[{','.join(self._cooks(kitchen))}]"
                 self.built, self.marks, self.clock_key = begun, found, clock_key
             now = kitchen.now()
             head = json.dumps({"now": round(now.timestamp() * 1000), "rate": kitchen.clock_rate, "zone": kitchen.zone})
             return f'{head[:-1]}, "cooks": {self.cooks}}}'
 
-    def _cooks(self, kitchen: Kitchen, now: datetime) -> list[str]:
+    def _cooks(self, kitchen: Kitchen) -> list[str]:
         running = list(Cook.objects.filter(kitchen=kitchen, finished=False).values_list("id", "probe_id"))
         known = {i for i, probe in running if i in self.pieces and self.pieces[i].cook.probe_id == probe}
         gone = set(self.pieces) - known
@@ -142,8 +138,9 @@ class Board:
 
         def told() -> None:
             changed(kitchen.public_id, soon=True)
+            bus.wake(kitchen.public_id)
 
-        return [p.json(now, lambda q, i=p.cook.pk: self.desk.ask(i, q, told)) for p in pieces]  # type: ignore[misc]
+        return [p.json(lambda q, i=p.cook.pk: self.desk.ask(i, q, told)) for p in pieces]  # type: ignore[misc]
 
     def _read(self, kitchen: Kitchen, pieces: list[Piece]) -> None:
         """Bring the tracks up to date."""
@@ -184,32 +181,6 @@ def forget_boards() -> None:
     """Begin anew, as a new process does; for tests."""
     with _boards_lock:
         _boards.clear()
-
-
-def predicted(trace: list[list[float]], t_s: float) -> float | None:
-    """Predicted core at ``t_s`` s from a trace of (s, °C) pairs."""
-    if not trace or t_s < 0:
-        return None
-    before = trace[0]
-    for point in trace:
-        if point[0] >= t_s:
-            width = point[0] - before[0]
-            return before[1] if width <= 0 else before[1] + (point[1] - before[1]) * (t_s - before[0]) / width
-        before = point
-    return before[1]
-
-
-def plan_time(state: CookState, now_s: float) -> float:
-    """Where the cook stands on the plan's own time axis: since the last move done, from that move's offset."""
-    done = [(m.done, m.offset_s) for m in state.moves if m.done is not None]
-    if not done:
-        return 0.0
-    at, offset = max(done, key=lambda d: d[1])
-    following = next((m for m in state.moves if m.done is None), None)
-    elapsed = now_s - at
-    if following is not None:
-        elapsed = min(elapsed, following.offset_s - offset)  # a late move holds the plan where it is
-    return offset + max(elapsed, 0.0)
 
 
 def cook_state(cook: Cook, state: CookState, track: Track, learned: dict[str, Any] | None) -> dict[str, Any]:

@@ -145,9 +145,23 @@
   };
 
   const nextOf = (cook) => (cook.next === null ? null : cook.moves[cook.next]);
+  // where the plan stands: since the last move done; a late move holds it where it is
+  const planNow = (cook) => {
+    const done = cook.moves.filter((m) => m.done !== null);
+    if (!done.length) return 0;
+    const last = done.reduce((a, b) => (b.offset >= a.offset ? b : a)), next = cook.moves.find((m) => m.done === null);
+    const gone = Math.max((now() - last.done) / 1000, 0);
+    return last.offset + (next ? Math.min(gone, next.offset - last.offset) : gone);
+  };
+  const planned = (cook) => {
+    const t = planNow(cook), i = cook.trace.findIndex((p) => p[0] >= t);
+    if (i <= 0) return (i < 0 ? cook.trace[cook.trace.length - 1] : cook.trace[0])[1];
+    const [a, b] = [cook.trace[i - 1], cook.trace[i]];
+    return b[0] > a[0] ? a[1] + ((b[1] - a[1]) * (t - a[0])) / (b[0] - a[0]) : b[1];
+  };
   const corePair = (cook) => {
     const last = cook.lastReading;
-    return { probe: last && now() - last[0] < 120000 * Math.max(state.rate, 1) ? last[1] : null, plan: cook.predicted };
+    return { probe: last && now() - last[0] < 120000 * Math.max(state.rate, 1) ? last[1] : null };
   };
   const spark = (cook) => {
     const box = svg("svg", { viewBox: "0 0 760 104", class: "h-spark", role: "img", "aria-label": "Predicted core and probe readings", preserveAspectRatio: "none" });
@@ -161,7 +175,7 @@
     for (const r of cook.readings) box.append(svg("circle", { cx: x(r[0]).toFixed(1), cy: y(r[1]).toFixed(1), r: 2.5, class: "dot" }));
     return box;
   };
-  let shown = "";
+  let shown = "", planShown = null; // the plan's core goes on between two states
   const render = () => {
     const cooks = withQueue();
     const key = JSON.stringify([cooks.map((c) => [c.id, c.next, c.lastReading, c.learned, c.moves.map((m) => m.done || m.due)]), chosen, memory.length]);
@@ -187,6 +201,7 @@
   };
   const drawHero = (cook) => {
     hero.replaceChildren();
+    planShown = null;
     if (!cook) {
       const empty = el("div", "empty");
       const a = el("a", "btn btn-primary big", "Choose a plan");
@@ -202,8 +217,9 @@
     if (move) count.dataset.due = move.due;
     hero.append(count);
     const core = el("p", "h-core"), toGo = move && move.core !== null ? move.core : cook.target;
-    core.append(el("span", "core-now", pair.probe !== null ? `${pair.probe.toFixed(1)} °C` : pair.plan !== null ? `≈ ${pair.plan.toFixed(1)} °C` : "–"));
-    core.append(el("small", "", pair.probe !== null ? `plan ${pair.plan === null ? "–" : pair.plan.toFixed(1)}` : cook.probe ? "by the plan; probe silent" : "by the plan; no probe"));
+    const first = el("span", "core-now", pair.probe !== null ? `${pair.probe.toFixed(1)} °C` : "–"), beside = el("small", "", pair.probe !== null ? "plan –" : cook.probe ? "by the plan; probe silent" : "by the plan; no probe");
+    planShown = cook.trace.length ? { cook, at: pair.probe !== null ? beside : first, words: pair.probe !== null ? (c) => `plan ${c}` : (c) => `≈ ${c} °C` } : null;
+    core.append(first, beside);
     if (toGo !== null && toGo !== undefined) core.append(el("span", "", "→"), el("span", "", `${toGo.toFixed(1)} °C`), el("small", "", move && move.core !== null ? `at ${move.verb.toLowerCase()}` : "target"));
     hero.append(core, spark(cook));
     const cue = el("p", "h-cue", move ? move.cue : "Finish it to write the record.");
@@ -257,6 +273,10 @@
   };
   const tick = () => {
     let late = false;
+    if (planShown) {
+      const words = planShown.words(planned(planShown.cook).toFixed(1));
+      if (planShown.at.textContent !== words) planShown.at.textContent = words;
+    }
     for (const e of board.querySelectorAll("[data-due]")) {
       const left = Number(e.dataset.due) - now();
       const value = span(left);
