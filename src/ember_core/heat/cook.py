@@ -56,7 +56,7 @@ CELLS = 80
 TOLERANCE_K = 2e-3
 FOOD_TOLERANCE_K = 1.5e-2  # with crust and drying the step is held by the boiling front, not by smoothness
 # of the whole piece, root mean square, far from rest; the time error this leaves is below 0.06 K
-MESH_TOLERANCE_K = 0.45
+MESH_TOLERANCE_K = 0.6
 # no place is hotter than all that heats it: a cook so far above is no cook but an error
 CORE_ABOVE_K, PLACE_ABOVE_K = 1.5, 10.0
 SAMPLES, MESH_SAMPLES = 40.0, 12.0  # a stage is recorded at least so often

@@ -67,10 +67,10 @@ MOST_STAGES = 200
 AHEAD = 0.6  # of a step: where in it the conductivities are taken; by measuring
 STIFF = 0.25  # per step and rate: how much too large a fast node's error is taken to be (after Shampine); by measuring
 # so far from rest the whole tolerance is used, nearer a share of it, and at least so much; by measuring
-FAR_K, CLOSEST = 20.0, 0.02
+FAR_K, CLOSEST = 27.0, 0.015
 CRUST_SHARE = 0.5  # of the tolerance is used while anything is dry; by measuring
 # a stage has so many steps at least while anything is dry: the damped estimate says too little there
-WITH_A_CRUST = 14.0
+WITH_A_CRUST = 10.0
 LAST_WATER_K = 20.0  # by no more is a place overheated in the step in which it loses its last water
 AT_REST_K = 1e-3  # a piece that would change by less to the end of its stage is at rest
 LEAST_SWING_K = 0.5  # so far may a cubic between two steps swing where they are alike
