@@ -119,7 +119,7 @@ def oven_rows() -> list[str]:
 def near_rows() -> list[str]:
     """The last degrees, and random extremes."""
     late = near.late_near_the_medium()
-    seconds, errors = near.answered(11, 1000)
+    seconds, errors = near.answered(47, 3000)
     return [
         f"Time to within 0.3 to 3 % of the difference to the medium, {late.size} random boxes and cylinders, Biot 0.3 to 30: largest error "
         f"{100 * np.abs(late).max():.2f} %, mean {100 * late.mean():+.2f} %.",

@@ -126,6 +126,17 @@ def test_the_database_keeps_kitchens_apart(kitchen, stranger, cook, model):
             cursor.execute("SET CONSTRAINTS ALL IMMEDIATE")
 
 
+def test_the_applications_role_may_little(db):
+    """No superuser, makes no roles, bypasses nothing, and owns its tables."""
+    with connection.cursor() as cursor:
+        cursor.execute(
+            "SELECT rolsuper, rolcreaterole, rolreplication, rolbypassrls FROM pg_roles WHERE rolname = current_user"
+        )
+        assert cursor.fetchone() == (False, False, False, False)
+        cursor.execute("SELECT count(*) FROM pg_tables WHERE schemaname = 'public' AND tableowner <> current_user")
+        assert cursor.fetchone() == (0,)
+
+
 def test_another_kitchens_plan_cannot_be_started_or_saved_over(kitchen, stranger, plan, as_):
     """By its id inside one's own kitchen, either."""
     client = as_("stranger")
