@@ -37,6 +37,14 @@ def test_stricter_rows_govern():
     assert rule(strict)["profile"] == "house"
 
 
+def test_what_a_clause_asks_besides_is_kept():
+    """The conditions written beside the rows of a table reach whoever reads the clause."""
+    notes = {c.id: c.note for c in profile_of("us-food-code-2022").clauses}
+    assert "humid (over 90 % RH for 1 h" in notes["3-401.11(B)(2)"]
+    assert "hot holding" in notes["3-401.13"]
+    assert notes[POULTRY] == ""
+
+
 def test_weaker_rows_need_a_written_plan():
     """Without one the plan is refused with the clause; with one the edition names it."""
     weak = {"base": "us-food-code-2022", "rows": {POULTRY: [[60, 1800]]}}

@@ -125,6 +125,8 @@ TABLE = [
     (lambda: check_growth(FSIS, *at((0, 54.35), (3600, 54.35))), ("come-up", True, 0, 21600, None)),
     (lambda: check_growth(FSIS, *at((0, 10), (300, 10), (600, 9)), apart_s=300.0), ("come-up", True, 0, 21600, None)),
     (lambda: check_growth(FSIS, *at((0, 54.35), (300, 60), (600, 60)), apart_s=300.0), ("come-up", True, 0, 21600, None)),
+    # between two readings nothing is taken for held: a jump over the row counts from the reading above it
+    (lambda: check_egg_product(FSIS, "whole", *at((0, 50), (600, 70), (700, 70))), ("egg-product", False, 100, 210, None)),
     # a reheating begins where it leaves the cold
     (lambda: check_reheating(US, *at((0, 4), (600, 5), (1200, 5.5), (1800, 6.2), (3600, 75), (3700, 75)), purpose="hot-holding"), ("reheating", True, 2415, 7200, None)),
     (lambda: check_reheating(US, *at((0, 5), (600, 20), (1200, 75), (1300, 75)), purpose="hot-holding"), ("reheating", True, 615, 7200, None)),

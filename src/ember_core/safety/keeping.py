@@ -331,12 +331,11 @@ def check_reheating(profile: str, t_s: Array, coldest_c: Array, *, purpose: str)
         return Check("reheating", profile, rule["clause"], True, None, None, message, rule["authority"])
     met, _ = met_times(t, c[:, None], rows, interpolate=False)
     when = float(met.min())
-    begin = float(t[np.flatnonzero(c > 5.0)[0]]) if (c > 5.0).any() else float(t[0])
     first = f"{rows[0][0]:g} °C" + (f" for {rows[0][1]:.0f} s" if rows[0][1] else "")
     if not np.isfinite(when):
         message = f"Reached {c.max():.1f} °C; {first} is asked for. Heat on, or discard."
         return Check("reheating", profile, rule["clause"], False, None, limit, message, rule["authority"])
-    used = when - begin
+    used = when - float(t[np.flatnonzero(c > 5.0)[0]])  # it was warmer than that when it was met
     good = limit is None or used <= limit
     message = f"{first} or its equal after {_minutes(used)}" + (f", allowed {_minutes(limit)}." if limit else ".")
     if not good:
