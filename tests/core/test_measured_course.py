@@ -72,3 +72,11 @@ def test_what_stands_warm(rules, food, form, stands_c, long):
     history = log((0, 5), (2400, 66), (4000, 66), (5000, stands_c), (23500, stands_c))
     found = codes(history, rules=rules, food=food, form=form)
     assert bool({"warm-after-cooking", "cooling"} & found) is long
+
+
+def test_between_readings_nothing_is_taken_for_held():
+    """63 °C is read for 11 s; drawn straight between the readings it would have been 15, and met."""
+    t, c = (0, 30, 60, 90, 110, 121, 135), (55, 57, 59.5, 62, 64, 64, 61)
+    history = Log(tuple(map(float, t)), tuple(map(float, c)))
+    rule = judge_log(history, rules="us-food-code-2022", food="white-fish", form=None)["rule"]
+    assert (rule["met"], rule["remaining_s"]) == (False, pytest.approx(4.0))
