@@ -149,6 +149,8 @@ def main(address: str, token_file: str) -> int:
         wait_kitchen(c, 150)
         post_readings(c, token, 1e9)
         c.page.get(f"{c.kitchen}/line/")
+        # what the probe says about the pull is worked out beside the page
+        WebDriverWait(c.page, 60).until(lambda d: d.find_elements(By.CSS_SELECTOR, ".h-learned"))
         c.take("line")
         c.size(PHONE)
         c.take("line-phone")
