@@ -1,7 +1,7 @@
 """The state of a kitchen's line, kept in memory and shared by all its screens.
 
-A state is built once for all who ask: after an event at once, after readings at most once a
-second. Readings are fetched by one query, and only those that are new. Answers of the learning are
+A state is built once for all who ask: after an event at once, after readings a quarter of a second
+later. Readings are fetched by one query, and only those that are new. Answers of the learning are
 shown as they come; none is waited for.
 """
 
@@ -26,6 +26,7 @@ from ember_web.line.models import Cook, Event, Reading
 from ember_web.line.services import kitchen_time
 
 OLDEST_S = 1.0  # so old may a state be, real time
+FRESH_S = 0.25  # and so old when there is something new to see soon; a board asks no sooner after it was told
 READINGS_SHOWN = 240
 
 
@@ -104,7 +105,7 @@ class Board:
         with self.lock:
             found = marks(kitchen.public_id)
             clock_key = (kitchen.clock_real, kitchen.clock_kitchen, kitchen.clock_rate)
-            old = self.clock() - self.built > OLDEST_S
+            old = self.clock() - self.built > (OLDEST_S if found[1] == self.marks[1] else min(FRESH_S, OLDEST_S))
             if old or found[0] != self.marks[0] or clock_key != self.clock_key:
                 begun = self.clock()
                 kitchen_time(kitchen)

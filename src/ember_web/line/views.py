@@ -21,7 +21,7 @@ from ember_core.errors import InputError
 from ember_web.kitchens.access import RANK, KitchenRequest, attach, in_kitchen
 from ember_web.kitchens.views import RATES
 from ember_web.line.bus import NOW, SOON, Crowded, bus
-from ember_web.line.live import line_text
+from ember_web.line.live import FRESH_S, line_text
 from ember_web.line.models import Cook, Probe
 from ember_web.line.services import kitchen_time, start_cook, take_events
 from ember_web.plans.models import Plan
@@ -31,8 +31,8 @@ STREAM_LIFE_S = 300.0
 BEAT_S = 15.0
 # a word is told at once after a quiet time, then no sooner than this after the last one; and boards that hear the
 # same word are told it over a short while, so that they do not all ask in the same moment
-GAP_S = {SOON: 1.2, NOW: 1.0}
-SPREAD_S = {SOON: 0.7, NOW: 0.6}
+GAP_S = {SOON: 0.9, NOW: 1.0}
+SPREAD_S = {SOON: (1.2 * FRESH_S, 0.9), NOW: (0.0, 0.6)}
 
 
 class Stream(StreamingHttpResponse):
@@ -142,7 +142,7 @@ async def _next_word(queue: asyncio.Queue[str], patience_s: float, told: float) 
             if await asyncio.wait_for(queue.get(), left) == NOW:
                 word = NOW
     if word:
-        await asyncio.sleep(random.uniform(0.0, SPREAD_S[word]))  # noqa: S311 - not a secret
+        await asyncio.sleep(random.uniform(*SPREAD_S[word]))  # noqa: S311 - not a secret
     while not queue.empty():
         queue.get_nowait()
     return word
