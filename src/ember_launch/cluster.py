@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import os
 import pwd
-import secrets
 import shutil
 import signal
 import socket
@@ -13,7 +12,7 @@ import time
 from collections.abc import Mapping
 from pathlib import Path
 
-from ember_launch.places import Stop, is_root, say
+from ember_launch.places import Stop, is_root, say, secret_file
 from ember_launch.setup import postgres_bin
 
 SUPERUSER = "ember"
@@ -39,13 +38,6 @@ def database_account() -> dict[str, object]:
         return {}
     account = pwd.getpwnam("postgres")
     return {"user": account.pw_uid, "group": account.pw_gid, "extra_groups": []}
-
-
-def _secret(path: Path) -> None:
-    """A random password in a file only its owner can read."""
-    descriptor = os.open(path, os.O_WRONLY | os.O_CREAT | os.O_EXCL, 0o600)
-    os.write(descriptor, secrets.token_urlsafe(32).encode())
-    os.close(descriptor)
 
 
 class Cluster:
@@ -77,8 +69,7 @@ class Cluster:
         if self.data.exists():
             shutil.rmtree(self.data)  # an initdb that was cut short
         self.data.mkdir(mode=0o700)
-        if not self.password_file.exists():
-            _secret(self.password_file)
+        secret_file(self.password_file)
         handover = self.folder / "initdb-password"
         handover.touch(mode=0o600)
         handover.write_text(self.password_file.read_text())
@@ -152,10 +143,7 @@ class Cluster:
     @property
     def application_password_file(self) -> Path:
         """The application role's random password, readable by the application's account only."""
-        path = self.folder / "application-password"
-        if not path.exists():
-            _secret(path)
-        return path
+        return secret_file(self.folder / "application-password")
 
     def environment(self, name: str) -> Mapping[str, str]:
         """What the application needs to reach database ``name``."""

@@ -20,7 +20,7 @@ from pathlib import Path
 from ember_launch import setup
 from ember_launch.account import Account
 from ember_launch.cluster import Cluster, database_account, free_port
-from ember_launch.places import PYTHON, ROOT, Stop, is_root, say, state_dir
+from ember_launch.places import PYTHON, ROOT, Stop, is_root, say, secret_file, state_dir
 from ember_launch.supervise import Child, Supervisor
 
 PORT = 8750
@@ -59,16 +59,6 @@ def only_one(folder: Path) -> Iterator[None]:
                 f"already running on this data, at {address}. Stop it there, or set EMBER_STATE to another folder."
             ) from None
         yield
-
-
-def secret_file(folder: Path, name: str) -> Path:
-    """A random secret in a file only its owner can read."""
-    path = folder / name
-    if not path.exists():
-        descriptor = os.open(path, os.O_WRONLY | os.O_CREAT | os.O_EXCL, 0o600)
-        os.write(descriptor, secrets.token_urlsafe(50).encode())
-        os.close(descriptor)
-    return path
 
 
 def answers(url: str) -> bool:
@@ -116,7 +106,7 @@ def web_environment(folder: Path, cluster: Cluster, database: str) -> dict[str, 
         **setup.tool_environment(),
         **cluster.environment(database),
         "DJANGO_SETTINGS_MODULE": "ember_web.config.settings",
-        "EMBER_SECRET_FILE": str(secret_file(folder, "secret-key")),
+        "EMBER_SECRET_FILE": str(secret_file(folder / "secret-key")),
         "EMBER_STATIC_ROOT": str(folder / "static"),
         "EMBER_DATA": str(folder),
     }

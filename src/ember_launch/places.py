@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import hashlib
 import os
+import secrets
 import sys
 from pathlib import Path
 
@@ -23,6 +24,15 @@ class Stop(SystemExit):
     def __init__(self, message: str, code: int = 2) -> None:
         say(f"ember: {message}")
         super().__init__(code)
+
+
+def secret_file(path: Path) -> Path:
+    """A file with a random secret that only its owner can read; made when it is not there."""
+    if not path.exists():
+        descriptor = os.open(path, os.O_WRONLY | os.O_CREAT | os.O_EXCL, 0o600)
+        os.write(descriptor, secrets.token_urlsafe(50).encode())
+        os.close(descriptor)
+    return path
 
 
 def is_root() -> bool:

@@ -79,6 +79,7 @@ def test_the_spool_survives_and_forgets_only_what_was_answered(tmp_path):
     rows = second.batch()
     assert [r["core_c"] for r in rows] == [20.0, 21.0, 22.0]
     assert len({(r["boot"], r["sequence"]) for r in rows}) == 3
-    second.answered([{"boot": rows[0]["boot"], "sequence": rows[0]["sequence"], "status": "taken"}])
+    answers = [{"boot": r["boot"], "sequence": r["sequence"]} for r in rows]
+    second.answered([answers[0] | {"status": "taken"}, answers[1] | {"status": "later"}])
     assert [r["core_c"] for r in second.batch()] == [21.0, 22.0]
     second.db.close()
