@@ -320,8 +320,8 @@ def main() -> int:
     import numba  # noqa: F401
     import pytest  # noqa: F401
 
-    import ember_core.heat.forecast
-    import ember_core.heat.learning  # noqa: F401
+    import ember_core.heat.ensemble.forecast
+    import ember_core.heat.ensemble.learning  # noqa: F401
 
     rows = []
     known = equivalents()

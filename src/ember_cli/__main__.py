@@ -1,4 +1,4 @@
-"""``simulate``, ``judge`` and ``bench`` of the open command line.
+"""``simulate`` and ``judge`` of the open command line.
 
 Answers go to standard output; an error is one JSON object as the last line of standard error, with
 exit code 2. Files are checked before the solver is loaded, so that a refusal is quick.
@@ -7,6 +7,7 @@ exit code 2. Files are checked before the solver is loaded, so that a refusal is
 from __future__ import annotations
 
 import argparse
+import gc
 import json
 import sys
 from collections.abc import Sequence
@@ -49,7 +50,7 @@ def simulate(arguments: argparse.Namespace) -> int:
     text = read_text(arguments.file)
     if not arguments.lines:
         plan = plan_format.loads(text)
-        from ember_core.formats.result import compute
+        from ember_core.planning.compute import compute
 
         emit(compute(plan, budget_s=BUDGET_S).result)
         return 0
@@ -59,7 +60,7 @@ def simulate(arguments: argparse.Namespace) -> int:
             continue
         try:
             plan = plan_format.loads(line)
-            from ember_core.formats.result import compute
+            from ember_core.planning.compute import compute
 
             emit(compute(plan, budget_s=BUDGET_S).result)
         except EmberError as error:
@@ -71,7 +72,8 @@ def simulate(arguments: argparse.Namespace) -> int:
 
 def judge(arguments: argparse.Namespace) -> int:
     """Rule and model on a measured log."""
-    from ember_core.safety.measured import check_arguments, judge_log
+    from ember_core.safety.arguments import check_arguments
+    from ember_core.safety.measured import judge_log
 
     check_arguments(arguments.rules, arguments.food, arguments.form, arguments.probe_error_c)
     emit(
@@ -87,19 +89,12 @@ def judge(arguments: argparse.Namespace) -> int:
     return 0
 
 
-def bench(_arguments: argparse.Namespace) -> int:
-    """The core's ratios against the reference solver."""
-    from ember_core.benchmark import bench as measure
+def warm(arguments: argparse.Namespace) -> int:
+    """Compile the solver into its cache by computing plans with everything in them."""
+    from ember_core.planning.warm import warm as compile_all
 
-    emit(measure())
-    return 0
-
-
-def warm(_arguments: argparse.Namespace) -> int:
-    """Compile the kernels into the cache by computing one plan with everything in it."""
-    from ember_core.warm import warm as compile_all
-
-    compile_all()
+    gc.disable()  # a tenth faster, and the process ends soon
+    compile_all(*arguments.part, tell=(lambda: print(flush=True)) if arguments.count else None)
     return 0
 
 
@@ -119,8 +114,10 @@ def build_parser() -> Parser:
     jud.add_argument("--probe-error-c", type=float, default=0.0)
     jud.add_argument("--log", type=float, default=6.5, choices=(6.5, 7.0), help="log reduction of the FSIS table")
     jud.set_defaults(run=judge)
-    commands.add_parser("bench", help="measure the core against a reference").set_defaults(run=bench)
-    commands.add_parser("warm", help="compile the kernels").set_defaults(run=warm)
+    compiling = commands.add_parser("warm", help="compile the solver")
+    compiling.add_argument("part", nargs="*", help="line, mesh-calls, mesh-stepper; default all")
+    compiling.add_argument("--count", action="store_true", help="write a line for each function that was compiled")
+    compiling.set_defaults(run=warm)
     return parser
 
 

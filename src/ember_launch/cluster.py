@@ -137,7 +137,7 @@ class Cluster:
     def ready(self) -> bool:
         """Whether the server answers."""
         assert self.bin is not None
-        call = [self.bin / "pg_isready", "-q", "-h", "127.0.0.1", "-p", str(self.port)]
+        call: list[str | Path] = [self.bin / "pg_isready", "-q", "-h", "127.0.0.1", "-p", str(self.port)]
         return subprocess.run(call, capture_output=True, cwd="/").returncode == 0
 
     @property

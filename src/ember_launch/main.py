@@ -14,6 +14,7 @@ import tempfile
 import urllib.error
 import urllib.request
 from collections.abc import Iterator
+from concurrent.futures import ThreadPoolExecutor
 from contextlib import contextmanager
 from pathlib import Path
 
@@ -21,7 +22,9 @@ from ember_launch import setup
 from ember_launch.account import Account
 from ember_launch.cluster import Cluster, database_account, free_port
 from ember_launch.places import PYTHON, ROOT, Stop, is_root, say, secret_file, state_dir
+from ember_launch.progress import Progress, Step
 from ember_launch.supervise import Child, Supervisor
+from ember_launch.waiting import waiting_page
 
 PORT = 8750
 USAGE = """usage: ./ember COMMAND
@@ -120,31 +123,70 @@ def wanted_port() -> int:
     return int(text)
 
 
+def planned(*, tests: bool = False, database: bool = True, solver: bool = True) -> Progress:
+    """What has to be set up before a command can run, as steps with their usual lengths."""
+    words = {
+        "packages": "Installing Debian packages",
+        "python": "Installing Python packages",
+        "solver": "Compiling the heat solver",
+        "database": "Preparing the database",
+    }
+    wanted = {
+        "packages": bool(setup.missing_packages(database=database, browser=tests)),
+        "python": not setup.python_is_current(tests=tests),
+        "solver": solver and not (setup.kernel_cache() / "warm").exists(),
+        "database": database,
+    }
+    return Progress([Step(name, words[name], setup.USUAL_S[name]) for name, needed in wanted.items() if needed])
+
+
+def set_up(progress: Progress, *, tests: bool = False, database: bool = True, solver: bool = True) -> None:
+    """Do the steps that are not done: packages of Debian and of Python side by side where they can be, then the solver."""
+    if setup.missing_packages(database=False, browser=False):  # without them no Python environment is made
+        with progress.step("packages"):
+            setup.ensure_packages(database=database, browser=tests)
+    with ThreadPoolExecutor(1) as pool:
+        debian = None
+        if setup.missing_packages(database=database, browser=tests):
+            debian = pool.submit(_debian_packages, progress, database, tests)
+        if not setup.python_is_current(tests=tests):
+            with progress.step("python"):
+                setup.ensure_python(tests=tests)
+        if debian is not None:
+            debian.result()
+    if solver and not (setup.kernel_cache() / "warm").exists():
+        with progress.step("solver") as step:
+
+            def tell(share: float) -> None:
+                step.share = share
+
+            setup.ensure_kernels(tell)
+
+
+def _debian_packages(progress: Progress, database: bool, browser: bool) -> None:
+    with progress.step("packages"):
+        setup.ensure_packages(database=database, browser=browser)
+
+
 def serve(*, demo: bool) -> int:
     """Start everything, print the address, stay until Ctrl-C."""
-    setup.ensure_packages(database=True)
-    setup.ensure_python()
-    setup.ensure_kernels()
     folder = state_dir()
     wanted = wanted_port()
     with only_one(folder):
-        setup.say_if_moved(folder)
+        port = free_port(wanted)
+        if port != wanted:
+            say(f"Port {wanted} cannot be used: it is taken, or kept for root. Using {port}.")
+        address = f"http://127.0.0.1:{port}"
+        (folder / "address").write_text(address + "\n")
         supervisor = Supervisor()
         try:
-            cluster = start_database(supervisor, folder)
-            env = web_environment(folder, cluster, "ember_demo" if demo else "ember")
-            port = free_port(wanted)
-            if port != wanted:
-                say(f"Port {wanted} cannot be used: it is taken, or kept for root. Using {port}.")
-            hub = folder / "hub"
-            hub.mkdir(exist_ok=True)
-            token = hub / "token"
-            prepare_database(env, cluster, *(["--demo", "--hub-token-file", token] if demo else []))
-            account = Account()
-            account.own(folder / "secret-key", cluster.application_password_file, hub)
-            env = account.environment(folder, env)
-            address = f"http://127.0.0.1:{port}"
-            (folder / "address").write_text(address + "\n")
+            progress = planned()
+            with waiting_page(port, progress), progress.shown():
+                if len(progress.steps) > 1:
+                    say(f"Setting up; {address} answers already and shows how far it is")
+                set_up(progress)
+                with progress.step("database"):
+                    env, account, token = _prepared(supervisor, folder, demo=demo)
             supervisor.add(web_server(address, port, folder, env, account))
             if demo:
                 supervisor.add(
@@ -164,14 +206,30 @@ def serve(*, demo: bool) -> int:
     return 0
 
 
+def _prepared(supervisor: Supervisor, folder: Path, *, demo: bool) -> tuple[dict[str, str], Account, Path]:
+    """Start the database and bring it up to date: the application's environment, its account, and the hub's token file."""
+    setup.say_if_moved(folder)
+    cluster = start_database(supervisor, folder)
+    env = web_environment(folder, cluster, "ember_demo" if demo else "ember")
+    hub = folder / "hub"
+    hub.mkdir(exist_ok=True)
+    token = hub / "token"
+    words: list[str | Path] = ["--demo", "--hub-token-file", token] if demo else []
+    prepare_database(env, cluster, *words)
+    account = Account()
+    account.own(folder / "secret-key", cluster.application_password_file, hub)
+    return account.environment(folder, env), account, token
+
+
 @contextmanager
 def throwaway(
     name: str, database: str, *, browser: bool = True, **more: str
 ) -> Iterator[tuple[Supervisor, dict[str, str], Path]]:
     """A database cluster of its own for one command, gone afterwards: supervisor, environment (with ``more``), folder."""
-    setup.ensure_packages(database=True, browser=browser)
-    setup.ensure_python(tests=browser)
-    setup.ensure_kernels()
+    progress = planned(tests=browser)
+    progress.drop("database")
+    with progress.shown():
+        set_up(progress, tests=browser)
     base = Path("/var/lib/open-ember") if is_root() else Path(tempfile.gettempdir())
     base.mkdir(parents=True, exist_ok=True)
     folder = Path(tempfile.mkdtemp(prefix=f"{name}-", dir=base))
@@ -204,20 +262,23 @@ def test(arguments: list[str]) -> int:
 
 
 def command_line(arguments: list[str]) -> int:
-    """simulate, judge, bench: the Python environment only."""
-    setup.ensure_python()
-    env = setup.tool_environment()
-    if arguments[0] == "bench":
-        setup.ensure_kernels()
-    elif arguments[0] == "simulate" and not (setup.kernel_cache() / "warm").exists():
-        say("The solver is compiled at its first use (a few minutes, once).")
-    return subprocess.run([PYTHON, "-m", "ember_cli", *arguments], env=env).returncode
+    """simulate, judge, bench: the Python environment and, for what computes, the solver."""
+    solver = arguments[0] in {"bench", "simulate"}
+    progress = planned(database=False, solver=solver)
+    with progress.shown():
+        set_up(progress, database=False, solver=solver)
+    module = ["tools.benchmark"] if arguments[0] == "bench" else ["ember_cli", *arguments]
+    # files are named from where the command is given; the benchmark names none
+    folder = ROOT if arguments[0] == "bench" else None
+    return subprocess.run([PYTHON, "-m", *module], env=setup.tool_environment(), cwd=folder).returncode
 
 
 def manage(arguments: list[str]) -> int:
     """A management command, with the database started if it is not running."""
-    setup.ensure_packages(database=True)
-    setup.ensure_python()
+    progress = planned(solver=False)
+    progress.drop("database")
+    with progress.shown():
+        set_up(progress, solver=False)
     folder = state_dir()
     with only_one(folder):
         supervisor = Supervisor()
@@ -234,12 +295,12 @@ def shots(arguments: list[str]) -> int:
     """Renew the screenshots on a throw-away copy of the demo."""
     with throwaway("shots", "ember_shots") as (supervisor, env, folder):
         token = folder / "hub-token"
-        prepare = [PYTHON, "-m", "ember_web.manage", "prepare", "--demo", "--hub-token-file", token]
+        prepare: list[str | Path] = [PYTHON, "-m", "ember_web.manage", "prepare", "--demo", "--hub-token-file", token]
         subprocess.run(prepare, env=env, stdout=sys.stderr, check=True)
         port = free_port()
         address = f"http://127.0.0.1:{port}"
         supervisor.add(web_server(address, port, folder, env))
-        script = ROOT / "docs" / "take_screenshots.py"
+        script = ROOT / "tools" / "shots.py"
         return subprocess.run([PYTHON, script, address, str(token), *arguments], env=env).returncode
 
 

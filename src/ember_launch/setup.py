@@ -9,25 +9,16 @@ import platform
 import shutil
 import subprocess
 import sys
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator, Mapping, Sequence
+from concurrent.futures import ThreadPoolExecutor
 from contextlib import contextmanager
 from pathlib import Path
 
 from ember_launch.places import PYTHON, ROOT, VENV, Stop, clean_environment, is_root, say
 
-KERNEL_SOURCES = (
-    "boiling.py",
-    "kernel.py",
-    "steps.py",
-    "air.py",
-    "stepper.py",
-    "mesh.py",
-    "coupling.py",
-    "balance.py",
-    "explicit.py",
-    "program.py",
-    "forecast.py",
-)
+COMPILED = 262  # functions that compiling the solver compiles, about: for the share done
+SOLVER_PARTS = (("line", "mesh-calls"), ("mesh-stepper",))  # compiled side by side
+USUAL_S = {"packages": 40.0, "python": 55.0, "solver": 65.0, "database": 12.0}
 
 
 def postgres_bin() -> Path | None:
@@ -69,10 +60,8 @@ def ensure_packages(*, database: bool = False, browser: bool = False) -> None:
     env = {**os.environ, "DEBIAN_FRONTEND": "noninteractive"}
 
     def apt(*words: str) -> None:
-        if subprocess.run(["apt-get", "-q", *words], env=env, stdout=sys.stderr).returncode:
-            raise Stop(f"apt-get failed. Try by hand: {command}")
+        quietly(["apt-get", "-q", *words], env, f"apt-get failed. Try by hand: {command}")
 
-    say(f"Installing Debian packages: {', '.join(needed)}")
     apt("update")
     if "postgresql" in needed and not Path("/usr/share/postgresql-common").exists():
         # Debian would create and start a cluster of its own; this machine gets only ours
@@ -81,6 +70,13 @@ def ensure_packages(*, database: bool = False, browser: bool = False) -> None:
         drop_in.parent.mkdir(parents=True, exist_ok=True)
         drop_in.write_text("# Open Ember runs its own cluster; see its README.\ncreate_main_cluster = false\n")
     apt("install", "-y", "--no-install-recommends", *needed)
+
+
+def quietly(command: Sequence[str | Path], env: Mapping[str, str], failing: str) -> None:
+    """Run a package client; what it says is shown only when it fails, and then what to do."""
+    done = subprocess.run(command, env=env, stdout=subprocess.PIPE, stderr=subprocess.STDOUT, text=True)
+    if done.returncode:
+        raise Stop(f"{done.stdout.strip()}\nember: {failing}")
 
 
 @contextmanager
@@ -103,21 +99,24 @@ def _digest(path: Path) -> str:
     return hashlib.sha256(path.read_bytes()).hexdigest()
 
 
+def python_is_current(*, tests: bool = False) -> bool:
+    """Whether ``.venv`` is of this place and holds what the lock says."""
+    stamp = VENV / "ember.stamp"
+    have = stamp.read_text().splitlines() if stamp.exists() and PYTHON.exists() else []
+    run_lock, test_lock = (_digest(ROOT / "requirements" / f"{n}.lock") for n in ("run", "test"))
+    return str(VENV) in have and (test_lock in have or (not tests and run_lock in have))
+
+
 def ensure_python(*, tests: bool = False) -> None:
     """Make ``.venv`` hold exactly what a lock says; done once for each state of the lock."""
-    ensure_packages()
     run_lock, test_lock = (ROOT / "requirements" / f"{n}.lock" for n in ("run", "test"))
     wanted = {"run": _digest(run_lock), "test": _digest(test_lock)}
     stamp = VENV / "ember.stamp"
 
-    def current() -> bool:
-        have = stamp.read_text().splitlines() if stamp.exists() and PYTHON.exists() else []
-        return str(VENV) in have and (wanted["test"] in have or (not tests and wanted["run"] in have))
-
-    if current():
+    if python_is_current(tests=tests):
         return
     with one_at_a_time(VENV / "ember.lock"):
-        if current():
+        if python_is_current(tests=tests):
             return
         env = clean_environment()
         if stamp.exists() and str(VENV) not in stamp.read_text().splitlines():
@@ -127,23 +126,36 @@ def ensure_python(*, tests: bool = False) -> None:
                 if old.name not in {"ember.lock", "ember.data"}:
                     shutil.rmtree(old) if old.is_dir() and not old.is_symlink() else old.unlink()
         if not PYTHON.exists() or subprocess.run([PYTHON, "-c", "import pip"], capture_output=True, env=env).returncode:
-            say("Making the Python environment")
-            subprocess.run([sys.executable, "-m", "venv", VENV], check=True, env=env, stdout=sys.stderr)
-        lock = test_lock if tests else run_lock
-        say(f"Installing Python packages from {lock.relative_to(ROOT)}")
-        command = [PYTHON, "-m", "pip", "install", "-q", "--disable-pip-version-check", "--require-hashes", "-r", lock]
-        if subprocess.run(command, env=env, stdout=sys.stderr).returncode:
-            raise Stop(
-                "installing the Python packages failed; is the package registry reachable? Run the command again to go on."
+            quietly(
+                [sys.executable, "-m", "venv", VENV],
+                env,
+                "making the Python environment failed; is python3-venv there?",
             )
+        lock = test_lock if tests else run_lock
+        command: list[str | Path] = [
+            PYTHON,
+            "-m",
+            "pip",
+            "install",
+            "-q",
+            "--disable-pip-version-check",
+            "--require-hashes",
+            "-r",
+            lock,
+        ]
+        failing = (
+            "installing the Python packages failed; is the package registry reachable? Run the command again to go on."
+        )
+        quietly(command, env, failing)
         stamp.write_text("\n".join([wanted["test" if tests else "run"], str(VENV)]) + "\n")
 
 
 def kernel_cache() -> Path:
-    """Cache folder of the compiled kernels, keyed by their sources, the lock and the processor."""
+    """Cache folder of the compiled solver, keyed by the folder it is compiled from, the lock and the processor."""
     digest = hashlib.sha256()
-    for name in KERNEL_SOURCES:
-        digest.update((ROOT / "src" / "ember_core" / "heat" / name).read_bytes())
+    core = ROOT / "src" / "ember_core"
+    for source in [core / "constants.py", *sorted((core / "heat").rglob("*.py"))]:
+        digest.update(str(source.relative_to(core)).encode() + source.read_bytes())
     digest.update((ROOT / "requirements" / "run.lock").read_bytes())
     cpu = platform.machine()
     info = Path("/proc/cpuinfo")
@@ -155,22 +167,45 @@ def kernel_cache() -> Path:
     return VENV / "kernels" / digest.hexdigest()[:16]
 
 
-def ensure_kernels() -> Path:
-    """Compile the kernels once for each state of their sources."""
+def ensure_kernels(tell: Callable[[float], None] = lambda _share: None) -> Path:
+    """Compile the solver once for each state of its sources, on two processors; ``tell`` is told the share done."""
     cache = kernel_cache()
     done = cache / "warm"
     if not done.exists():
         with one_at_a_time(cache / "lock"):
             if not done.exists():
-                say("Compiling the solver (once, a few minutes)")
                 for old in cache.parent.iterdir():
                     if old != cache and old.is_dir():
                         shutil.rmtree(old, ignore_errors=True)
-                env = {**clean_environment(), "NUMBA_CACHE_DIR": str(cache)}
-                if subprocess.run([PYTHON, "-m", "ember_cli", "warm"], env=env, stdout=sys.stderr).returncode:
-                    raise Stop("compiling the solver failed; the message above says why.")
+                _compile(cache, tell)
                 done.write_text("ok\n")
     return cache
+
+
+def _compile(cache: Path, tell: Callable[[float], None]) -> None:
+    env = {**clean_environment(), "NUMBA_CACHE_DIR": str(cache)}
+    command: list[str | Path] = [PYTHON, "-m", "ember_cli", "warm", "--count"]
+    running = [
+        subprocess.Popen([*command, *parts], env=env, stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True)
+        for parts in SOLVER_PARTS
+    ]
+    compiled = 0
+
+    def follow(process: subprocess.Popen[str]) -> None:
+        nonlocal compiled
+        assert process.stdout is not None
+        for _ in process.stdout:
+            compiled += 1
+            tell(compiled / COMPILED)
+
+    with ThreadPoolExecutor(2 * len(running)) as pool:
+        said = [pool.submit(process.stderr.read) for process in running if process.stderr is not None]
+        list(pool.map(follow, running))
+    failed = [s.result() for s, process in zip(said, running, strict=True) if process.wait()]
+    # what two processes wrote at once may have been lost to one of them: a third one finds it, or makes it anew
+    last = subprocess.run(command, env=env, stdout=subprocess.DEVNULL, stderr=subprocess.PIPE, text=True)
+    if failed or last.returncode:
+        raise Stop(f"{''.join(failed) or last.stderr}\nember: compiling the solver failed; the message above says why.")
 
 
 def tool_environment() -> dict[str, str]:

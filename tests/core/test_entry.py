@@ -8,13 +8,13 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from ember_core.entry.book import cuts, name_of, piece_name, way_name, ways
-from ember_core.entry.moves import moves
+from ember_core.book.shipped import cuts, name_of, piece_name, way_name, ways
 from ember_core.entry.quick import parse as quick
 from ember_core.entry.sentence import OWN_WAY, Sentence, from_document
 from ember_core.errors import FormatError
 from ember_core.formats.plan import parse
-from ember_core.formats.result import compute
+from ember_core.planning.compute import compute
+from ember_core.planning.moves import moves
 from tests.conftest import plan_document
 
 

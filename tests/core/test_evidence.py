@@ -11,10 +11,12 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from ember_core.errors import InputError
-from ember_core.formats.log import Log, loads
+from ember_core.formats.log import loads
 from ember_core.formats.plan import parse
+from ember_core.plan.log import Log
+from ember_core.safety.arguments import check_arguments
 from ember_core.safety.evidence import weigh
-from ember_core.safety.measured import by_its_outside, check_arguments, judge_log
+from ember_core.safety.measured import by_its_outside, judge_log
 from ember_core.safety.rules import profiles
 from tests.conftest import plan_document
 from tests.core.histories import stage

@@ -7,8 +7,9 @@ import pytest
 
 from ember_core.errors import InputError
 from ember_core.formats.plan import parse
-from ember_core.formats.result import compute
-from ember_core.heat.cook import Variation, run, setup
+from ember_core.heat.cook import Variation, run
+from ember_core.heat.setup import setup
+from ember_core.planning.compute import compute
 from tests.conftest import plan_document
 
 BREAST = {"food": "chicken-breast", "shape": {"kind": "slab", "thickness_mm": 30}, "start_c": 4}

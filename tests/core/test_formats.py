@@ -17,7 +17,7 @@ from jsonschema import Draft202012Validator
 from ember_core.errors import EmberError, InputError
 from ember_core.formats import log as log_format
 from ember_core.formats.plan import loads, parse, schema
-from ember_core.formats.result import compute
+from ember_core.planning.compute import compute
 from ember_core.safety.measured import judge_log
 from tests.conftest import plan_document
 

@@ -5,11 +5,12 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
+from ember_core.book.foods import food_row
 from ember_core.entry.sentence import Sentence, from_document
 from ember_core.errors import InputError
 from ember_core.formats.log import loads
-from ember_core.formats.plan import food_row, parse
-from ember_core.formats.result import compute
+from ember_core.formats.plan import parse
+from ember_core.planning.compute import compute
 from ember_core.safety.clocks import judge
 from ember_core.safety.forms import requirement
 from ember_core.safety.measured import judge_log

@@ -7,12 +7,15 @@ import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
+from ember_core.constants import VAPOUR_GAS_CONSTANT
 from ember_core.formats.plan import parse
-from ember_core.formats.result import compute
-from ember_core.heat.boiling import iapws_saturation_pressure
-from ember_core.heat.cook import body_of, run, setup
-from ember_core.heat.geometry import whole_field
-from ember_core.heat.kernel import VAPOUR_GAS_CONSTANT, saturated_vapour
+from ember_core.heat.cook import run
+from ember_core.heat.geometry.shapes import whole_field
+from ember_core.heat.physics.boiling import iapws_saturation_pressure
+from ember_core.heat.setup import body_of, setup
+from ember_core.heat.solver.compiled import plain
+from ember_core.heat.solver.humid_air import saturated_vapour
+from ember_core.planning.compute import compute
 from tests.conftest import conduction, plan_document
 
 FEW = settings(max_examples=25, deadline=None, suppress_health_check=[HealthCheck.too_slow])
@@ -179,9 +182,9 @@ def test_pull_that_cannot_be_says_what_would(document):
 @pytest.mark.parametrize("t", [0.0, 4.0, 25.0, 58.5, 99.9, 130.0])
 def test_polynomial_of_the_vapours_density(t):
     """Against the pressure it was fitted to, by the gas law; its slope against a difference."""
-    density, slope = saturated_vapour(t)
+    density, slope = plain(saturated_vapour)(t)
     assert density == pytest.approx(iapws_saturation_pressure(t) / (VAPOUR_GAS_CONSTANT * (t + 273.15)), rel=4e-5)
     at = min(max(t, 0.1), 129.9)
-    difference = (saturated_vapour(at + 0.1)[0] - saturated_vapour(at - 0.1)[0]) / 0.2
-    assert saturated_vapour(at)[1] == pytest.approx(difference, rel=1e-4)
+    difference = (plain(saturated_vapour)(at + 0.1)[0] - plain(saturated_vapour)(at - 0.1)[0]) / 0.2
+    assert plain(saturated_vapour)(at)[1] == pytest.approx(difference, rel=1e-4)
     assert slope > 0

@@ -10,7 +10,7 @@ from hypothesis import strategies as st
 from ember_core.data.loader import read_toml
 from ember_core.errors import InputError, ValueRangeError
 from ember_core.formats.plan import parse
-from ember_core.formats.result import compute
+from ember_core.planning.compute import compute
 from ember_core.safety.conditions import in_force
 from ember_core.safety.keeping import (
     check_cooling,

@@ -9,9 +9,10 @@ from hypothesis import strategies as st
 
 from ember_core.errors import ValueRangeError
 from ember_core.formats.plan import parse
-from ember_core.heat.cook import run, setup
-from ember_core.heat.forecast import MEMBER_CELLS
-from ember_core.heat.learning import Learner
+from ember_core.heat.cook import run
+from ember_core.heat.ensemble.forecast import MEMBER_CELLS
+from ember_core.heat.ensemble.learning import Learner
+from ember_core.heat.setup import setup
 from tests.conftest import plan_document
 
 DOCUMENT = plan_document(

@@ -8,7 +8,8 @@ from hypothesis import strategies as st
 
 from ember_core.errors import InputError
 from ember_core.formats import log as log_format
-from ember_core.formats.log import LONGEST_S, Log, loads
+from ember_core.formats.log import LONGEST_S, loads
+from ember_core.plan.log import Log
 
 YEAR = LONGEST_S
 

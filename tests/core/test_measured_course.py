@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
-from ember_core.formats.log import Log
+from ember_core.plan.log import Log
 from ember_core.safety.measured import judge_log
 
 

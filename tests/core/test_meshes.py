@@ -11,10 +11,13 @@ from hypothesis import strategies as st
 
 from ember_core.errors import FormatError
 from ember_core.formats.plan import parse
-from ember_core.heat.confocal import ellipsoid
-from ember_core.heat.cook import body_of, empty_record, run, setup, start_state
-from ember_core.heat.mesh import egg, egg_sizes, half_axis
-from ember_core.heat.program import run_cook
+from ember_core.heat.cook import run
+from ember_core.heat.geometry.axes import half_axis
+from ember_core.heat.geometry.confocal import ellipsoid
+from ember_core.heat.geometry.egg import egg
+from ember_core.heat.geometry.egg_outline import egg_sizes
+from ember_core.heat.setup import body_of, case_of, empty_record, setup, start_state
+from ember_core.heat.solver.schedule import run_cook
 from tests.conftest import plan_document
 
 SHAPES = {
@@ -48,10 +51,8 @@ def solved(plan, *, length=1.0):
     y = start_state(s, plan.start_c)
     n = len(plan.stages)
     ends, why = np.zeros(n), np.zeros(n, dtype=np.int64)
-    run_cook(
-        y, s.duration, s.faces, s.until, s.value, s.grid, body_of(s, length=length), s.criterion, 0.05, 0.0,
-        empty_record(10, 0), np.empty(0), ends, why,
-    )  # fmt: skip
+    record = empty_record(10, 0)
+    run_cook(y, s.schedule, case_of(s, body_of(s, length=length), 0.05, record), 0.0, record, np.empty(0), ends, why)
     return y, s
 
 

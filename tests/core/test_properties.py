@@ -7,12 +7,12 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from ember_core.book.foods import foods
 from ember_core.data.loader import read_toml
 from ember_core.errors import ValueRangeError
-from ember_core.formats.plan import foods, parse, schema
-from ember_core.formats.result import compute
-from ember_core.heat.boiling import boiling_point
-from ember_core.heat.properties import (
+from ember_core.formats.plan import parse, schema
+from ember_core.heat.physics.boiling import boiling_point
+from ember_core.heat.physics.properties import (
     COMPONENTS,
     Composition,
     component,
@@ -23,7 +23,8 @@ from ember_core.heat.properties import (
     levy,
     specific_heat,
 )
-from ember_core.heat.surroundings import surroundings, variants
+from ember_core.heat.physics.surroundings import surroundings, variants
+from ember_core.planning.compute import compute
 from tests.conftest import plan_document
 
 FOODS = foods()

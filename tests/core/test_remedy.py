@@ -7,7 +7,7 @@ import re
 import pytest
 
 from ember_core.formats.plan import parse
-from ember_core.formats.result import compute
+from ember_core.planning.compute import compute
 from tests.conftest import plan_document
 
 REST = {"kind": "rest", "minutes": 10}

@@ -5,9 +5,9 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
-from ember_core.formats.log import Log
 from ember_core.formats.plan import parse
-from ember_core.formats.result import compute
+from ember_core.plan.log import Log
+from ember_core.planning.compute import compute
 from ember_core.safety.measured import by_its_outside, judge_log
 from ember_core.safety.rules import profile_of
 from ember_core.safety.verdict import standing

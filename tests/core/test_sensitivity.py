@@ -4,11 +4,12 @@ from __future__ import annotations
 
 import pytest
 
-from ember_core.entry.book import cuts
+from ember_core.book.shipped import cuts
 from ember_core.entry.sentence import Sentence
 from ember_core.formats.plan import parse
-from ember_core.heat.cook import run, setup
-from ember_core.heat.sensitivity import sensitivities
+from ember_core.heat.cook import run
+from ember_core.heat.ensemble.sensitivity import sensitivities
+from ember_core.heat.setup import setup
 from tests.conftest import plan_document
 
 

@@ -9,8 +9,9 @@ import pytest
 from ember_core.errors import FormatError, InputError
 from ember_core.formats.plan import loads, parse, schema
 from ember_core.formats.stages import kinds
-from ember_core.heat.cook import run, setup
+from ember_core.heat.cook import run
 from ember_core.heat.findings import setup_findings
+from ember_core.heat.setup import setup
 from tests.conftest import plan_document
 
 MEDIUM = {

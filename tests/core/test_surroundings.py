@@ -7,9 +7,10 @@ from CoolProp.HumidAirProp import HAPropsSI
 
 from ember_core.errors import FormatError
 from ember_core.formats.plan import parse
-from ember_core.formats.result import compute
-from ember_core.heat.cook import run, setup
-from ember_core.heat.surroundings import kitchen_vapour
+from ember_core.heat.cook import run
+from ember_core.heat.physics.surroundings import kitchen_vapour
+from ember_core.heat.setup import setup
+from ember_core.planning.compute import compute
 from tests.conftest import plan_document
 
 

@@ -4,10 +4,11 @@ from __future__ import annotations
 
 import pytest
 
-from ember_core.entry.thumb import _document, read, solve
 from ember_core.errors import FormatError, InputError
 from ember_core.formats.plan import parse
-from ember_core.heat.cook import run, setup
+from ember_core.heat.cook import run
+from ember_core.heat.setup import setup
+from ember_core.planning.thumb import _document, read, solve
 
 
 @pytest.mark.parametrize(

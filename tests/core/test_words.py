@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import pytest
 
-from ember_core.formats.plan import food_row
+from ember_core.book.foods import food_row
 from ember_core.safety.forms import requirement
 from ember_core.safety.rules import profiles
 from ember_core.safety.verdict import eats, standing

@@ -15,9 +15,10 @@ from dataclasses import dataclass
 import numpy as np
 
 from ember_core.formats.plan import parse
-from ember_core.heat.cook import run, setup
-from ember_core.heat.forecast import MEMBER_CELLS
-from ember_core.heat.learning import PROBE_ERROR_C, Learner
+from ember_core.heat.cook import run
+from ember_core.heat.ensemble.forecast import MEMBER_CELLS
+from ember_core.heat.ensemble.learning import PROBE_ERROR_C, Learner
+from ember_core.heat.setup import setup
 from ember_sim.piece import Hidden, Pieces
 
 LAYERS = 60

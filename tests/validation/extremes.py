@@ -5,8 +5,9 @@ from __future__ import annotations
 import numpy as np
 
 from ember_core.errors import InputError
-from ember_core.formats.plan import Plan, parse
+from ember_core.formats.plan import parse
 from ember_core.formats.stages import kinds
+from ember_core.plan.plan import Plan
 
 FOODS = ("beef-lean", "chicken-breast", "white-fish", "pork-belly", "egg-whole", "potato")
 

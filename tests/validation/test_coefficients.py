@@ -8,7 +8,8 @@ from CoolProp.CoolProp import PropsSI
 
 from ember_core.data.loader import read_toml
 from ember_core.formats.plan import parse
-from ember_core.heat.cook import run, setup
+from ember_core.heat.cook import run
+from ember_core.heat.setup import setup
 
 
 def fluid(name, t_c):

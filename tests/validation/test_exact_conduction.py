@@ -7,7 +7,7 @@ import pytest
 from scipy.special import erfcx
 
 from ember_core.formats.plan import parse
-from ember_core.formats.result import compute
+from ember_core.planning.compute import compute
 from tests.conftest import conduction
 from tests.validation.series import unaccomplished
 

@@ -13,9 +13,12 @@ import pytest
 from scipy.optimize import brentq
 
 from ember_core.formats.plan import parse
-from ember_core.heat.cook import body_of, empty_record, run, setup, start_state
-from ember_core.heat.mesh import EGG_DENSITY, YOLK_SHARE
-from ember_core.heat.program import run_cook
+from ember_core.heat.cook import run
+from ember_core.heat.geometry.egg_outline import EGG_DENSITY, YOLK_SHARE
+from ember_core.heat.setup import body_of, case_of, empty_record, setup, start_state
+from ember_core.heat.solver.compiled import plain
+from ember_core.heat.solver.schedule import run_cook
+from ember_core.heat.solver.types import patches_of, view
 from tests.conftest import conduction
 from tests.validation import series
 
@@ -229,11 +232,10 @@ def test_what_dries_a_face_does_not_hang_on_the_mesh():
         y, record = start_state(s, 5.0), empty_record(10, 0)
         end, why = np.zeros(1), np.zeros(1, dtype=np.int64)
         run_cook(
-            y, s.duration, s.faces, s.until, s.value, s.grid, body_of(s), s.criterion, 0.1, 0.0, record, np.empty(0),
-            end, why,
+            y, s.schedule, case_of(s, body_of(s), 0.1, record), 0.0, record, np.empty(0), end, why,
         )  # fmt: skip
-        n = s.grid.n
-        shed.append((y[2 * n + 2 : 2 * n + 2 + s.grid.s_node.size] * s.grid.s_area).sum() / s.grid.volume.sum())
+        lost = plain(view)(y, s.grid.n, patches_of(s.grid), 0).shed
+        shed.append((lost * s.grid.s_area).sum() / s.grid.volume.sum())
     assert shed[0] == pytest.approx(shed[1], rel=0.1)
 
 

@@ -9,9 +9,11 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
-from ember_core.formats.plan import foods, parse
-from ember_core.heat.cook import run, setup, thermal_table
-from ember_core.heat.geometry import whole_field
+from ember_core.book.foods import foods
+from ember_core.formats.plan import parse
+from ember_core.heat.cook import run
+from ember_core.heat.geometry.shapes import whole_field
+from ember_core.heat.setup import setup, thermal_table
 
 FUSION = 333.6e3
 

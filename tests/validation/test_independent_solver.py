@@ -10,10 +10,18 @@ import numpy as np
 import pytest
 from scipy.integrate import solve_ivp
 
-from ember_core.formats.plan import food_row, parse
-from ember_core.formats.result import compute
-from ember_core.heat.boiling import iapws_saturation_pressure
-from ember_core.heat.properties import DRY_CONDUCTIVITY, Composition, component, conductivity, density, specific_heat
+from ember_core.book.foods import food_row
+from ember_core.formats.plan import parse
+from ember_core.heat.physics.boiling import iapws_saturation_pressure
+from ember_core.heat.physics.properties import (
+    DRY_CONDUCTIVITY,
+    Composition,
+    component,
+    conductivity,
+    density,
+    specific_heat,
+)
+from ember_core.planning.compute import compute
 
 CELLS = 100
 SIGMA, AIR_HUMIDITY = 5.670374419e-8, 0.5

@@ -11,8 +11,9 @@ import pytest
 from scipy.integrate import solve_ivp
 
 from ember_core.formats.plan import parse
-from ember_core.heat.boiling import iapws_saturation_pressure
-from ember_core.heat.cook import run, setup
+from ember_core.heat.cook import run
+from ember_core.heat.physics.boiling import iapws_saturation_pressure
+from ember_core.heat.setup import setup
 from tests.validation.test_independent_solver import AIR_HUMIDITY, DRYING, SIGMA, properties
 
 CELLS = 120

@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import pytest
 
-from ember_core.entry.thumb import solve
+from ember_core.planning.thumb import solve
 
 # the sentence, food, heat where it states none, and the sizes (mm) for which it is true from 5 °C
 PRACTICE = [

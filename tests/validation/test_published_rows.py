@@ -219,8 +219,8 @@ FOOD_OF = {"steak": "pork-loin", "roast": "ham-cured", "minced": "beef-mince", "
 
 def test_forms_by_food():
     """Every pair of a food's form and a stated one: judged by these forms, or refused; offal and bivalves by name."""
+    from ember_core.book.foods import food_row, foods
     from ember_core.errors import FormatError
-    from ember_core.formats.plan import food_row, foods
 
     for own, allowed in MAY_BE.items():
         row = food_row(FOOD_OF[own])
@@ -249,7 +249,7 @@ SPECIES_FORM = {
 
 def test_the_food_table_knows_its_species():
     """No bird, fish or shellfish of the table has a milder form than its species; mince is minced; what is wild is wild."""
-    from ember_core.formats.plan import foods
+    from ember_core.book.foods import foods
 
     for key, row in foods().items():
         for form, species in SPECIES_FORM.items():
@@ -264,7 +264,7 @@ def test_the_food_table_knows_its_species():
 
 def test_what_is_unknown_and_what_is_whole():
     """Unknown species: all of poultry, mince and meat, said as care. Whole: steaks and roasts that nothing has opened, no offal."""
-    from ember_core.formats.plan import food_row
+    from ember_core.book.foods import food_row
 
     for stated, forms in ((None, ("poultry", "minced", "steak")), ("fish", ("fish", "poultry", "minced", "steak"))):
         unknown = requirement(None, stated)

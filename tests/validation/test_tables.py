@@ -6,8 +6,15 @@ import numpy as np
 import pytest
 from CoolProp.CoolProp import PropsSI
 
-from ember_core.heat.boiling import boiling_point, iapws_saturation_pressure, pressure_at
-from ember_core.heat.properties import Composition, conductivity, density, food_table, ice_fraction, specific_heat
+from ember_core.heat.physics.boiling import boiling_point, iapws_saturation_pressure, pressure_at
+from ember_core.heat.physics.properties import (
+    Composition,
+    conductivity,
+    density,
+    food_table,
+    ice_fraction,
+    specific_heat,
+)
 from ember_core.safety.clocks import judge
 from ember_core.safety.lethality import log_reduction, organisms
 from ember_core.safety.rules import profiles
@@ -153,7 +160,7 @@ def test_practice_holds_under_stated_conditions():
     """Strip steak, 3.5 to 4 min in all then a long rest (common practice, no published source): true for 19 to 21 mm here."""
     from ember_core.entry.sentence import Sentence
     from ember_core.formats.plan import parse
-    from ember_core.formats.result import compute
+    from ember_core.planning.compute import compute
 
     times = {
         mm: compute(

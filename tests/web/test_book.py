@@ -5,7 +5,7 @@ from __future__ import annotations
 import pytest
 
 from ember_core.formats.plan import parse
-from ember_core.formats.result import compute
+from ember_core.planning.compute import compute
 from ember_core.safety.rules import profiles
 from ember_web.book.forms import in_words, read_rows
 from ember_web.book.models import Food, HouseRules

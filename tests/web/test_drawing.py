@@ -8,10 +8,10 @@ import re
 
 import pytest
 
-from ember_core.entry.book import cuts
+from ember_core.book.shipped import cuts
 from ember_core.entry.sentence import Sentence
 from ember_core.formats.plan import parse
-from ember_core.formats.result import compute
+from ember_core.planning.compute import compute
 from ember_web.ui.drawing import GRAIN_H, LEFT, TRACE_H, WIDTH, draw
 from ember_web.ui.templatetags.ember import core, json_block, logs, span
 

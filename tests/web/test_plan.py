@@ -7,7 +7,7 @@ import json
 import pytest
 from django.core.files.uploadedfile import SimpleUploadedFile
 
-from ember_core.entry.book import cuts
+from ember_core.book.shipped import cuts
 from ember_web.plans.models import Plan
 from tests.conftest import plan_document
 

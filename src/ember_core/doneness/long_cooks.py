@@ -14,7 +14,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ember_core.data.loader import read_toml
-from ember_core.finding import finding
+from ember_core.plan.finding import finding
 
 Array = NDArray[np.float64]
 GAS_CONSTANT = 8.314462618  # J/(mol K), exact by definition of the SI

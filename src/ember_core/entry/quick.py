@@ -18,8 +18,8 @@ from dataclasses import dataclass, field
 from datetime import time
 from typing import Any
 
+from ember_core.book.shipped import cuts, doneness_names, ways
 from ember_core.data.loader import read_toml
-from ember_core.entry.book import cuts, doneness_names, ways
 
 INCH_MM, OUNCE_G, POUND_G = 25.4, 28.349523125, 453.59237
 NUMBER = r"(\d+(?:[.,]\d+)?)"

@@ -8,11 +8,11 @@ from dataclasses import dataclass, field, replace
 from datetime import datetime
 from typing import Any
 
-from ember_core.entry.book import cuts, doneness_names, usual_doneness, usual_mass, ways
+from ember_core.book.shipped import cuts, doneness_names, usual_doneness, usual_mass, ways
 from ember_core.errors import FormatError
 from ember_core.formats.plan import FORMAT
-from ember_core.heat.boiling import boiling_point
-from ember_core.heat.mesh import egg_breadth_mm, egg_mass
+from ember_core.heat.geometry.egg_outline import egg_breadth_mm, egg_mass
+from ember_core.heat.physics.boiling import boiling_point
 
 OWN_WAY = "file"
 """The way of a plan whose stages were written by hand or came in a file."""

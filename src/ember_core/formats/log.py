@@ -5,30 +5,24 @@ from __future__ import annotations
 import csv
 import io
 from collections.abc import Sequence
-from dataclasses import dataclass
 from datetime import datetime
 from math import isfinite, isnan
 from operator import lt
 
 from ember_core.errors import FormatError, ValueRangeError
+from ember_core.plan.log import Log
 
 MAX_BYTES = 40_000_000
+
 COLUMNS = ("t_s", "time", "core_c", "surface_c", "medium_c", "note")
+
 PLAUSIBLE_C = (-60.0, 400.0)
+
 MOST_T_S = 1e11  # a clock may count from any epoch, but to a thousandth of a second
+
 LONGEST_S = 366 * 86400.0
+
 LONG = 200_000  # characters from which a log is first tried as a plain table
-
-
-@dataclass(frozen=True)
-class Log:
-    """A measured history: times in s from the first reading, core in °C, and what else was noted."""
-
-    t_s: tuple[float, ...]
-    core_c: tuple[float, ...]
-    surface_c: tuple[float | None, ...] = ()
-    medium_c: tuple[float | None, ...] = ()
-    note: tuple[str, ...] = ()
 
 
 def _read(texts: Sequence[str], column: str, lines: Sequence[int], least: float, most: float, unit: str) -> list[float]:

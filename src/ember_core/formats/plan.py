@@ -5,74 +5,29 @@ Nothing heavy is imported here, so that a bad file is refused before the solver 
 
 from __future__ import annotations
 
-import csv
 import json
 import math
 from collections.abc import Mapping
-from dataclasses import dataclass
 from datetime import datetime
 from functools import lru_cache
 from importlib.resources import files
 from typing import Any
 
-from ember_core.data.loader import read_text, read_toml
+from ember_core.book.foods import doneness_of, food_row, foods
 from ember_core.errors import FormatError, InputError, ValueRangeError
-from ember_core.formats.stages import FaceSpec, StageSpec, read_stage
+from ember_core.formats.stages import read_stage
 from ember_core.formats.usable import check_usable, pointer
-from ember_core.safety.forms import Requirement, requirement
+from ember_core.plan.plan import Plan, pieces_kg
+from ember_core.plan.shapes import FOOD_DENSITY, SHAPE_KEYS, _volume_mm3
+from ember_core.safety.forms import requirement
 
-__all__ = ["FaceSpec", "Plan", "StageSpec", "check", "food_row", "foods", "loads", "parse", "pointer", "schema"]
 FORMAT = "open-ember.plan/1"
+
 MAX_BYTES = 1_000_000
+
 HOUSE_KEYS = ("base", "rows", "written_plan", "validated")
-SHAPE_KEYS = {
-    "slab": ("thickness_mm",),
-    "cylinder": ("diameter_mm", "length_mm"),
-    "sphere": ("diameter_mm",),
-    "box": ("length_mm", "width_mm", "thickness_mm"),
-    "ellipsoid": ("length_mm", "width_mm", "thickness_mm"),
-    "egg": ("mass_g", "species"),
-}
-FOOD_DENSITY = 1060.0  # kg/m³, Choi & Okos for lean meat; foods lie between 930 and 1,120
-LONGEST_MM = 2000.0  # the most a length may be
+
 LEAST_FILL, MOST_FILL = 0.35, 1.35  # a piece does not fill its shape, or bulges out of it, by so much
-
-
-@dataclass(frozen=True)
-class Plan:
-    """A checked plan. ``document`` is the file as it came; the rest is what the core computes with."""
-
-    document: Mapping[str, Any]
-    title: str
-    food: str | None
-    composition: Mapping[str, float] | None
-    properties: Mapping[str, float] | None
-    form: str
-    required: Requirement  # the forms whose clauses must all be met, by species and state
-    shape: Mapping[str, Any]
-    start_c: float
-    target_c: float | None
-    stages: tuple[StageSpec, ...]
-    altitude_m: float = 0.0
-    air_c: float = 22.0
-    rules: str | None = None
-    guests: str = "general"
-    report_at_s: tuple[float, ...] = ()
-    forecast: Mapping[str, Any] | None = None
-    serve_at: datetime | None = None
-    house: Mapping[str, Any] | None = None  # the house's own rules, when the plan goes by them
-
-    @property
-    def kept_by(self) -> str:
-        """The profile whose numbers for cooling, holding and keeping hold: the house's are its base's."""
-        if self.rules == "house" and self.house is not None:
-            return str(self.house.get("base", ""))
-        return self.rules or ""
-
-    @property
-    def face_kinds(self) -> tuple[tuple[str, ...], ...]:
-        """What faces a, b, the side and the edge meet in each stage: their kinds."""
-        return tuple(tuple(f.kind for f in s.all_faces) for s in self.stages)
 
 
 @lru_cache(maxsize=4)
@@ -88,24 +43,6 @@ def _validator(name: str) -> Any:
     from jsonschema import Draft202012Validator
 
     return Draft202012Validator(schema(name))
-
-
-@lru_cache(maxsize=1)
-def foods() -> dict[str, dict[str, Any]]:
-    """The food table by id; ``parts`` are mass %, of the edible part, raw."""
-    lines = [line for line in read_text("foods.csv").splitlines() if not line.startswith("#")]
-    out: dict[str, dict[str, Any]] = {}
-    for raw in csv.DictReader(lines):
-        row: dict[str, Any] = {k: raw[k] for k in ("id", "name", "species", "form", "ramp", "targets", "source")}
-        row["parts"] = {k: float(raw[k]) for k in ("water", "protein", "fat", "carbohydrate", "fibre", "ash")}
-        row |= {k: float(raw[k]) for k in ("freezing_c", "confidence")}
-        out[row["id"]] = row
-    return out
-
-
-def food_row(food_id: str) -> dict[str, Any] | None:
-    """A row of the food table, or None."""
-    return foods().get(food_id)
 
 
 def _reject_constant(token: str) -> float:
@@ -307,24 +244,6 @@ def _check_shape(shape: Mapping[str, Any]) -> None:
             )
 
 
-def _volume_mm3(shape: Mapping[str, Any]) -> tuple[float, bool]:
-    """Volume of a shape, mm³; for one with open ends (a slab, a long cylinder) the most it can be."""
-    kind, get = shape["kind"], shape.get
-    if kind == "slab":
-        return shape["thickness_mm"] * LONGEST_MM**2, True
-    if kind == "cylinder":
-        return math.pi / 4 * shape["diameter_mm"] ** 2 * get("length_mm", LONGEST_MM), "length_mm" not in shape
-    if kind == "sphere":
-        return math.pi / 6 * shape["diameter_mm"] ** 3, False
-    product = float(shape["length_mm"] * shape["width_mm"] * shape["thickness_mm"])
-    return (product if kind == "box" else math.pi / 6 * product), False
-
-
-def pieces_kg(piece: Mapping[str, Any]) -> float | None:
-    """What all pieces of a plan's ``piece`` weigh, kg; None when it does not say."""
-    return piece["mass_g"] / 1000.0 * piece.get("count", 1) if "mass_g" in piece else None
-
-
 def _check_mass(piece: Mapping[str, Any]) -> None:
     """The mass is one that the shape can have: what is cooked and what is stated are the same piece."""
     mass, shape = piece.get("mass_g"), piece["shape"]
@@ -342,11 +261,6 @@ def _check_mass(piece: Mapping[str, Any]) -> None:
             f"The mass is {mass:g} g, and this shape holds about {fits:,.0f} g. Correct the mass or the lengths, or leave the mass out.",
             path="/piece/mass_g",
         )
-
-
-def doneness_of(row: Mapping[str, Any] | None) -> dict[str, float]:
-    """Doneness names of a row of the food table with the core at its peak, °C; empty without one."""
-    return {} if row is None else {n: float(c) for n, c in read_toml("doneness.toml")[row["targets"]]["names"]}
 
 
 def _target(target: Mapping[str, Any], row: Mapping[str, Any] | None) -> float | None:

@@ -6,77 +6,27 @@ Every key that a stage states is used by its kind or refused by name (``data/sta
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from typing import Any
 
 from ember_core.data.loader import read_toml
 from ember_core.errors import FormatError, ValueRangeError
-from ember_core.heat.boiling import boiling_point
+from ember_core.heat.physics.boiling import boiling_point
+from ember_core.plan.shapes import faces_of
+from ember_core.plan.stages import FaceSpec, StageSpec
 
 FACE_KEYS = ("medium_c", "surface", "cover", "variant", "medium_from_c", "settle_minutes", "humidity")
+
 UNTIL_KEYS = ("core_c", "surface_c", "mean_c", "log10", "rule", "peak_core_c")
+
 BOILING_SLACK_C = 0.5  # a boil or steam stage may state the local boiling point, within this
-HEAT_KINDS = frozenset({"bath", "boil", "simmer", "steam", "oven", "pan", "grill", "fry", "baste"})
-SHORT_DIP_S = 1800.0  # a shorter chill stops the cooking, a longer one keeps the food; our reading
+
 UNDER_LID_K = 12.0  # so far below the boiling point is the moist air under a lid; an estimate
-SETTLE_MINUTES = 3.0  # default time constant of a settling medium
-
-
-@dataclass(frozen=True)
-class FaceSpec:
-    """What one face meets, as the plan states it."""
-
-    kind: str
-    medium_c: float | None = None
-    surface: Mapping[str, Any] | None = None
-    cover: str | None = None
-    variant: str | None = None
-    medium_from_c: float | None = None
-    settle_minutes: float = SETTLE_MINUTES
-    humidity: float | None = None
-    support: str | None = None  # what lies under the face in an oven; None: nothing that matters
-
-
-@dataclass(frozen=True)
-class StageSpec:
-    """One stage: a kind, its longest duration, its faces and what may end it earlier."""
-
-    kind: str
-    minutes: float
-    face_a: FaceSpec
-    face_b: FaceSpec
-    face_side: FaceSpec
-    face_edge: FaceSpec  # one of a box's two long narrow sides; otherwise the same as the side
-    until: str | None = None
-    until_value: float = 0.0
-    organism: str = "salmonella"
-    load: Mapping[str, float] | None = None
-    vent: str = "open"  # of an oven
-
-    @property
-    def seconds(self) -> float:
-        """Longest duration, s."""
-        return self.minutes * 60.0
-
-    @property
-    def all_faces(self) -> tuple[FaceSpec, FaceSpec, FaceSpec, FaceSpec]:
-        """Faces a and b, the side, and the edge."""
-        return self.face_a, self.face_b, self.face_side, self.face_edge
 
 
 def kinds() -> dict[str, dict[str, Any]]:
     """What may be stated of each kind of stage."""
     return read_toml("stage_kinds.toml")
-
-
-def faces_of(shape: Mapping[str, Any]) -> tuple[str, ...]:
-    """The faces a stage may describe one by one: a slab's two; the side of a box or a short cylinder; a box's edge."""
-    kind = shape["kind"]
-    if kind == "sphere" or (kind == "cylinder" and "length_mm" not in shape):
-        return ("a",)
-    if kind == "box":
-        return ("a", "b", "side", "edge")
-    return ("a", "b", "side") if kind == "cylinder" else ("a", "b")
 
 
 def read_stage(raw: Mapping[str, Any], index: int, shape: Mapping[str, Any], altitude_m: float) -> StageSpec:

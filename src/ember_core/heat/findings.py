@@ -2,18 +2,19 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Sequence
 from typing import Protocol
 
-from ember_core.finding import finding
-from ember_core.formats.plan import Plan, doneness_of, food_row, pieces_kg
-from ember_core.heat.kernel import Array
-from ember_core.heat.properties import ThermalTable
+from ember_core.book.foods import doneness_of, food_row
+from ember_core.heat.arrays import Array
+from ember_core.heat.physics.properties import ThermalTable
+from ember_core.heat.setup import bath_store
+from ember_core.plan.finding import finding
+from ember_core.plan.plan import Plan
 
 HOT_START_C = 30.0  # a piece that starts warmer was heated before, which the plan does not show
+
 DONENESS_K = 3.0  # a doneness name and a core this far apart are said; houses differ by less
-WATER_HEAT = 4180.0  # J/(kg K)
-MEAT_HEAT = 3500.0  # J/(kg K), a round value for what a bath loses to cold pieces
 
 
 class Outcome(Protocol):
@@ -34,17 +35,6 @@ class Outcome(Protocol):
     @property
     def ended_by(self) -> str:
         """What ended it."""
-
-
-def bath_store(plan: Plan, load: Mapping[str, float]) -> tuple[float, float]:
-    """By what share of the kelvins that cold pieces lack their bath falls, and how long its heater needs for one, s.
-
-    The pieces' heat is taken at once and by the water alone, which overstates the drop; the heater
-    works in full until the water is back.
-    """
-    water = load["litres"] * WATER_HEAT
-    pieces = (pieces_kg(plan.document["piece"]) or 0.0) * MEAT_HEAT
-    return pieces / (water + pieces), water / load["heater_w"]
 
 
 def setup_findings(plan: Plan, boil_c: float) -> list[dict[str, str]]:

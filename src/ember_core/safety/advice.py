@@ -13,10 +13,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ember_core.data.loader import read_toml
-from ember_core.finding import finding
-from ember_core.formats.plan import Plan
-from ember_core.formats.stages import HEAT_KINDS, SHORT_DIP_S
 from ember_core.heat.cook import Cook, StageOutcome
+from ember_core.plan.finding import finding
+from ember_core.plan.plan import Plan
+from ember_core.plan.stages import HEAT_KINDS, SHORT_DIP_S
 from ember_core.safety.clocks import met_times
 from ember_core.safety.keeping import (
     Check,

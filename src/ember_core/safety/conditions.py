@@ -9,9 +9,9 @@ from typing import Any, Protocol
 import numpy as np
 from numpy.typing import NDArray
 
-from ember_core.finding import finding
-from ember_core.formats.plan import Plan
-from ember_core.formats.stages import HEAT_KINDS, FaceSpec, StageSpec
+from ember_core.plan.finding import finding
+from ember_core.plan.plan import Plan
+from ember_core.plan.stages import HEAT_KINDS, FaceSpec, StageSpec
 from ember_core.safety.rules import Clause, Profile, profile_of
 
 Flags = NDArray[np.bool_]

@@ -6,38 +6,13 @@ Standard library only: a contradiction is refused before the solver is loaded.
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
 from typing import Any
 
 from ember_core.data.loader import read_toml
 from ember_core.errors import FormatError
+from ember_core.plan.requirement import Requirement
 
 SOURCE = "species and state; US FDA, Food Code 2022, 3-401.11"
-
-
-@dataclass(frozen=True)
-class Requirement:
-    """What a piece is judged as.
-
-    Attributes
-    ----------
-    form : str
-        The regulatory form, as stated or as the food has it; ``unknown`` when nothing says it.
-    forms : tuple of str
-        The forms whose clauses must all be met.
-    species : str or None
-        Of the food table; None when no food is named.
-    whole : bool
-        Whole muscle and intact: no offal, and nothing was done to it that opens it.
-    notes : tuple of finding
-        What a reader should know about it.
-    """
-
-    form: str
-    forms: tuple[str, ...]
-    species: str | None
-    whole: bool
-    notes: tuple[dict[str, str], ...] = ()
 
 
 def _unknown(words: str) -> dict[str, str]:

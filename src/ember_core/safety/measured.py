@@ -9,22 +9,28 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from ember_core.errors import InputError, ValueRangeError
-from ember_core.formats.log import Log
-from ember_core.formats.plan import Plan, food_row, schema
+from ember_core.book.foods import food_row
+from ember_core.plan.log import Log
+from ember_core.plan.plan import Plan
+from ember_core.plan.requirement import Requirement
+from ember_core.safety.arguments import check_arguments
 from ember_core.safety.clocks import TOLERANCE_C, conclude, judge, judge_all
 from ember_core.safety.conditions import Ran, in_force
 from ember_core.safety.evidence import APART_S, JUMP_K_S, Evidence, holes, weigh
-from ember_core.safety.forms import Requirement, requirement
+from ember_core.safety.forms import requirement
 from ember_core.safety.keeping import check_cooling, check_growth, check_warm, rows_of
 from ember_core.safety.lethality import for_food, statement
 from ember_core.safety.notes import guidance, house_notes
 from ember_core.safety.rules import Clause, Profile, profile_of
 
 Array = NDArray[np.float64]
+
 Flags = NDArray[np.bool_]
+
 Findings = list[dict[str, str]]
+
 NOTHING_C = -60.0  # what a log without evidence shows: below every row
+
 HOT_C, COOLED_C = 57.0, 54.4  # a piece cools from here; below here it no longer cooks
 
 
@@ -212,22 +218,3 @@ def by_its_outside(
         return rule
     needs = f"{planned['needs']} Its outside is as planned (computed, not measured; its moves were done)."
     return rule | {k: planned[k] for k in ("clause", "met", "met_at_s", "remaining_s")} | {"needs": needs}
-
-
-def check_arguments(rules: str, food: str, form: str | None, probe_error_c: float) -> None:
-    """Raise an InputError naming the argument when one cannot be used."""
-    properties = schema()["properties"]
-    forms: Sequence[str] = schema()["$defs"]["piece"]["properties"]["form"]["enum"]
-    if rules not in properties["rules"]["enum"]:
-        raise InputError(
-            f"Unknown rules {rules!r}; choose one of {', '.join(properties['rules']['enum'])}.",
-            path="--rules",
-            code="choice",
-        )
-    if form is not None and form not in forms:
-        raise InputError(f"Unknown form {form!r}; choose one of {', '.join(forms)}.", path="--form", code="choice")
-    if food_row(food) is None:
-        raise InputError(f"Unknown food {food!r}; see the food table.", path="--food", code="choice")
-    if not 0 <= probe_error_c <= 10:
-        raise ValueRangeError(f"--probe-error-c is {probe_error_c:g}; give 0 to 10.", path="--probe-error-c")
-    requirement(food_row(food), form, path="--form")

@@ -5,9 +5,9 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
-from ember_core.finding import finding
+from ember_core.plan.finding import finding
+from ember_core.plan.requirement import Requirement
 from ember_core.safety.clocks import judge
-from ember_core.safety.forms import Requirement
 from ember_core.safety.rules import Clause, Profile
 
 Array = NDArray[np.float64]

@@ -7,8 +7,8 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from ember_core.formats.plan import Plan
 from ember_core.heat.cook import Cook
+from ember_core.plan.plan import Plan
 from ember_core.safety.advice import advice
 from ember_core.safety.clocks import conclude, judge, judge_all, met_times
 from ember_core.safety.conditions import InForce, breaks_of, in_force

@@ -7,7 +7,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
 
-from ember_core.safety.forms import Requirement
+from ember_core.plan.requirement import Requirement
 from ember_core.safety.rules import Profile, profiles
 
 MET, ADVISORY, SHORT, STOP, OPEN = "met", "advisory", "short", "stop", "open"

@@ -8,8 +8,8 @@ from typing import Any
 
 from django import forms
 
+from ember_core.book.foods import foods
 from ember_core.errors import InputError
-from ember_core.formats.plan import foods
 from ember_core.safety.lethality import organisms
 from ember_core.safety.rules import Clause, bases, house_profile
 from ember_web.book.models import PARTS, Food, HouseRules

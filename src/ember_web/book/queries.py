@@ -8,9 +8,9 @@ from typing import Any
 
 import numpy as np
 
+from ember_core.book.foods import foods
 from ember_core.entry.sentence import OwnFood
-from ember_core.formats.plan import foods
-from ember_core.heat.properties import Composition, conductivity, density, specific_heat
+from ember_core.heat.physics.properties import Composition, conductivity, density, specific_heat
 from ember_web.book.models import PARTS, Food, HouseRules
 from ember_web.kitchens.models import Kitchen
 

@@ -15,7 +15,7 @@ from a2wsgi import WSGIMiddleware
 from django.core.asgi import get_asgi_application
 from django.core.wsgi import get_wsgi_application
 
-from ember_core.warm import warm
+from ember_core.planning.warm import warm
 from ember_web.config.doors import AT_ONCE, Doors
 
 # learning computes on a thread of its own: a page that the database has answered does not wait long for its turn

@@ -21,10 +21,11 @@ import numpy as np
 
 from ember_core.errors import EmberError
 from ember_core.formats.plan import parse
-from ember_core.heat.cook import run, setup
-from ember_core.heat.forecast import MEMBER_CELLS, MEMBER_REFINE
-from ember_core.heat.kernel import Array
-from ember_core.heat.learning import Learner
+from ember_core.heat.arrays import Array
+from ember_core.heat.cook import run
+from ember_core.heat.ensemble.forecast import MEMBER_CELLS, MEMBER_REFINE
+from ember_core.heat.ensemble.learning import Learner
+from ember_core.heat.setup import setup
 from ember_core.line.fold import CookState
 from ember_web.line.models import Cook
 

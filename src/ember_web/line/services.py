@@ -13,12 +13,12 @@ from django.db.models import Max
 
 from ember_core import __version__
 from ember_core.data.loader import data_version
-from ember_core.entry.moves import moves
 from ember_core.errors import InputError
 from ember_core.formats.plan import parse
-from ember_core.formats.result import compute
 from ember_core.formats.usable import text_fault
 from ember_core.line.fold import EXTEND, FINISH, KINDS, MOVE, NOTE, START, UNDO
+from ember_core.planning.compute import compute
+from ember_core.planning.moves import moves
 from ember_web.kitchens.models import Kitchen, User
 from ember_web.line.adapters import moment
 from ember_web.line.freshness import changed

@@ -10,9 +10,9 @@ from typing import Any
 from ember_core import __version__
 from ember_core.data.loader import data_version
 from ember_core.errors import InputError
-from ember_core.formats.log import Log
 from ember_core.formats.plan import parse
 from ember_core.line.fold import MoveState
+from ember_core.plan.log import Log
 from ember_core.safety.evidence import JUMP_K_S
 from ember_core.safety.measured import by_its_outside, judge_log
 from ember_core.safety.rules import profile_of

@@ -8,10 +8,10 @@ from typing import Any
 
 import numpy as np
 
-from ember_core.entry.book import name_of
-from ember_core.entry.moves import moves
-from ember_core.formats.plan import food_row
-from ember_core.formats.result import Outcome
+from ember_core.book.foods import food_row
+from ember_core.book.shipped import name_of
+from ember_core.planning.compute import Outcome
+from ember_core.planning.moves import moves
 from ember_core.safety.rules import profile_of
 from ember_core.safety.verdict import Standing, eats, standing
 from ember_web.kitchens.models import Kitchen

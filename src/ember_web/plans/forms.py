@@ -7,7 +7,7 @@ from typing import Any
 
 from django import forms
 
-from ember_core.entry.book import cuts, doneness_names, ways
+from ember_core.book.shipped import cuts, doneness_names, ways
 from ember_core.entry.sentence import OWN_WAY, OwnFood, Sentence
 from ember_web.book.queries import house_document, own_food
 from ember_web.kitchens.models import Kitchen

@@ -5,7 +5,7 @@ from __future__ import annotations
 from django.conf import settings
 from django.db import models
 
-from ember_core.entry.book import piece_name, way_name
+from ember_core.book.shipped import piece_name, way_name
 from ember_web.kitchens.models import Kitchen, public_id
 
 

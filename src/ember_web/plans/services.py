@@ -6,8 +6,8 @@ from typing import Any
 
 from ember_core import __version__
 from ember_core.data.loader import data_version
-from ember_core.formats.plan import Plan as CorePlan
 from ember_core.formats.plan import parse
+from ember_core.plan.plan import Plan as CorePlan
 from ember_web.kitchens.models import Kitchen, User
 from ember_web.plans.models import Plan
 

@@ -15,14 +15,14 @@ from django.shortcuts import get_object_or_404, redirect, render
 from django.urls import reverse
 from django.views.decorators.http import require_GET, require_http_methods, require_POST
 
-from ember_core.entry.book import cuts, usual_mass
+from ember_core.book.shipped import cuts, usual_mass
 from ember_core.entry.quick import parse as parse_quick
 from ember_core.entry.sentence import Sentence, from_document
 from ember_core.errors import EmberError
 from ember_core.formats.plan import loads
 from ember_core.formats.plan import parse as parse_plan
-from ember_core.formats.result import compute
-from ember_core.heat.sensitivity import sensitivities
+from ember_core.heat.ensemble.sensitivity import sensitivities
+from ember_core.planning.compute import compute
 from ember_web.book.queries import food_choices
 from ember_web.kitchens.access import RANK, KitchenRequest, in_kitchen
 from ember_web.kitchens.models import Kitchen

@@ -17,7 +17,7 @@ from numpy.typing import NDArray
 from PIL import Image
 
 from ember_core.heat.cook import Cook
-from ember_core.heat.forecast import Forecast
+from ember_core.heat.ensemble.forecast import Forecast
 
 Array = NDArray[np.float64]
 WIDTH, GRAIN_H, TRACE_H, LEFT, RIGHT = 664, 148, 184, 44, 12

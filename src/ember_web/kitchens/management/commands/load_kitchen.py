@@ -8,7 +8,7 @@ from typing import Any
 
 from django.core.management.base import BaseCommand, CommandParser
 
-from ember_core.entry.book import cuts
+from ember_core.book.shipped import cuts
 from ember_core.entry.sentence import Sentence
 from ember_core.line.fold import MOVE
 from ember_web.kitchens.models import Kitchen, Membership, User

@@ -1,0 +1,1 @@
+"""Foods, cuts, ways and doneness names."""

@@ -1,0 +1,1 @@
+"""Many likely pieces instead of one: forecast, learning from readings, sensitivity."""

@@ -1,0 +1,107 @@
+"""Drawing an ensemble: in what its members differ, and by how much."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+
+import numpy as np
+from scipy.special import ndtri
+
+from ember_core.heat.arrays import Array
+from ember_core.heat.cook import Cook
+from ember_core.heat.setup import DRYING_SCALE, Setup, start_state
+from ember_core.heat.solver.members import Members
+
+DEFAULT_SPREADS: Mapping[str, float] = {
+    # Estimates of what a careful cook leaves open; no published source. A kitchen may edit them.
+    "thickness_mm": 0.9,
+    "start_c": 0.8,
+    "medium_c": 0.0,  # 0: by kind, see MEDIUM_SPREAD_C
+    "h_ln": 0.0,  # 0: by kind, from surroundings.toml
+    "conductivity_ln": 0.04,
+    "drying_ln": 0.4,
+    "vent_ln": 0.5,  # how often an oven's air is changed
+    "drift_c": 0.0,  # 0: DRIFT_SHARE of the medium's own spread; it fades over half of the stage
+}
+
+MEDIUM_SPREAD_C = {
+    "bath": 0.2,
+    "boil": 0.3,
+    "simmer": 0.7,
+    "steam": 0.5,
+    "oven": 5.0,
+    "pan": 12.0,
+    "grill": 12.0,
+    "fry": 6.0,
+    "baste": 8.0,
+    "rest": 2.0,
+    "hold": 2.0,
+    "chill": 1.0,
+    "thaw": 1.0,
+}
+
+DRIFT_SHARE = 0.6
+
+DIRECTIONS = 9  # in which members differ
+
+
+def draw(members: int, seed: int, dimensions: int) -> Array:
+    """Standard normal draws, members × dimensions, by Latin hypercube (McKay, Beckman & Conover 1979).
+
+    Each direction is covered evenly; a seed repeats. (A library's sampler would do, but takes a second to load.)
+    """
+    rng = np.random.default_rng(seed)
+    order = rng.permuted(np.tile(np.arange(members), (dimensions, 1)), axis=1).T
+    return np.asarray(ndtri((order + rng.random((members, dimensions))) / members))
+
+
+@dataclass(frozen=True, eq=False)
+class Ensemble:
+    """Members as arrays, and at what they start, °C; the first is the nominal piece on the members' grid."""
+
+    members: Members
+    start_c: Array
+
+
+def draw_ensemble(
+    s: Setup,
+    kinds: tuple[tuple[str, ...], ...],
+    *,
+    members: int,
+    seed: int,
+    spreads: Mapping[str, float] | None,
+    stage_s: Sequence[float] | None = None,
+) -> Ensemble:
+    """Vary a setup; parameters as of :func:`forecast`; ``stage_s`` are the stages' real lengths."""
+    spread = {**DEFAULT_SPREADS, **{k: v for k, v in (spreads or {}).items() if not k.startswith("x-")}}
+    z = np.vstack([np.zeros(DIRECTIONS), draw(members, seed, DIRECTIONS)])
+    # a length in m, or the stretch of a mesh; the spread is of the thickness or the diameter
+    length = s.length * np.maximum(1.0 + z[:, 0] * spread["thickness_mm"] / 1000.0 / s.size, 0.3)
+    start = s.start_c + z[:, 1] * spread["start_c"]
+    c_scale = np.exp(z[:, 6] * 0.4 * spread["conductivity_ln"])
+    faces = np.repeat(s.schedule.faces[None], members + 1, axis=0)
+    for i, row in enumerate(kinds):
+        for j, kind in enumerate(row):
+            sigma = spread["h_ln"] or s.h_spread[i, j]
+            faces["h"][:, i, j] *= np.exp(z[:, 2] * sigma)
+            # walls and their colour are as uncertain as the air's flow
+            faces["emissivity"][:, i, j] = np.minimum(faces["emissivity"][:, i, j] * np.exp(z[:, 2] * sigma), 1.2)
+            faces["leak"][:, i, j] *= np.exp(z[:, 8] * spread["vent_ln"])
+            faces["medium_c"][:, i, j] += z[:, 3] * (spread["medium_c"] or MEDIUM_SPREAD_C[kind])
+            # a medium that runs off its mean, and what the model itself gets wrong in the course of a stage
+            if s.schedule.faces["off_k"][i, j] != 0.0:
+                continue  # the plan itself says how the medium settles
+            faces["off_k"][:, i, j] = z[:, 7] * (
+                spread["drift_c"] or DRIFT_SHARE * (spread["medium_c"] or MEDIUM_SPREAD_C[kind])
+            )
+            faces["settle_s"][:, i, j] = max(0.5 * (stage_s[i] if stage_s is not None else s.schedule.duration[i]), 1.0)
+    states = np.stack([start_state(s, float(t0), float(c)) for t0, c in zip(start, c_scale, strict=True)])
+    k_scale = np.exp(z[:, 4] * spread["conductivity_ln"])
+    m0 = DRYING_SCALE * np.exp(z[:, 5] * spread["drying_ln"])
+    return Ensemble(Members(states, length, k_scale, c_scale, m0, faces), start)
+
+
+def stage_lengths(cook: Cook) -> list[float]:
+    """How long each stage of a computed cook took, s."""
+    return [stage.end_s - stage.start_s for stage in cook.stages]

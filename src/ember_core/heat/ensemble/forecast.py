@@ -1,0 +1,234 @@
+"""An ensemble over what the cook cannot know exactly, with the pull solved in every member.
+
+Spreads are standard deviations; ``*_ln`` ones are of a natural logarithm. Members are drawn by Latin
+hypercube, so that 256 of them cover every direction evenly and a seed repeats.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from concurrent.futures import ThreadPoolExecutor
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from ember_core.errors import ComputationError
+from ember_core.heat.arrays import Array
+from ember_core.heat.cook import Cook, Variation, run
+from ember_core.heat.ensemble.draw import Ensemble, draw_ensemble, stage_lengths
+from ember_core.heat.setup import Setup, body_of, case_of, empty_record
+from ember_core.heat.solver.ending import UNTIL_TIME
+from ember_core.heat.solver.members import Told, run_members
+from ember_core.heat.solver.types import Schedule
+from ember_core.plan.plan import Plan
+
+MEMBER_CELLS = 24
+
+MEMBER_REFINE = 0.4  # of the nominal run's cells of a finite shape, in each direction
+
+MEMBER_TOLERANCE_K = 0.1
+
+CURVE_POINTS = 48
+
+TRAJECTORY_POINTS = 120
+
+FORECAST_BUDGET_S = 20.0  # what all members together may spend, on a slow machine
+
+CAUTIOUS = 0.05  # share of the likely pieces that are worse than the cautious one
+
+
+@dataclass(frozen=True, eq=False)
+class Forecast:
+    """What the ensemble says.
+
+    Attributes
+    ----------
+    pull_s, peak_core_c : ndarray (members,)
+        End of the pull stage, s (nan without one), and the highest core, °C.
+    curve_t, curve_core, curve_mean : ndarray
+        Times, s, and quantiles of core and mean there (rows p5, p50, p95), °C.
+    failed : int
+        Members whose computation gave up; they are left out and reported.
+    grid_error : mapping
+        What the members' coarser grid makes of the nominal piece, less the nominal run: ``pull_s``,
+        ``peak_core_c``, and the largest of ``core_c`` and ``mean_c`` over time. It has been taken out.
+    """
+
+    pull_s: Array
+    peak_core_c: Array
+    curve_t: Array
+    curve_core: Array
+    curve_mean: Array
+    failed: int
+    grid_error: Mapping[str, float]
+
+
+def _run(s: Setup, e: Ensemble, schedule: Schedule, wanted: Array, threads: int) -> Told:
+    """Run all members through the first stages of ``schedule``, as many as it has."""
+    members, count = e.start_c.size, schedule.duration.size
+    told = Told(
+        np.zeros((members, count)), np.zeros(members), wanted, np.zeros((members, wanted.size)),
+        np.zeros((members, wanted.size)), np.full(members, np.nan),
+    )  # fmt: skip
+    varied = e.members._replace(faces=np.ascontiguousarray(e.members.faces[:, :count]))
+    records = [empty_record(2000, 0, FORECAST_BUDGET_S / members) for _ in range(threads)]
+    case = case_of(s, body_of(s), MEMBER_TOLERANCE_K, records[0])
+    edges = [int(x) for x in np.linspace(0, members, threads + 1)]
+
+    def work(part: int) -> None:
+        run_members(varied, schedule, case, records[part], told, edges[part], edges[part + 1])
+
+    with ThreadPoolExecutor(threads) as pool:
+        list(pool.map(work, range(threads)))
+    told.core[:, 0] = told.mean[:, 0] = e.start_c
+    return told
+
+
+def solve_pulls(s: Setup, e: Ensemble, pull_stage: int, cook: Cook, threads: int = 2) -> Array:
+    """Each member's pull, s, corrected to the nominal run (members without the nominal one)."""
+    run = _run(s, e, s.schedule, np.array([0.0, 1.0]), threads)
+    pull = np.where(np.isfinite(run.peak), run.end_s[:, pull_stage], np.nan)
+    if cook.pull_s and np.isfinite(pull[0]) and pull[0] > 0:
+        pull = pull * cook.pull_s / pull[0]
+    return np.asarray(pull[1:])
+
+
+def trajectories(
+    s: Setup, e: Ensemble, pull_stage: int, end_s: float, cook: Cook, threads: int = 2
+) -> tuple[Array, Array, Array]:
+    """Core and mean of each member as if nothing were pulled: times (s), members × times (°C) twice."""
+    heated = s.schedule.upto(pull_stage + 1)
+    heated.until[pull_stage] = UNTIL_TIME
+    duration = heated.duration
+    duration[pull_stage] = max(end_s - float(duration[:pull_stage].sum()), 1.0)
+    t = np.linspace(0.0, float(duration.sum()), TRAJECTORY_POINTS)
+    run = _run(s, e, heated, t, threads)
+    core, mean = run.core, run.mean
+    if cook.pull_s:  # the grid's error as far as the nominal run goes on heat, kept beyond
+        shown = np.minimum(t, cook.pull_s)
+        core = core - (np.interp(shown, t, core[0]) - np.interp(shown, cook.t, cook.core))
+        mean = mean - (np.interp(shown, t, mean[0]) - np.interp(shown, cook.t, cook.mean))
+    return t, core[1:], mean[1:]
+
+
+def forecast(
+    s: Setup,
+    kinds: tuple[tuple[str, ...], ...],
+    *,
+    members: int = 256,
+    seed: int = 7,
+    spreads: Mapping[str, float] | None = None,
+    end_s: float | None = None,
+    pull_stage: int | None = None,
+    nominal_cook: Cook | None = None,
+    threads: int = 2,
+) -> Forecast:
+    """Run the ensemble of a setup.
+
+    Parameters
+    ----------
+    s : Setup
+        Built with :data:`MEMBER_CELLS` cells and :data:`MEMBER_REFINE`.
+    kinds : tuple of (kind a, kind b, kind of the side)
+        What each stage's faces meet, for the spread of the medium.
+    members, seed : int
+        8 to 2,048; the same seed repeats.
+    spreads : mapping, optional
+        Replaces :data:`DEFAULT_SPREADS` by name.
+    end_s : float, optional
+        Length of the quantile curves, s; default the sum of the stages.
+    pull_stage : int, optional
+        Index of the stage whose end is the pull.
+    nominal_cook : Cook, optional
+        The nominal run on the fine grid, to which the ensemble is corrected: pull, peak and curve.
+    threads : int
+        Worker threads; the kernels release the interpreter lock.
+    """
+    ensemble = draw_ensemble(
+        s,
+        kinds,
+        members=members,
+        seed=seed,
+        spreads=spreads,
+        stage_s=stage_lengths(nominal_cook) if nominal_cook else None,
+    )
+    wanted = np.linspace(0.0, end_s if end_s else float(s.schedule.duration.sum()), CURVE_POINTS)
+    run = _run(s, ensemble, s.schedule, wanted, threads)
+    peak, curve, curve_mean = run.peak, run.core, run.mean
+    good = np.isfinite(peak)
+    good[0] = False
+    if not good.any():
+        raise ComputationError(
+            "No member of the forecast could be computed within its share of the time; the plan's media are extreme for this piece. "
+            "Leave forecast out, or ask for fewer members.",
+            path="/forecast",
+        )
+    pull = run.end_s[:, pull_stage] if pull_stage is not None else np.full(members + 1, np.nan)
+    error: dict[str, float] = {}
+    if nominal_cook is not None and np.isfinite(peak[0]):
+        # the coarse grid's own error is taken out by what it makes of the nominal piece
+        fine = nominal_cook
+        if fine.pull_s is not None and pull[0] > 0:
+            error["pull_s"] = float(pull[0] - fine.pull_s)
+            pull = pull * fine.pull_s / pull[0]
+        error["peak_core_c"] = float(peak[0] - fine.peak_core_c)
+        peak = peak - error["peak_core_c"]
+        for name, values, truth in (("core_c", curve, fine.core), ("mean_c", curve_mean, fine.mean)):
+            off = values[0] - np.interp(wanted, fine.t, truth)
+            error[name] = float(off[np.argmax(np.abs(off))])
+            values -= off
+    return Forecast(
+        pull_s=pull[good],
+        peak_core_c=peak[good],
+        curve_t=wanted,
+        curve_core=np.quantile(curve[good], [0.05, 0.5, 0.95], axis=0),
+        curve_mean=np.quantile(curve_mean[good], [0.05, 0.5, 0.95], axis=0),
+        failed=int((~good[1:]).sum()),
+        grid_error=error,
+    )
+
+
+def cautious_cook(
+    plan: Plan,
+    fine: Setup,
+    s: Setup,
+    kinds: tuple[tuple[str, ...], ...],
+    cook: Cook,
+    *,
+    members: int = 256,
+    seed: int = 7,
+    spreads: Mapping[str, float] | None = None,
+    threads: int = 2,
+) -> Cook:
+    """The cook of a piece at the cautious end of the likely ones, by the nominal cook's clock.
+
+    Of all members, each going through the nominal stages' real lengths, the one is taken whose
+    coldest point kills least but for :data:`CAUTIOUS` of them, and cooked again on the fine grid.
+
+    Parameters
+    ----------
+    plan : Plan
+    fine, s : Setup
+        On the nominal grid, and on the members' grid with a lethality criterion.
+    kinds, members, seed, spreads, threads
+        As of :func:`forecast`.
+    cook : Cook
+        The nominal one.
+    """
+    lengths = stage_lengths(cook)
+    by_clock = fine.schedule._replace(until=np.zeros(len(lengths), dtype=np.int64), duration=np.array(lengths))
+    e = draw_ensemble(s, kinds, members=members, seed=seed, spreads=spreads, stage_s=lengths)
+    least = _run(s, e, by_clock, np.array([0.0, 1.0]), threads).least[1:]
+    k = 1 + int(np.argsort(least)[int(CAUTIOUS * members)])  # failed members sort last
+    m = e.members
+    varied_setup = replace(fine, schedule=by_clock._replace(faces=np.ascontiguousarray(m.faces[k])))
+    piece = Variation(float(m.length[k]), float(m.k_scale[k]), float(m.c_scale[k]), float(m.m0[k]), float(e.start_c[k]))
+    return run(plan, varied_setup, vary=piece)
+
+
+def quantiles(values: Array) -> dict[str, float] | None:
+    """The 5, 50 and 95 % points as the result format names them; None without values."""
+    if values.size == 0 or not np.isfinite(values).all():
+        return None
+    p = np.quantile(values, [0.05, 0.5, 0.95])
+    return {"p5": round(float(p[0]), 3), "p50": round(float(p[1]), 3), "p95": round(float(p[2]), 3)}

@@ -1,0 +1,199 @@
+"""Learning from readings: the ensemble's forecast of the pull, brought into line with the probe.
+
+An ensemble smoother (van Leeuwen & Evensen 1996, *Mon. Weather Rev.* 124:2898): every member has a
+core temperature predicted at the time of each reading and a pull of its own; the pull is moved by
+linear regression on the difference to what was read, with the reading's error drawn for each
+member. Nothing is run again, so an update takes milliseconds; late, missing or unordered readings
+need no care, because only their own times count.
+
+What a probe reads is the core, plus an offset if its tip lies beside the core (drawn for each
+member), plus its own error, plus what the model itself gets wrong.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+
+import numpy as np
+from scipy.special import ndtri
+
+from ember_core.errors import ValueRangeError
+from ember_core.heat.arrays import Array
+from ember_core.heat.cook import Cook
+from ember_core.heat.ensemble.draw import Ensemble, draw, draw_ensemble, stage_lengths
+from ember_core.heat.ensemble.forecast import solve_pulls, trajectories
+from ember_core.heat.geometry.mesh import Mesh
+from ember_core.heat.setup import Setup
+
+PROBE_ERROR_C = 0.5  # standard deviation of a probe's constant error; common thermocouple class, from memory
+
+NOISE_C = 0.3  # of a single reading, standard deviation; an estimate
+
+MODEL_ERROR_C = 0.1  # K, standard deviation of the model's core; set on blind cooks, see docs/method
+
+MODEL_TIMING = 0.005  # and of its clock: a share of the time gone by, times the rate of heating; set on blind cooks too
+
+MODEL_MEMORY = 0.5  # over this share of the time the model's error stays the same
+
+PROBE_OFFSET_MM = 1.5  # standard deviation of the tip's place along the thickness; an estimate
+
+BINS = 12
+
+OUTLIER = 5.0  # readings further than this many deviations from all members are left out and said
+
+
+@dataclass(frozen=True, eq=False)
+class Posterior:
+    """The forecast after readings.
+
+    Attributes
+    ----------
+    pull_s : ndarray (members,)
+        End of the pull stage, s from the start.
+    core_c : ndarray (members,)
+        The core at the last reading, °C, without the probe's errors.
+    used, ignored : int
+        Readings used, and left out because no member comes near them.
+    findings : tuple of str
+        What a cook should look at, such as a probe that is not in the core.
+    """
+
+    pull_s: Array
+    core_c: Array
+    used: int
+    ignored: int
+    findings: tuple[str, ...]
+
+
+@dataclass(frozen=True, eq=False)
+class Learner:
+    """An ensemble with its predicted readings, ready to be updated."""
+
+    pull_s: Array  # members
+    t: Array
+    core: Array  # members × times, as if nothing were pulled
+    mean: Array
+    offset: Array  # members, share of (mean − core) that the tip feels
+    bias: Array  # members, K
+    seed: int
+
+    @classmethod
+    def prepare(
+        cls,
+        s: Setup,
+        kinds: tuple[tuple[str, ...], ...],
+        cook: Cook,
+        *,
+        members: int = 256,
+        seed: int = 7,
+        spreads: Mapping[str, float] | None = None,
+        threads: int = 2,
+    ) -> Learner:
+        """Run the ensemble once: each member's pull, and its core as it would go on without one.
+
+        Parameters are those of :func:`ember_core.heat.ensemble.forecast.forecast`; ``cook`` is the nominal run.
+        """
+        if cook.pull_stage is None:
+            raise ValueRangeError("Nothing cools after heat in this plan: there is no pull to learn.", path="/stages")
+        ensemble: Ensemble = draw_ensemble(
+            s, kinds, members=members, seed=seed, spreads=spreads, stage_s=stage_lengths(cook)
+        )
+        pull = solve_pulls(s, ensemble, cook.pull_stage, cook, threads)
+        last = float(np.nanmax(pull)) if np.isfinite(pull).any() else float(cook.t[-1])
+        t, core, mean = trajectories(
+            s, ensemble, cook.pull_stage, min(last, float(s.schedule.duration.sum())), cook, threads
+        )
+        good = np.isfinite(pull)
+        z = draw(members, seed + 1, 2)
+        closed = s.grid.core == 0 if isinstance(s.grid, Mesh) else s.grid.closed_a and not s.grid.mirrored
+        # a parabola from the core out: (mean − core) is a third of its height in a slab, more in round pieces
+        height = 3.0 if not closed else 2.0
+        offset = height * (2.0 * z[:, 0] * PROBE_OFFSET_MM / 1000.0 / s.size) ** 2
+        return cls(pull[good], t, core[good], mean[good], offset[good], PROBE_ERROR_C * z[:, 1][good], seed)
+
+    def update(self, t_s: Array, reading_c: Array) -> Posterior:
+        """The forecast given readings of the core.
+
+        Parameters
+        ----------
+        t_s, reading_c : ndarray (n,)
+            Times, s from the start, in any order; temperatures, °C. Not-a-number readings are left
+            out. Readings after the last moment any member is on heat are not used.
+        """
+        t, c = np.asarray(t_s, dtype=float), np.asarray(reading_c, dtype=float)
+        good = np.isfinite(t) & np.isfinite(c) & (t > 0) & (t <= self.t[-1])
+        t, c = t[good], c[good]
+        if t.size == 0:
+            return Posterior(self.pull_s, self._at(self.core, 0.0), 0, 0, ())
+        order = np.argsort(t, kind="stable")
+        t, c = t[order], c[order]
+        times, values, counts = _bins(t, c)
+        members = self.pull_s.size
+        core = np.stack([self._at(self.core, x) for x in times], axis=1)
+        mean = np.stack([self._at(self.mean, x) for x in times], axis=1)
+        predicted = core + self.offset[:, None] * (mean - core) + self.bias[:, None]
+        later = np.stack([self._at(self.core, 1.02 * x) for x in times], axis=1)
+        rate = np.maximum((later - core).mean(axis=0), 0.0) / (0.02 * times)  # K/s
+        wrong = MODEL_ERROR_C + MODEL_TIMING * times * rate
+        wide = np.sqrt(predicted.var(axis=0) + wrong**2 + NOISE_C**2)
+        off = np.abs(values - predicted.mean(axis=0)) / wide
+        keep = off < OUTLIER
+        ignored = int(counts[~keep].sum())
+        findings: tuple[str, ...] = ()
+        if ignored:
+            findings = (
+                "The probe reads what no likely cook of this plan would show: look where its tip is, and at the heat.",
+            )
+        if not keep.any():
+            return Posterior(self.pull_s, self._at(self.core, float(t[-1])), 0, ignored, findings)
+        wrong = wrong[keep]
+        times, values, counts, predicted = times[keep], values[keep], counts[keep], predicted[:, keep]
+        memory = MODEL_MEMORY * max(float(times[-1]), 1.0)
+        error = np.outer(wrong, wrong) * np.exp(-np.abs(times[:, None] - times[None, :]) / memory)
+        error[np.diag_indices(times.size)] += NOISE_C**2 / counts
+        now = float(t[-1])
+        state = np.stack([_normal_scores(self.pull_s), self._at(self.core, now)], axis=1)
+        anomaly_y = predicted - predicted.mean(axis=0)
+        anomaly_x = state - state.mean(axis=0)
+        cross = anomaly_x.T @ anomaly_y / (members - 1)
+        inner = anomaly_y.T @ anomaly_y / (members - 1) + error
+        rng = np.random.default_rng(self.seed + times.size)
+        noise = rng.standard_normal((members, times.size)) @ np.linalg.cholesky(error).T
+        noise -= noise.mean(axis=0)
+        moved = state + (values + noise - predicted) @ np.linalg.solve(inner, cross.T)
+        return Posterior(_from_scores(moved[:, 0], self.pull_s), moved[:, 1], int(counts.sum()), ignored, findings)
+
+    def _at(self, curves: Array, t: float) -> Array:
+        """Every member's curve at one time."""
+        i = int(np.clip(np.searchsorted(self.t, t) - 1, 0, self.t.size - 2))
+        part = min(max((t - self.t[i]) / (self.t[i + 1] - self.t[i]), 0.0), 1.0)
+        return np.asarray(curves[:, i] + part * (curves[:, i + 1] - curves[:, i]))
+
+
+def _normal_scores(values: Array) -> Array:
+    """Values as the normal deviates of their ranks: pulls are skewed, and regression wants them straight."""
+    return np.asarray(ndtri((np.argsort(np.argsort(values)) + 0.5) / values.size))
+
+
+def _from_scores(scores: Array, values: Array) -> Array:
+    """Back from deviates to values; beyond the ensemble the log of the value goes on as a straight line."""
+    knots = ndtri((np.arange(values.size) + 0.5) / values.size)
+    logs = np.log(np.sort(values))
+    inside = np.interp(scores, knots, logs)
+    edge = max(values.size // 10, 2)
+    low = (logs[edge] - logs[0]) / (knots[edge] - knots[0])
+    high = (logs[-1] - logs[-1 - edge]) / (knots[-1] - knots[-1 - edge])
+    inside = np.where(scores < knots[0], logs[0] + low * (scores - knots[0]), inside)
+    return np.asarray(np.exp(np.where(scores > knots[-1], logs[-1] + high * (scores - knots[-1]), inside)))
+
+
+def _bins(t: Array, c: Array) -> tuple[Array, Array, Array]:
+    """At most :data:`BINS` means of neighbouring readings with their mean times and counts."""
+    edges = np.linspace(t[0], t[-1], BINS + 1)
+    which = np.clip(np.searchsorted(edges, t, side="right") - 1, 0, BINS - 1)
+    counts = np.bincount(which, minlength=BINS).astype(float)
+    has = counts > 0
+    times = np.bincount(which, t, BINS)[has] / counts[has]
+    values = np.bincount(which, c, BINS)[has] / counts[has]
+    return times, values, counts[has]

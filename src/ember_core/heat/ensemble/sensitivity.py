@@ -1,0 +1,76 @@
+"""What one change does to the pull: measured by cooking the plan again with that change alone."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass, replace
+from typing import Any
+
+from ember_core.heat.cook import Cook, run
+from ember_core.heat.ensemble.forecast import MEMBER_CELLS, MEMBER_REFINE
+from ember_core.heat.setup import setup
+from ember_core.plan.plan import Plan
+from ember_core.plan.stages import HEAT_KINDS
+
+TOLERANCE_K = 0.02
+
+
+@dataclass(frozen=True)
+class Sensitivity:
+    """One change and what it does: pull later (s, negative: earlier), or the peak when no pull is solved (K)."""
+
+    change: str
+    pull_later_s: float | None
+    peak_higher_c: float
+
+
+def sensitivities(plan: Plan, cook: Cook) -> tuple[Sensitivity, ...]:
+    """Cook the plan again a little thicker, colder, hotter and with better contact.
+
+    Parameters
+    ----------
+    plan : Plan
+    cook : Cook
+        Its nominal cook, for the stage that is the pull.
+
+    Returns
+    -------
+    tuple of Sensitivity
+        2 mm (or 10 %) thicker, 3 °C colder at the start, the heat 5 % of its height over the piece
+        hotter, heat passing 20 % better. Differences to the same plan on the same coarse grid.
+    """
+
+    def cooked(changed: Plan, *, hotter: float = 0.0, better: float = 1.0) -> tuple[float | None, float]:
+        s = setup(changed, cells=MEMBER_CELLS, refine=MEMBER_REFINE)
+        for i, stage in enumerate(changed.stages):
+            if stage.kind in HEAT_KINDS:
+                s.schedule.faces["medium_c"][i] += hotter
+                s.schedule.faces["h"][i] *= better
+                s.schedule.faces["emissivity"][i] *= better
+        found = run(changed, s, tol=TOLERANCE_K)
+        return found.pull_s, found.peak_core_c
+
+    pull, peak = cooked(plan)
+    shape, words = _thicker(plan.shape)
+    heat = max((f.medium_c or 0.0 for s in plan.stages for f in (s.face_a, s.face_b)), default=0.0)
+    hotter = max(0.05 * (heat - plan.start_c), 0.5)
+    hotter = float(round(hotter)) if hotter > 2.0 else round(hotter, 1)
+    cases: list[tuple[str, tuple[float | None, float]]] = [
+        (words, cooked(replace(plan, shape=shape))),
+        ("3 °C colder at the start", cooked(replace(plan, start_c=max(plan.start_c - 3.0, -40.0)))),
+        (f"{hotter:g} °C more heat", cooked(plan, hotter=hotter)),
+        ("heat passing 20 % better", cooked(plan, better=1.2)),
+    ]
+    solved = any(s.until for s in plan.stages) and pull is not None and cook.pull_stage is not None
+    return tuple(
+        Sensitivity(name, None if not solved or p is None else p - (pull or 0.0), top - peak)
+        for name, (p, top) in cases
+    )
+
+
+def _thicker(shape: Mapping[str, Any]) -> tuple[dict[str, Any], str]:
+    """The shape 2 mm thicker (an egg a tenth heavier), and the words for it."""
+    if shape["kind"] == "egg":
+        return {**shape, "mass_g": shape["mass_g"] * 1.1}, "10 % heavier"
+    key = "thickness_mm" if "thickness_mm" in shape else "diameter_mm"
+    return {**shape, key: shape[key] + 2.0}, "2 mm thicker"

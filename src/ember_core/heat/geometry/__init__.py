@@ -1,0 +1,1 @@
+"""Grids and meshes of the shapes."""

@@ -1,0 +1,120 @@
+"""The mesh of an egg: linear finite elements with lumped capacity on a mapped half disc (r–z)."""
+
+from __future__ import annotations
+
+from functools import lru_cache
+from itertools import permutations
+from math import factorial
+
+import numpy as np
+
+from ember_core.heat.arrays import Array, Index
+from ember_core.heat.geometry.egg_outline import TAPER, YOLK_SHARE, egg_sizes
+from ember_core.heat.geometry.mesh import FACE_A, FACE_B, Mesh, Parts, finish
+
+
+def _ball(points: Array) -> Array:
+    """Map the square's points to the unit disc: each frame of the square becomes a circle."""
+    largest = np.abs(points).max(axis=1)
+    radius = np.sqrt((points**2).sum(axis=1))
+    # half of the stretch follows the sphere, the rest keeps the cells near the centre square
+    share = np.where(radius > 0, largest / np.maximum(radius, 1e-30), 1.0)
+    blend = largest
+    return np.asarray(points * (1.0 - blend + blend * share)[:, None])
+
+
+def _towards_the_skin(cells: int, cluster: float) -> Array:
+    """Nodes from 0 to 1, closer together near 1 as ``cluster`` grows from 0 to 1."""
+    angle = np.pi / 2 * cluster
+    return np.asarray(np.sin(np.linspace(0.0, 1.0, cells + 1) * angle) / np.sin(angle))
+
+
+def _simplices(shape: tuple[int, ...], number: Index, above: int) -> Index:
+    """Each cell of a structured grid cut into simplices along its diagonal away from the middle (Kuhn).
+
+    The first ``above`` layers of the last axis lie above the middle: their diagonal points back, so
+    that no simplex has all its corners on the skin.
+    """
+    d = len(shape)
+    stride = [int(np.prod(shape[k + 1 :])) for k in range(d)]
+    inside = tuple(slice(0, s - 1) for s in shape[:-1])
+    out = []
+    for base, last in (
+        (number[(*inside, slice(1, above + 1))].ravel(), -1),
+        (number[(*inside, slice(above, shape[-1] - 1))].ravel(), 1),
+    ):
+        for order in permutations(range(d)):
+            corners = [base]
+            for axis in order:
+                corners.append(corners[-1] + (last if axis == d - 1 else stride[axis]))
+            out.append(np.stack(corners, axis=1))
+    return np.concatenate(out)
+
+
+def _edges(cells: Index, weights: Array, n: int) -> tuple[Index, Index, Array]:
+    """Sum the elements' off-diagonal stiffness into edges."""
+    d = cells.shape[1]
+    pairs, values = [], []
+    for i in range(d):
+        for j in range(i + 1, d):
+            a, b = np.minimum(cells[:, i], cells[:, j]), np.maximum(cells[:, i], cells[:, j])
+            pairs.append(a * n + b)
+            values.append(weights[:, i, j])
+    key, where = np.unique(np.concatenate(pairs), return_inverse=True)
+    total = np.zeros(key.size)
+    np.add.at(total, where, np.concatenate(values))
+    keep = np.abs(total) > 1e-9 * np.abs(total).max()
+    return key[keep] // n, key[keep] % n, total[keep]
+
+
+def _gradients(points: Array, cells: Index) -> tuple[Array, Array]:
+    """Gradients of the linear shape functions and the size of each simplex."""
+    d = points.shape[1]
+    corner = points[cells]
+    edge = corner[:, 1:, :] - corner[:, :1, :]
+    size = np.abs(np.linalg.det(edge)) / factorial(d)
+    inverse = np.linalg.inv(edge)
+    rest = np.transpose(inverse, (0, 2, 1))
+    return np.concatenate([-rest.sum(axis=1, keepdims=True), rest], axis=1), size
+
+
+@lru_cache(maxsize=32)
+def egg(mass_g: float, cells: int, cluster: float) -> Mesh:
+    """r–z mesh of an egg by triangles, a yolk in its middle; the blunt end is face a."""
+    length, breadth = egg_sizes(mass_g)
+    half = _towards_the_skin(cells, cluster)
+    z = np.concatenate([half[::-1], -half[1:]])
+    shape = (half.size, z.size)
+    number = np.arange(int(np.prod(shape))).reshape(shape)
+    square = np.stack(np.meshgrid(half, z, indexing="ij"), axis=-1).reshape(-1, 2)
+    disc = _ball(square)
+    points = np.stack([disc[:, 0] * breadth / 2 * (1 + TAPER * disc[:, 1]), disc[:, 1] * length / 2], axis=1)
+    cells_ = _simplices(shape, number, cells)
+    gradient, size = _gradients(points, cells_)
+    radius = points[cells_, 0]
+    ring = 2 * np.pi * radius.mean(axis=1) * size
+    first, second, value = _edges(
+        cells_, -np.einsum("eid,ejd->eij", gradient, gradient) * ring[:, None, None], len(disc)
+    )
+    volume = np.zeros(len(disc))
+    share = 2 * np.pi * size[:, None] * (radius + radius.sum(axis=1, keepdims=True)) / 12
+    np.add.at(volume, cells_.ravel(), share.ravel())
+    outline = np.concatenate([number[: half.size - 1, 0], number[-1, :], number[: half.size - 1, -1][::-1]])
+    skin = np.zeros(len(disc))
+    run = np.linalg.norm(np.diff(points[outline], axis=0), axis=1)
+    r0, r1 = points[outline[:-1], 0], points[outline[1:], 0]
+    np.add.at(skin, outline[:-1], 2 * np.pi * run * (2 * r0 + r1) / 6)
+    np.add.at(skin, outline[1:], 2 * np.pi * run * (r0 + 2 * r1) / 6)
+    s_node = np.flatnonzero(skin > 0)
+    yolk_radius = (YOLK_SHARE * volume.sum() * 3 / (4 * np.pi)) ** (1 / 3)
+    inner = np.linalg.norm(points, axis=1) <= yolk_radius
+    parts: Parts = {
+        "points": points, "first": first, "second": second, "conduct": value, "conduct_power": np.ones(value.size), "reach": np.ones((value.size, 2)), "volume": volume,
+        "volume_power": 3.0, "s_node": s_node, "s_face": np.where(disc[s_node, 1] > -1e-12, FACE_A, FACE_B).astype(np.int64),
+        "s_area": skin[s_node], "s_power": np.full(s_node.size, 2.0),
+    }  # fmt: skip
+    line = number[:, cells]
+    return finish(
+        parts, int(number[0, cells]), [line, number[0, :]], points[line, 0] * 1000, True, inner,
+        (int(number[-1, cells]), int(number[-1, cells])),
+    )  # fmt: skip

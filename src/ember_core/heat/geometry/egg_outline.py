@@ -1,0 +1,30 @@
+"""An egg's outline: its sizes by its mass. Loads neither the solver nor meshes."""
+
+from __future__ import annotations
+
+import numpy as np
+
+HEN_SHAPE = 0.76  # breadth over length, common value of a hen's egg (from memory)
+
+EGG_DENSITY = 1090.0  # kg/m³ in shell, fresh (from memory)
+
+YOLK_SHARE = 0.31  # of the contents' volume, hen (from memory)
+
+TAPER = 0.10  # how much thicker the blunt half is; an assumption
+
+
+def egg_sizes(mass_g: float, density: float = EGG_DENSITY, shape_index: float = HEN_SHAPE) -> tuple[float, float]:
+    """Length and breadth, m, of an egg of ``mass_g`` in its shell."""
+    volume = mass_g / 1000.0 / density
+    length = (volume / (np.pi / 6 * shape_index**2)) ** (1 / 3)
+    return float(length), float(length * shape_index)
+
+
+def egg_breadth_mm(mass_g: float) -> float:
+    """Breadth of an egg of ``mass_g`` in its shell, mm."""
+    return egg_sizes(mass_g)[1] * 1000.0
+
+
+def egg_mass(breadth_mm: float) -> float:
+    """Mass in the shell, g, of an egg ``breadth_mm`` wide."""
+    return 58.0 * (breadth_mm / egg_breadth_mm(58.0)) ** 3

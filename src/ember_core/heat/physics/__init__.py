@@ -1,0 +1,1 @@
+"""Properties of food, boiling, and what surrounds a piece."""

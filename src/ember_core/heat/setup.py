@@ -1,0 +1,293 @@
+"""From a checked plan to the arrays of the solver."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from ember_core.book.foods import food_row
+from ember_core.constants import WATER_HEAT
+from ember_core.heat.arrays import Array
+from ember_core.heat.geometry.grid import Grid
+from ember_core.heat.geometry.mesh import Mesh
+from ember_core.heat.geometry.shapes import geometry
+from ember_core.heat.physics.boiling import boiling_point, iapws_saturation_pressure, pressure_at
+from ember_core.heat.physics.properties import (
+    DEFAULT_FREEZING_C,
+    DRY_CONDUCTIVITY,
+    Composition,
+    ThermalTable,
+    constant_table,
+    food_table,
+)
+from ember_core.heat.physics.surroundings import Surface, in_vapour, kitchen_vapour, on_support, surroundings
+from ember_core.heat.solver.by_shape import with_stepper
+from ember_core.heat.solver.compiled import plain
+from ember_core.heat.solver.ending import (
+    UNTIL_CORE,
+    UNTIL_LOG10,
+    UNTIL_MEAN,
+    UNTIL_PEAK,
+    UNTIL_RULE,
+    UNTIL_SURFACE,
+    UNTIL_TIME,
+)
+from ember_core.heat.solver.types import (
+    FACE,
+    TALLY,
+    Body,
+    Case,
+    Criterion,
+    Layers,
+    Record,
+    Schedule,
+    patches_of,
+    size_of,
+    view,
+)
+from ember_core.plan.plan import Plan, pieces_kg
+from ember_core.plan.stages import FaceSpec
+
+CELLS = 80
+
+# kg/m², m0 of the drying factor; set on roasts of 1 and 2 kg in an oven with its own vapour (see docs/method)
+DRYING_SCALE = 0.4
+
+UNTIL_CODE = {
+    None: UNTIL_TIME,
+    "core_c": UNTIL_CORE,
+    "surface_c": UNTIL_SURFACE,
+    "mean_c": UNTIL_MEAN,
+    "log10": UNTIL_LOG10,
+    "rule": UNTIL_RULE,
+    "peak_core_c": UNTIL_PEAK,
+}
+
+MEAT_HEAT = 3500.0  # J/(kg K), a round value for what a bath loses to cold pieces
+NO_BOILING = 1e9
+
+
+@dataclass(frozen=True, eq=False)
+class Setup:
+    """Everything the solver needs, in its own terms; members of an ensemble are variations of it."""
+
+    grid: Grid | Mesh
+    table: ThermalTable
+    inner: ThermalTable | None  # of an egg's yolk
+    length: float  # m; of a mesh its stretch, 1
+    size: float  # m, what a spread of the thickness is a spread of: thickness or diameter
+    boil_c: float
+    schedule: Schedule
+    h_spread: Array  # stages × 4, standard deviation of ln h
+    criterion: Criterion
+    start_c: float
+
+
+def thermal_table(plan: Plan) -> ThermalTable:
+    """The piece's thermal table: stated constants win over a composition, that over the food."""
+    if plan.properties is not None:
+        p = plan.properties
+        return constant_table(p["conductivity_w_mk"], p["density_kg_m3"], p["specific_heat_j_kgk"])
+    row = food_row(plan.food) if plan.food else None
+    if plan.composition is not None:
+        parts = {k: float(v) for k, v in plan.composition.items() if not k.startswith("x-")}
+        return food_table(Composition(**parts), row["freezing_c"] if row else DEFAULT_FREEZING_C)
+    assert row is not None  # the plan's check guarantees it
+    return food_table(Composition(**{k: v / 100.0 for k, v in row["parts"].items()}), row["freezing_c"])
+
+
+def _surface(face: FaceSpec, plan: Plan, boil_c: float) -> Surface:
+    """Resolve one face of one stage."""
+    medium = plan.air_c if face.medium_c is None else face.medium_c
+    if face.kind in {"boil", "steam"} or (face.kind == "simmer" and face.medium_c is None):
+        medium = boil_c
+    elif face.kind == "simmer" or (face.kind == "bath" and plan.properties is None):
+        medium = min(medium, boil_c)  # reported as a finding by setup_findings
+    if face.surface is not None:
+        chosen = Surface(
+            medium,
+            float(face.surface["h_w_m2k"]),
+            float(face.surface.get("emissivity", 0.0)),
+            1.0 if face.surface.get("wet") else 0.0,
+            kitchen_vapour(plan.air_c),
+            0.15,
+        )
+    elif face.kind == "rest":
+        variant = face.variant or face.cover or "bare"
+        chosen = surroundings("rest", variant, medium, plan.air_c)
+        if variant == "lidded":
+            chosen = replace(chosen, vapour_pa=iapws_saturation_pressure(medium))
+    else:
+        chosen = on_support(surroundings(face.kind, face.variant, medium, plan.air_c), face.support, face.cover)
+        if face.kind == "hold" and face.humidity is not None:
+            chosen = replace(chosen, wet=1.0)  # a cabinet whose moisture is known dries or moistens the piece
+    if face.humidity is not None:
+        most = min(iapws_saturation_pressure(min(max(medium, 0.02), 370.0)), pressure_at(plan.altitude_m))
+        chosen = replace(chosen, vapour_pa=face.humidity * most)
+    if face.medium_from_c is not None:
+        chosen = replace(chosen, off_c=face.medium_from_c - medium, settle_s=60.0 * face.settle_minutes)
+    return chosen
+
+
+def bath_store(plan: Plan, load: Mapping[str, float]) -> tuple[float, float]:
+    """By what share of the kelvins that cold pieces lack their bath falls, and how long its heater needs for one, s.
+
+    The pieces' heat is taken at once and by the water alone, which overstates the drop; the heater
+    works in full until the water is back.
+    """
+    water = load["litres"] * WATER_HEAT
+    pieces = (pieces_kg(plan.document["piece"]) or 0.0) * MEAT_HEAT
+    return pieces / (water + pieces), water / load["heater_w"]
+
+
+def face_row(surface: Surface) -> tuple[float, ...]:
+    """What a face meets as a row of ``FACE``."""
+    return (
+        surface.h, surface.emissivity, surface.medium_c, surface.off_c, surface.settle_s, surface.wet, surface.vapour_pa,
+        surface.pressure_pa, surface.leak, surface.food_m3, float(surface.carries), surface.cold, surface.rise_s,
+    )  # fmt: skip
+
+
+def setup(
+    plan: Plan,
+    *,
+    cells: int = CELLS,
+    refine: float = 1.0,
+    rows: Sequence[tuple[float, float]] = (),
+    lethality: tuple[float, float, float] | None = None,
+) -> Setup:
+    """Turn a plan into solver arrays.
+
+    Parameters
+    ----------
+    plan : Plan
+    cells : int
+        Cells over the full thickness or the radius of a one-dimensional shape.
+    refine : float
+        Multiplies the cells in each direction of a finite shape.
+    rows : sequence of (°C, s)
+        Rows of the rule that an ``until: rule`` stage waits for.
+    lethality : (D s, T_ref °C, z K), optional
+        What an ``until: log10`` stage integrates.
+    """
+    table = thermal_table(plan)
+    boil_c = boiling_point(plan.altitude_m)
+    n = len(plan.stages)
+    pressure = pressure_at(plan.altitude_m)
+    faces = np.zeros((n, 4), FACE)
+    spread = np.zeros((n, 4))
+    for i, stage in enumerate(plan.stages):
+        for j, face in enumerate(stage.all_faces):
+            surface = _surface(face, plan, boil_c)
+            if stage.load is not None and face.kind == "bath":
+                cold, rise_s = bath_store(plan, stage.load)
+                surface = replace(surface, cold=cold, rise_s=rise_s)
+            if face.kind == "oven" and face.surface is None and face.humidity is None and surface.wet > 0.0:
+                load = stage.load or {}
+                carries = i > 0 and faces["leak"][i - 1].max() > 0.0
+                surface = in_vapour(
+                    surface,
+                    stage.vent,
+                    load.get("kg", pieces_kg(plan.document["piece"])),
+                    load.get("litres"),
+                    table.density,
+                    pressure,
+                    carries,
+                )
+            faces[i, j] = face_row(surface)
+            spread[i, j] = surface.h_spread
+    symmetric = bool((faces[:, 0] == faces[:, 1]).all())
+    edge = plan.shape["kind"] == "box" and bool((faces[:, 2] != faces[:, 3]).any())
+    crust = plan.properties is None and bool(((faces["medium_c"] > boil_c + 5) & (faces["h"] > 60)).any())
+    grid, length, size = geometry(plan.shape, symmetric, crust, cells, refine, edge=edge)
+    d, t_ref, z = lethality or (0.0, 60.0, 6.0)
+    pairs = np.array(rows, dtype=float).reshape(-1, 2)
+    return Setup(
+        grid=grid,
+        table=table,
+        inner=_yolk(plan),
+        length=length,
+        size=size,
+        boil_c=NO_BOILING if plan.properties is not None else boil_c,
+        schedule=Schedule(
+            np.array([s.seconds for s in plan.stages]),
+            faces,
+            np.array([UNTIL_CODE[s.until] for s in plan.stages], dtype=np.int64),
+            np.array([float(s.until_value) for s in plan.stages]),
+        ),
+        h_spread=spread,
+        criterion=Criterion(d, t_ref, z, np.ascontiguousarray(pairs[:, 0]), np.ascontiguousarray(pairs[:, 1])),
+        start_c=plan.start_c,
+    )
+
+
+def _yolk(plan: Plan) -> ThermalTable | None:
+    """The yolk's table of an egg in its shell; None for every other piece."""
+    if plan.shape["kind"] != "egg" or plan.properties is not None or plan.composition is not None:
+        return None
+    row = food_row(plan.food or "")
+    yolk = food_row("egg-yolk")
+    if row is None or yolk is None or row["id"] != "egg-whole":
+        return None
+    return food_table(Composition(**{k: v / 100.0 for k, v in yolk["parts"].items()}), yolk["freezing_c"])
+
+
+def body_of(
+    s: Setup, *, length: float | None = None, k_scale: float = 1.0, c_scale: float = 1.0, drying: float = DRYING_SCALE
+) -> Body | Layers:
+    """The kernel's view of one piece; the keywords make a member of an ensemble."""
+    outer = _body(s, s.table, length, k_scale, c_scale, drying)
+    if isinstance(s.grid, Grid):
+        return outer
+    return Layers(outer, outer if s.inner is None else _body(s, s.inner, length, k_scale, c_scale, drying))
+
+
+def _body(s: Setup, t: ThermalTable, length: float | None, k_scale: float, c_scale: float, drying: float) -> Body:
+    boiling = t.water > 0 and s.boil_c < NO_BOILING
+    return Body(
+        length=s.length if length is None else length,
+        h0=t.h0 * c_scale,
+        dh=t.dh * c_scale,
+        per_dh=1.0 / (t.dh * c_scale),
+        temperature=t.temperature,
+        conductivity=t.conductivity,
+        k_scale=k_scale,
+        boil_c=s.boil_c,
+        boil_h=float(t.enthalpy(s.boil_c)) * c_scale if boiling else 1e30,
+        water=t.water if boiling else 0.0,
+        k_dry=DRY_CONDUCTIVITY,
+        c_dry=t.c_dry * c_scale,
+        c_wet=t.c_ref * c_scale,
+        m0=drying,
+        linear=t.linear,
+    )
+
+
+def start_state(s: Setup, start_c: float, c_scale: float = 1.0) -> Array:
+    """Flat state of a piece at one temperature (°C) throughout."""
+    grid, rows = s.grid, s.criterion.row_c.size
+    patches = patches_of(grid)
+    y = np.zeros(size_of(grid.n, patches, rows))
+    state = plain(view)(y, grid.n, patches, rows)
+    start_c = min(start_c, s.boil_c)  # nothing moist is hotter
+    state.enthalpy[:] = float(s.table.enthalpy(start_c)) * c_scale
+    state.water[:] = s.table.water if s.boil_c < NO_BOILING else 0.0
+    if s.inner is not None and isinstance(grid, Mesh):
+        state.enthalpy[grid.inner] = float(s.inner.enthalpy(start_c)) * c_scale
+        state.water[grid.inner] = s.inner.water
+    return y
+
+
+def case_of(s: Setup, body: Body | Layers, tolerance_k: float, record: Record) -> Case:
+    """A piece as the solver takes it, to a tolerance in K; the first of its kind is compiled here."""
+    return with_stepper(Case(0, s.grid, body, s.criterion, tolerance_k), s.schedule.faces[0], record)
+
+
+def empty_record(rows: int, n: int, budget_s: float | None = None) -> Record:
+    """Buffers for ``rows`` accepted steps of ``n`` cells; ``budget_s`` is what may be spent on a run, None: no limit."""
+    one = [np.empty(rows) for _ in range(5)]
+    tally = np.zeros(1, TALLY)
+    tally["limit"] = np.iinfo(np.int64).max if budget_s is None else int(budget_s * 1e9)
+    return Record(tally, one[0], one[1], one[2], one[3], one[4], np.empty((rows, n)))

@@ -1,0 +1,1 @@
+"""The compiled solver: one module a step of the method."""

@@ -1,0 +1,87 @@
+"""Temperature, heat capacity and conductivity of cells by their enthalpy and water. Compiled."""
+
+from __future__ import annotations
+
+from ember_core.constants import LATENT_BOILING
+from ember_core.heat.arrays import Array
+from ember_core.heat.solver.compiled import inlined, leaf
+from ember_core.heat.solver.types import Body
+
+
+@inlined
+def capacity_left(w: float, body: Body) -> float:
+    """Heat capacity of a cell with ``w`` kg/m³ of its water left, as a share of what it was."""
+    return 1.0 - (1.0 - body.c_dry / body.c_wet) * (1.0 - w / body.water) if w < body.water else 1.0
+
+
+@leaf
+def mean_temperature(temp: Array, w: Array, fractions: Array, body: Body) -> float:
+    """Mean of the cells' temperatures by volume ``fractions`` and the heat capacity left: where they would even out, °C."""
+    total, weights = 0.0, 0.0
+    for i in range(temp.size):
+        weight = fractions[i] * capacity_left(w[i], body)
+        total += weight * temp[i]
+        weights += weight
+    return total / weights
+
+
+@leaf
+def temperature_at(h: float, w: float, body: Body) -> tuple[float, float, float]:
+    """Temperature, dT/dH and conductivity of a cell with enthalpy ``h`` and ``w`` kg/m³ of water left."""
+    if h > body.boil_h:
+        excess = h - body.boil_h
+        latent = w * LATENT_BOILING
+        fraction = w / body.water if body.water > 0.0 else 0.0
+        top = body.conductivity.size - 1
+        row = int((body.boil_h - body.h0) * body.per_dh)
+        wet_k = body.conductivity[min(max(row, 0), top)]
+        k = body.k_scale * (body.k_dry + (wet_k - body.k_dry) * fraction)
+        if excess <= latent:
+            return body.boil_c, 0.0, k
+        return body.boil_c + (excess - latent) / body.c_dry, 1.0 / body.c_dry, k
+    share = 1.0
+    if w < body.water:
+        share = capacity_left(w, body)
+        h = body.boil_h + (h - body.boil_h) / share
+    position = (h - body.h0) * body.per_dh
+    i = int(position)  # towards zero; below the table it is clipped all the same
+    last = body.temperature.size - 2
+    if i < 0:
+        i = 0
+    elif i > last:
+        i = last
+    slope = body.temperature[i + 1] - body.temperature[i]
+    part = position - i
+    k = body.conductivity[i] + min(max(part, 0.0), 1.0) * (body.conductivity[i + 1] - body.conductivity[i])
+    if w < body.water:
+        k = body.k_dry + (k - body.k_dry) * w / body.water
+    return body.temperature[i] + part * slope, slope * body.per_dh / share, k * body.k_scale
+
+
+@inlined
+def read_cells(y: Array, w: Array, body: Body, temp: Array, slope: Array, kappa: Array) -> None:
+    """:func:`temperature_at` for every cell; its body stands in the loop, which is several times faster."""
+    table, conductivity = body.temperature, body.conductivity
+    h0, per_dh, k_scale = body.h0, body.per_dh, body.k_scale
+    boil_h, water, k_dry = body.boil_h, body.water, body.k_dry
+    last = table.size - 2
+    lost = 1.0 - body.c_dry / body.c_wet
+    for i in range(y.size):
+        h = y[i]
+        if h > boil_h:
+            temp[i], slope[i], kappa[i] = temperature_at(h, w[i], body)
+            continue
+        share = 1.0
+        if w[i] < water:
+            share = 1.0 - lost * (1.0 - w[i] / water)
+            h = boil_h + (h - boil_h) / share
+        position = (h - h0) * per_dh
+        row = min(max(int(position), 0), last)
+        rise = table[row + 1] - table[row]
+        part = position - row
+        k = conductivity[row] + min(max(part, 0.0), 1.0) * (conductivity[row + 1] - conductivity[row])
+        if w[i] < water:
+            k = k_dry + (k - k_dry) * w[i] / water
+        temp[i] = table[row] + part * rise
+        slope[i] = rise * per_dh / share
+        kappa[i] = k * k_scale

@@ -1,0 +1,218 @@
+"""One time step of a one-dimensional piece: TR-BDF2, its error, the water that boils off. Compiled.
+
+TR-BDF2 (Bank et al. 1985; Hosea & Shampine 1996, *Appl. Numer. Math.* 20:21) is L-stable and of second order, with its
+own third-order error estimate. A step has a middle, at the share ``GAMMA``, and an end.
+"""
+
+from __future__ import annotations
+
+from typing import NamedTuple
+
+import numpy as np
+
+from ember_core.constants import LATENT_BOILING
+from ember_core.heat.arrays import Array
+from ember_core.heat.solver.compiled import kernel, leaf
+from ember_core.heat.solver.line_rates import Line, given_off, rates
+from ember_core.heat.solver.newton import Work, new_work, newton
+from ember_core.heat.solver.oven_air import AIR_WEIGHT_K, air_of, air_rate, room
+from ember_core.heat.solver.surface import FILM
+from ember_core.heat.solver.tridiagonal import solve
+from ember_core.heat.solver.types import SKIN, Rows, State
+
+GAMMA = 2.0 - np.sqrt(2.0)
+D_ = GAMMA / 2.0
+W_ = np.sqrt(2.0) / 4.0
+IN_A_CRUST = 0.05  # weight of the error in cells that dry: they are thin, and their kinks cost many steps
+NEWTON_SHARE = 0.1  # of the step's tolerance
+LEAST_WATER = 1e-6  # of a cell's own; with less it is dry
+BEGIN, MIDDLE, END = 0, 1, 2  # of a step: rows of ``skin``, ``heat`` and ``filling``
+
+
+class Room(NamedTuple):
+    """Room for the steps of one stage."""
+
+    rate: Array  # begin, middle, end × cells: rates of the enthalpies, W/m³
+    middle: Array  # enthalpies there, J/m³
+    end: Array
+    base: Array
+    error: Array
+    before: Array  # temperatures at the step's begin, °C
+    work: Work  # its cells are those of the step's end
+    skin: Rows  # begin, middle, end × two rows of SKIN
+    heat: Array  # coming in at begin, middle and end, W per unit grid area
+    air: Rows
+    filling: Array  # rate of the share of vapour at begin, middle and end, 1/s
+    shed: Array  # what the faces have lost as the middle or the end foresees it, kg/m²
+
+
+@kernel
+def new_room(n: int, faces: Rows, share: float) -> Room:
+    """Room for ``n`` cells; an oven's air begins with the ``share`` of vapour."""
+    rows = np.empty((5, n))
+    return Room(
+        np.empty((3, n)), rows[0], rows[1], rows[2], rows[3], rows[4], new_work(n), np.zeros((3, 2), SKIN), np.zeros(3),
+        air_of(faces, share), np.zeros(3), np.empty(2),
+    )  # fmt: skip
+
+
+@leaf
+def look(state: State, clock: float, faces: Rows, line: Line, room_: Room) -> None:
+    """Find the rates at a step's begin, from the state; ``clock`` s into the stage."""
+    skin = room_.skin[BEGIN]
+    room_.heat[BEGIN] = rates(
+        state.enthalpy, state.water, state.shed, clock, faces, line, room_.work.cells, room_.rate[BEGIN], skin,
+        state.vapour[0],
+    )  # fmt: skip
+    for i in range(room_.before.size):
+        room_.before[i] = room_.work.cells.temperature[i]
+
+
+@leaf
+def fill(state: State, clock: float, faces: Rows, line: Line, room_: Room) -> None:
+    """Find how fast an oven's air fills at a step's begin."""
+    air = room_.air
+    if air[0].leak > 0.0:
+        given, _ = given_off(air, clock, faces, line, room_.skin[BEGIN])
+        room_.filling[BEGIN] = air_rate(air, state.vapour[0], given)
+
+
+@leaf
+def take_step(
+    state: State, clock: float, step: float, smooth: bool, faces: Rows, line: Line, tol: float, room_: Room, tally: Rows
+) -> bool:
+    """Try a step from the state; whether both of its iterations converged.
+
+    Parameters
+    ----------
+    state : State
+        Left as it is.
+    clock, step : float
+        Into the stage, and the step's length, s.
+    smooth : bool
+        Whether the middle is guessed by the rates at the begin.
+    faces, line, room_, tally
+        What is met; the piece; receives the step; counts the work.
+    tol : float
+        K.
+    """
+    n = line.grid.n
+    h, w, air, skin, rate = state.enthalpy, state.water, room_.air, room_.skin, room_.rate
+    base, middle, end, shed = room_.base, room_.middle, room_.end, room_.shed
+    tol = NEWTON_SHARE * tol
+    beta = step * D_
+    air[0].share, air[0].base = state.vapour[0], state.vapour[0] + beta * room_.filling[BEGIN]
+    for i in range(n):
+        base[i] = h[i] + beta * rate[BEGIN, i]
+        middle[i] = h[i] + GAMMA * step * rate[BEGIN, i] if smooth else h[i]
+    for side in range(2):
+        skin[MIDDLE, side] = skin[BEGIN, side]
+        shed[side] = state.shed[side] + GAMMA * step * skin[BEGIN, side].evaporation
+    ok, room_.heat[MIDDLE] = newton(
+        line, faces, clock + GAMMA * step, w, shed, base, beta, middle, rate[MIDDLE], tol, room_.work, skin[MIDDLE], air, tally,
+    )  # fmt: skip
+    if not ok:
+        return False
+    room_.filling[MIDDLE] = (air[0].share - air[0].base) / beta
+    air[0].base = state.vapour[0] + step * W_ * (room_.filling[BEGIN] + room_.filling[MIDDLE])
+    for i in range(n):
+        base[i] = h[i] + step * W_ * (rate[BEGIN, i] + rate[MIDDLE, i])
+        end[i] = middle[i] + (middle[i] - h[i]) * (1.0 - GAMMA) / GAMMA
+    for side in range(2):
+        skin[END, side] = skin[MIDDLE, side]
+        lost = skin[BEGIN, side].evaporation + skin[MIDDLE, side].evaporation
+        shed[side] = state.shed[side] + 0.5 * step * lost
+    ok, room_.heat[END] = newton(
+        line, faces, clock + step, w, shed, base, beta, end, rate[END], tol, room_.work, skin[END], air, tally
+    )
+    room_.filling[END] = (air[0].share - air[0].base) / beta
+    return ok
+
+
+@leaf
+def error_of(water: Array, step: float, line: Line, room_: Room) -> float:
+    """Error of the step just taken (s long), K: the largest of any cell, or what the oven's air is off by."""
+    rate, error, slope = room_.rate, room_.error, room_.work.cells.slope
+    begin, middle, end = (1.0 - 4.0 * W_) / 3.0, 1.0 / 3.0, -2.0 * D_ / 3.0
+    for i in range(error.size):
+        room_.base[i] = step * (begin * rate[BEGIN, i] + middle * rate[MIDDLE, i] + end * rate[END, i])
+    solve(room_.base, room_.work.factors, error)
+    size = 0.0
+    for i in range(error.size):
+        size = max(size, abs(error[i]) * slope[i] * (IN_A_CRUST if water[i] < line.body.water else 1.0))
+    leak = room_.air[0].leak
+    if leak > 0.0:
+        off = step * (begin * room_.filling[BEGIN] + middle * room_.filling[MIDDLE] + end * room_.filling[END])
+        size = max(size, AIR_WEIGHT_K * abs(off) / (1.0 + step * D_ * leak))
+    return size
+
+
+@leaf
+def boil_off(state: State, step: float, line: Line, room_: Room) -> tuple[bool, float]:
+    """Take the water out that boiled in a step (s); whether any cell boiled, and how much, kg per unit grid area.
+
+    It dries a face as water that evaporates does: at the faces what was driven off there, of a cell the nearest one.
+    """
+    grid, body, w, skin, end = line.grid, line.body, state.water, room_.skin, room_.end
+    n = grid.n
+    boiled, total = False, 0.0
+    for side in range(1 if grid.closed_a else 0, 2):
+        near, area = (n - 1, grid.area[n]) if side == 1 else (0, grid.area[0])
+        steam = step * (W_ * (skin[BEGIN, side].steam + skin[MIDDLE, side].steam) + D_ * skin[END, side].steam)
+        state.shed[side] += steam
+        total += steam * area
+        w[near] = max(w[near] - steam * area * line.per_volume[near], 0.0)
+    for i in range(n):
+        excess = end[i] - body.boil_h
+        if excess > 0.0 and w[i] > 0.0:
+            boiled = True
+            gone = min(excess / LATENT_BOILING, w[i])
+            w[i] -= gone
+            end[i] -= gone * LATENT_BOILING
+            mass = gone * grid.volume[i] * body.length
+            total += mass
+            state.heat[1] += mass * LATENT_BOILING
+            side, area = (1, grid.area[n]) if grid.closed_a or i >= n // 2 else (0, grid.area[0])
+            state.shed[side] += mass / area
+            if w[i] < LEAST_WATER * body.water:
+                w[i] = 0.0
+    return boiled, total
+
+
+@leaf
+def accept(state: State, clock: float, step: float, faces: Rows, line: Line, room_: Room) -> None:
+    """Make the step just taken the state, from ``clock`` s into the stage; temperatures before and after stay in the room.
+
+    Parameters
+    ----------
+    state : State
+        Receives it.
+    clock, step : float
+        Into the stage at the step's begin, and its length, s.
+    faces, line, room_
+        What is met; the piece; the step.
+    """
+    skin, cells, air = room_.skin, room_.work.cells, room_.air
+    for side in range(2):
+        lost = W_ * (skin[BEGIN, side].evaporation + skin[MIDDLE, side].evaporation) + D_ * skin[END, side].evaporation
+        state.shed[side] = max(state.shed[side] + step * lost, -FILM)
+    state.heat[0] += step * (W_ * (room_.heat[BEGIN] + room_.heat[MIDDLE]) + D_ * room_.heat[END])
+    boiled, boiled_off = False, 0.0
+    if line.body.water > 0.0:
+        boiled, boiled_off = boil_off(state, step, line, room_)
+    for i in range(room_.end.size):
+        state.enthalpy[i] = room_.end[i]
+        room_.rate[BEGIN, i] = room_.rate[END, i]
+        room_.base[i] = room_.before[i]
+        room_.before[i] = cells.temperature[i]
+    for side in range(2):
+        skin[BEGIN, side] = skin[END, side]
+    room_.heat[BEGIN] = room_.heat[END]
+    if air[0].leak > 0.0:
+        share = air[0].share
+        # what boils comes step by step: the air takes it in over the next one
+        air[0].steam = room(air, clock + step, faces) * boiled_off * line.per_piece / step
+        state.vapour[0] = share
+    if boiled or skin[END, 0].steam > 0.0 or skin[END, 1].steam > 0.0:
+        look(state, clock + step, faces, line, room_)
+    fill(state, clock + step, faces, line, room_)

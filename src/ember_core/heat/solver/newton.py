@@ -1,0 +1,136 @@
+"""Newton iteration of an implicit part of a time step. Compiled."""
+
+from __future__ import annotations
+
+from typing import Any, NamedTuple
+
+import numpy as np
+
+from ember_core.heat.arrays import Array
+from ember_core.heat.solver.cells import read_cells
+from ember_core.heat.solver.compiled import inlined, kernel, leaf
+from ember_core.heat.solver.line_rates import Cells, Line, add_faces, both_faces, conduction, given_off, new_cells
+from ember_core.heat.solver.oven_air import AIR_WEIGHT_K, settle
+from ember_core.heat.solver.stepping import CELL_NS, LOOK_NS
+from ember_core.heat.solver.tridiagonal import factor, solve
+from ember_core.heat.solver.types import Rows
+
+CURVATURE = 2e-3  # 1/K, how much conductivity or heat capacity of a food changes by degree, at most
+MOST_MOVES = 25
+RUNAWAY_K = 1e6  # a move this large is none
+
+
+class Work(NamedTuple):
+    """Room for the iteration; all but the factors are per cell."""
+
+    cells: Cells
+    f: Array  # W/m³
+    rhs: Array  # J/m³
+    move: Array
+    linear: Array  # temperatures the last linear solve foresees, °C
+    factors: Array  # four rows, see tridiagonal.factor
+
+
+@kernel
+def new_work(n: int) -> Work:
+    """Room for ``n`` cells."""
+    rows = np.empty((4, n))
+    return Work(new_cells(n), rows[0], rows[1], rows[2], rows[3], np.empty((4, n)))
+
+
+@inlined
+def foreseen(face: Any, slope: Array, move: Array, near: int, inwards: int) -> tuple[float, float]:
+    """Flux into a face and heat drawn from under its crust (W/m²) after a linear ``move`` of the enthalpies (J/m³)."""
+    following = near + inwards
+    flux = face.flux + face.by_near * slope[near] * move[near] + face.by_next * slope[following] * move[following]
+    at = face.under
+    return flux, face.drawn + face.drawn_slope * slope[at] * move[at] if face.drawn > 0.0 else 0.0
+
+
+@leaf
+def newton(
+    line: Line,
+    faces: Rows,
+    t: float,
+    w: Array,
+    shed: Array,
+    base: Array,
+    beta: float,
+    guess: Array,
+    reached: Array,
+    tol: float,
+    work: Work,
+    skin: Rows,
+    air: Rows,
+    tally: Rows,
+) -> tuple[bool, float]:
+    """Solve y = base + beta·f(y); returns whether it converged, and the heat coming in (W per unit grid area).
+
+    A move is the last one when what was linear in it (temperatures and fluxes at the faces) agrees
+    with the true values to ``tol``; these are then in ``work.cells`` and ``skin``. The vapour of an oven's ``air`` is
+    settled with it.
+
+    Parameters
+    ----------
+    line, faces : Line, rows of FACE
+    t : float
+        Into the stage, s.
+    w, shed : ndarray (cells,), (2,)
+        Water left, kg/m³; what each face has lost, kg/m².
+    base, guess, reached : ndarray (cells,)
+        J/m³; the answer replaces ``guess``, ``reached`` receives f there, W/m³.
+    beta : float
+        s.
+    tol : float
+        K.
+    work, skin, air, tally
+        Room; where the faces begin, two rows of SKIN; the oven's air; the count of work.
+    """
+    grid, body, cells, x = line.grid, line.body, work.cells, work.move
+    n = grid.n
+    read_cells(guess, w, body, cells.temperature, cells.slope, cells.kappa)
+    both_faces(w, shed, t, faces, line, cells, skin, air[0].share)
+    heat = 0.0
+    for _ in range(MOST_MOVES):
+        tally[0].work += LOOK_NS + CELL_NS * n
+        conduction(line, cells, work.f)
+        add_faces(line, cells, skin, work.f)
+        for i in range(n):
+            work.rhs[i] = base[i] + beta * work.f[i] - guess[i]
+        factor(beta, cells, work.factors)
+        solve(work.rhs, work.factors, x)
+        largest = 0.0
+        for i in range(n):
+            guess[i] += x[i]
+            work.linear[i] = cells.temperature[i] + cells.slope[i] * x[i]
+            # measured against a smooth heat capacity, so that a plateau cannot hide a large move
+            move = abs(x[i]) / body.c_wet
+            if not move < RUNAWAY_K:
+                return False, heat
+            largest = max(largest, move)
+        flux_a, drawn_a = foreseen(skin[0], cells.slope, x, 0, 1)
+        flux_b, drawn_b = foreseen(skin[1], cells.slope, x, n - 1, -1)
+        read_cells(guess, w, body, cells.temperature, cells.slope, cells.kappa)
+        both_faces(w, shed, t, faces, line, cells, skin, air[0].share)
+        off = CURVATURE * largest * largest
+        for i in range(n):
+            off = max(off, abs(cells.temperature[i] - work.linear[i]))
+        per = beta / body.c_wet
+        wrong = abs(skin[1].flux - flux_b) + abs(skin[1].drawn - drawn_b)
+        off = max(off, wrong * grid.area[n] * line.per_volume[n - 1] * per)
+        heat = (flux_b - drawn_b) * grid.area[n]
+        if not grid.closed_a:
+            wrong = abs(skin[0].flux - flux_a) + abs(skin[0].drawn - drawn_a)
+            off = max(off, wrong * grid.area[0] * line.per_volume[0] * per)
+            heat += (flux_a - drawn_a) * grid.area[0]
+        unsettled = 0.0
+        if air[0].leak > 0.0:
+            before = air[0].share
+            given, less = given_off(air, t, faces, line, skin)
+            settle(air, beta, given, less)
+            unsettled = AIR_WEIGHT_K * abs(air[0].share - before)
+        if unsettled < tol and (largest < tol or off < tol):
+            for i in range(n):
+                reached[i] = (guess[i] - base[i]) / beta
+            return True, heat
+    return False, heat

@@ -1,0 +1,22 @@
+"""What is recorded of a step, the same for both steppers. Compiled."""
+
+from __future__ import annotations
+
+from ember_core.heat.solver.compiled import leaf
+from ember_core.heat.solver.types import Record
+
+
+@leaf
+def keep_row(record: Record, t: float, core: float, mean: float, surface_a: float, surface_b: float) -> int:
+    """Append a moment (s) with its temperatures (°C); returns its row, or -1 when the record is full."""
+    row = record.tally[0].rows
+    if row >= record.t.size:
+        record.tally[0].lost += 1
+        return -1
+    record.t[row] = t
+    record.core[row] = core
+    record.mean[row] = mean
+    record.surface_a[row] = surface_a
+    record.surface_b[row] = surface_b
+    record.tally[0].rows = row + 1
+    return int(row)

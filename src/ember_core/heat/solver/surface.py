@@ -1,0 +1,131 @@
+"""The balance of heat and vapour at one face. Compiled."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+
+from ember_core.constants import CELSIUS_ZERO, LATENT_BOILING, LATENT_BY_DEGREE, LEWIS_AIR, SIGMA, VAPOUR_GAS_CONSTANT
+from ember_core.heat.arrays import Array
+from ember_core.heat.solver.compiled import inlined, leaf
+from ember_core.heat.solver.humid_air import latent_heat, saturated_vapour
+from ember_core.heat.solver.types import Body
+
+UNDER_BOILING_K = 5.0  # so far under the boiling point a crusted face evaporates freely again
+FILM = 0.1  # kg/m² of condensed water that a face holds before it runs off, 0.1 mm; an estimate
+MOST_MOVE_K = 40.0  # of one iteration of the balance
+SETTLED_K = 1e-3  # after such a move the next one would be its square
+
+
+@inlined
+def medium_at(face: Any, t: float) -> float:
+    """Temperature (°C) of what a face meets, ``t`` s into the stage."""
+    medium = face.medium_c
+    if face.off_k != 0.0:
+        medium += face.off_k * np.exp(-t / face.settle_s)
+    return float(medium)
+
+
+@inlined
+def vapour_around(face: Any, share: float, medium: float) -> float:
+    """Vapour in a face's medium (°C), kg/m³; ``share`` is that of an oven whose vapour is computed."""
+    pressure = share * face.pressure_pa if face.leak > 0.0 else face.vapour_pa
+    return float(pressure / (VAPOUR_GAS_CONSTANT * (medium + CELSIUS_ZERO)))
+
+
+@leaf
+def surface_balance(
+    face: Any,
+    t: float,
+    shed: float,
+    dry: bool,
+    body: Body,
+    k_l: float,
+    weights: Array,
+    t1: float,
+    t2: float,
+    wet_c: float,
+    share: float,
+    out: Any,
+) -> None:
+    """Solve the balance at one face into ``out``, a row of ``SKIN``, whose temperature it begins from.
+
+    Parameters
+    ----------
+    face : row of FACE
+        What it meets.
+    t : float
+        Into the stage, s.
+    shed : float
+        What the face has lost, kg/m².
+    dry : bool
+        Whether the nearest cell has lost all its water.
+    body : Body
+    k_l : float
+        Conductivity of the nearest cell by the grid's unit of length, W/(m² K).
+    weights : ndarray (3,)
+        Surface gradient weights of the grid, of Ts, T1, T2.
+    t1, t2, wet_c : float
+        Of the two nearest cells and of where water stands, °C.
+    share : float
+        The vapour's in the air of an oven that fills.
+    """
+    h, boil_c = face.h, body.boil_c
+    medium = medium_at(face, t)
+    a, b, c = weights[0], weights[1], weights[2]
+    ts = (h * medium + k_l * (b * t1 - c * t2)) / (h + k_l * a)
+    total = h
+    evaporation, transfer = 0.0, 0.0
+    drawn, drawn_slope = 0.0, 0.0
+    if face.emissivity > 0.0 or face.wet > 0.0:
+        radiant = (medium + CELSIUS_ZERO) ** 4
+        around = vapour_around(face, share, medium)
+        ts = out.t_c
+        for _ in range(30):
+            ka = ts + CELSIUS_ZERO
+            q = h * (medium - ts) + face.emissivity * SIGMA * (radiant - ka**4)
+            total = h + 4.0 * face.emissivity * SIGMA * ka**3
+            if face.wet > 0.0:
+                # under a crust the water stands where the cells are still wet; while they boil, that is counted there
+                tw = min(max(wet_c if dry else ts, 0.0), boil_c)
+                free = min((boil_c - tw) / UNDER_BOILING_K, 1.0) if dry else 1.0
+                vapour, rise = saturated_vapour(tw)
+                transfer = free * face.wet * h * LEWIS_AIR / (1.0 + max(shed, 0.0) / body.m0)
+                evaporation = transfer * (vapour - around)
+                if evaporation < 0.0:  # colder than the dew point: vapour condenses on the outside, wet or dry
+                    tw = min(max(ts, 0.0), boil_c)
+                    vapour, rise = saturated_vapour(tw)
+                    transfer = face.wet * h * LEWIS_AIR
+                    evaporation = min(transfer * (vapour - around), 0.0)
+                latent = latent_heat(tw)
+                if dry and evaporation >= 0.0:
+                    drawn = latent * evaporation
+                    drawn_slope = latent * (
+                        transfer * rise - (evaporation / (free * UNDER_BOILING_K) if 0.0 < free < 1.0 else 0.0)
+                    )
+                else:
+                    drawn, drawn_slope = 0.0, 0.0
+                    q -= latent * evaporation
+                    total += latent * transfer * rise + LATENT_BY_DEGREE * evaporation
+            move = (q - k_l * (a * ts - b * t1 + c * t2)) / (total + k_l * a)
+            if abs(move) > MOST_MOVE_K:
+                move = MOST_MOVE_K if move > 0.0 else -MOST_MOVE_K
+            ts += move
+            if abs(move) < SETTLED_K:
+                break
+    if ts > boil_c and not dry:
+        ts = boil_c
+        q = k_l * (a * ts - b * t1 + c * t2)
+        outside = h * (medium - ts)
+        if face.emissivity > 0.0:
+            outside += face.emissivity * SIGMA * ((medium + CELSIUS_ZERO) ** 4 - (ts + CELSIUS_ZERO) ** 4)
+        out.t_c, out.flux, out.by_near, out.by_next = ts, q, -k_l * b, k_l * c
+        out.evaporation, out.steam, out.transfer = 0.0, max(outside - q, 0.0) / LATENT_BOILING, 0.0
+        out.drawn, out.drawn_slope = 0.0, 0.0
+        return
+    part = total / (total + k_l * a)
+    out.t_c, out.flux = ts, k_l * (a * ts - b * t1 + c * t2)
+    out.by_near, out.by_next = -k_l * b * part, k_l * c * part
+    out.evaporation, out.steam, out.transfer = evaporation, 0.0, transfer
+    out.drawn, out.drawn_slope = drawn, drawn_slope

@@ -1,0 +1,1 @@
+"""What is asked of a cook, and what is said about it: types that know nothing else of ours."""

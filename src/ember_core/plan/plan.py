@@ -1,0 +1,53 @@
+"""A checked plan."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from datetime import datetime
+from typing import Any
+
+from ember_core.plan.requirement import Requirement
+from ember_core.plan.stages import StageSpec
+
+
+@dataclass(frozen=True)
+class Plan:
+    """A checked plan. ``document`` is the file as it came; the rest is what the core computes with."""
+
+    document: Mapping[str, Any]
+    title: str
+    food: str | None
+    composition: Mapping[str, float] | None
+    properties: Mapping[str, float] | None
+    form: str
+    required: Requirement  # the forms whose clauses must all be met, by species and state
+    shape: Mapping[str, Any]
+    start_c: float
+    target_c: float | None
+    stages: tuple[StageSpec, ...]
+    altitude_m: float = 0.0
+    air_c: float = 22.0
+    rules: str | None = None
+    guests: str = "general"
+    report_at_s: tuple[float, ...] = ()
+    forecast: Mapping[str, Any] | None = None
+    serve_at: datetime | None = None
+    house: Mapping[str, Any] | None = None  # the house's own rules, when the plan goes by them
+
+    @property
+    def kept_by(self) -> str:
+        """The profile whose numbers for cooling, holding and keeping hold: the house's are its base's."""
+        if self.rules == "house" and self.house is not None:
+            return str(self.house.get("base", ""))
+        return self.rules or ""
+
+    @property
+    def face_kinds(self) -> tuple[tuple[str, ...], ...]:
+        """What faces a, b, the side and the edge meet in each stage: their kinds."""
+        return tuple(tuple(f.kind for f in s.all_faces) for s in self.stages)
+
+
+def pieces_kg(piece: Mapping[str, Any]) -> float | None:
+    """What all pieces of a plan's ``piece`` weigh, kg; None when it does not say."""
+    return piece["mass_g"] / 1000.0 * piece.get("count", 1) if "mass_g" in piece else None

@@ -1,0 +1,30 @@
+"""What a piece is judged as."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+
+@dataclass(frozen=True)
+class Requirement:
+    """What a piece is judged as.
+
+    Attributes
+    ----------
+    form : str
+        The regulatory form, as stated or as the food has it; ``unknown`` when nothing says it.
+    forms : tuple of str
+        The forms whose clauses must all be met.
+    species : str or None
+        Of the food table; None when no food is named.
+    whole : bool
+        Whole muscle and intact: no offal, and nothing was done to it that opens it.
+    notes : tuple of finding
+        What a reader should know about it.
+    """
+
+    form: str
+    forms: tuple[str, ...]
+    species: str | None
+    whole: bool
+    notes: tuple[dict[str, str], ...] = ()

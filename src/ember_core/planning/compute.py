@@ -1,0 +1,73 @@
+"""Computes a plan: heat, pull, rule, model and, when the plan asks, the forecast."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any
+
+from ember_core.formats.result import _document
+from ember_core.heat.cook import BUDGET_S, Cook, run
+from ember_core.heat.ensemble.forecast import MEMBER_CELLS, MEMBER_REFINE, Forecast, cautious_cook, forecast
+from ember_core.heat.setup import setup
+from ember_core.plan.plan import Plan
+from ember_core.planning.remedies import remedies
+from ember_core.safety.conditions import in_force
+from ember_core.safety.lethality import organisms
+
+
+@dataclass(frozen=True, eq=False)
+class Outcome:
+    """A plan computed: the nominal cook, the forecast if asked for, and the result document."""
+
+    plan: Plan
+    cook: Cook
+    forecast: Forecast | None
+    result: dict[str, Any]
+
+
+def compute(plan: Plan, *, with_forecast: bool | None = None, budget_s: float = BUDGET_S) -> Outcome:
+    """Compute a plan: heat, pull, rule, model and, when the plan asks, the forecast.
+
+    ``budget_s`` is what its nominal cook may cost, see :func:`ember_core.heat.cook.run`.
+
+    Raises
+    ------
+    InputError, ComputationError
+    """
+    rows: tuple[tuple[float, float], ...] = ()
+    lethality = None
+    for stage in plan.stages:
+        if stage.until == "rule":
+            rows = in_force(plan).rows()
+        if stage.until == "log10":
+            organism = organisms()[stage.organism]
+            lethality = (organism.d_s, organism.at_c, organism.z_c)
+    limits: dict[str, Any] = {"rows": rows, "lethality": lethality}
+    cook = run(plan, setup(plan, **limits), budget_s=budget_s)
+    ahead = cautious = None
+    asked = plan.forecast is not None if with_forecast is None else with_forecast
+    if asked:
+        options = plan.forecast or {}
+        ahead = forecast(
+            setup(plan, cells=MEMBER_CELLS, refine=MEMBER_REFINE, **limits),
+            plan.face_kinds,
+            members=options.get("members", 256),
+            seed=options.get("seed", 7),
+            spreads=options.get("spreads"),
+            end_s=float(cook.t[-1]),
+            pull_stage=cook.pull_stage,
+            nominal_cook=cook,
+        )
+        if plan.rules is not None:
+            deadly = organisms()["salmonella"]
+            cautious = cautious_cook(
+                plan,
+                setup(plan),
+                setup(plan, cells=MEMBER_CELLS, refine=MEMBER_REFINE, lethality=(deadly.d_s, deadly.at_c, deadly.z_c)),
+                plan.face_kinds,
+                cook,
+                members=options.get("members", 256),
+                seed=options.get("seed", 7),
+                spreads=options.get("spreads"),
+            )
+    return Outcome(plan, cook, ahead, _document(plan, cook, ahead, cautious, remedies(plan, cook, limits)))

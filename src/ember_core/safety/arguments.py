@@ -1,0 +1,31 @@
+"""Checks of the arguments that go with a log."""
+
+from __future__ import annotations
+
+from ember_core.book.foods import food_row
+from ember_core.data.loader import read_toml
+from ember_core.errors import InputError, ValueRangeError
+from ember_core.safety.forms import requirement
+from ember_core.safety.rules import profiles
+
+MOST_PROBE_ERROR_C = 10.0
+
+
+def forms() -> tuple[str, ...]:
+    """Every form that a piece may be judged as."""
+    return tuple(sorted({form for allowed in read_toml("forms.toml")["forms"].values() for form in allowed}))
+
+
+def check_arguments(rules: str, food: str, form: str | None, probe_error_c: float) -> None:
+    """Raise an InputError naming the argument when one cannot be used."""
+    if rules not in profiles():
+        raise InputError(
+            f"Unknown rules {rules!r}; choose one of {', '.join(profiles())}.", path="--rules", code="choice"
+        )
+    if form is not None and form not in forms():
+        raise InputError(f"Unknown form {form!r}; choose one of {', '.join(forms())}.", path="--form", code="choice")
+    if food_row(food) is None:
+        raise InputError(f"Unknown food {food!r}; see the food table.", path="--food", code="choice")
+    if not 0 <= probe_error_c <= MOST_PROBE_ERROR_C:
+        raise ValueRangeError(f"--probe-error-c is {probe_error_c:g}; give 0 to 10.", path="--probe-error-c")
+    requirement(food_row(food), form, path="--form")
