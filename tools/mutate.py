@@ -81,7 +81,10 @@ NAMES = {
     "maximum": "minimum",
 }
 LEVELS = {"stop": "note", "care": "note", "note": "stop"}
-PURGE = ("ember_core.safety", "ember_core.formats", "ember_core.line", "ember_core.data", "tests")
+PURGE = (
+    "ember_core.safety", "ember_core.formats", "ember_core.line", "ember_core.data", "ember_core.book", "ember_core.entry",
+    "ember_core.planning", "tests",
+)  # fmt: skip
 
 
 @dataclass(frozen=True)

@@ -8,7 +8,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from ember_core.book.shipped import cuts, name_of, piece_name, way_name, ways
+from ember_core.book.book import shipped
 from ember_core.entry.quick import parse as quick
 from ember_core.entry.sentence import OWN_WAY, Sentence, from_document
 from ember_core.errors import FormatError
@@ -60,7 +60,7 @@ def test_quick_entry_says_what_it_did_not_understand():
     )
 
 
-@pytest.mark.parametrize("cut", sorted(cuts()))
+@pytest.mark.parametrize("cut", sorted(shipped().cuts))
 def test_every_cut_cooks_to_its_target_by_its_way(cut):
     """The book's own combinations land where they say, and come back from their document as they were."""
     sentence = Sentence.for_cut(cut, altitude_m=1850.0)
@@ -76,7 +76,7 @@ def test_a_way_refuses_a_shape_it_cannot_cook():
     """A flat pan does not cook a round piece; the error says what to do."""
     with pytest.raises(FormatError, match="Choose another way"):
         Sentence.for_cut("rabbit-saddle", way="hot-pan-basted").document()
-    assert "hot-pan-basted" in ways()
+    assert "hot-pan-basted" in shipped().ways
 
 
 def test_own_stages_survive_a_change_of_thickness():
@@ -96,7 +96,7 @@ def test_own_stages_survive_a_change_of_thickness():
 )
 def test_doneness_names(core, name):
     """The highest name reached."""
-    assert name_of("beef-lean", core) == name
+    assert shipped().doneness_reached("beef-lean", core) == name
 
 
 @pytest.mark.parametrize(
@@ -110,4 +110,4 @@ def test_doneness_names(core, name):
 )  # fmt: skip
 def test_names_in_the_list(piece, way, says):
     """Names that a cook knows, never ids; what is not known is the kitchen's own."""
-    assert (piece_name(piece), way_name(way)) == says
+    assert (shipped().piece_name(piece), shipped().way_name(way)) == says

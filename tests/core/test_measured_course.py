@@ -6,7 +6,8 @@ import numpy as np
 import pytest
 
 from ember_core.plan.log import Log
-from ember_core.safety.measured import judge_log
+from ember_core.safety.clocks import TOLERANCE_C
+from ember_core.safety.measured import COOLED_C, judge_log
 
 
 def log(*points, apart=200):
@@ -80,3 +81,64 @@ def test_between_readings_nothing_is_taken_for_held():
     history = Log(tuple(map(float, t)), tuple(map(float, c)))
     rule = judge_log(history, rules="us-food-code-2022", food="white-fish", form=None)["rule"]
     assert (rule["met"], rule["remaining_s"]) == (False, pytest.approx(4.0))
+
+
+def readings(t, c, medium=None):
+    """A log of just these readings."""
+    return Log(tuple(map(float, t)), tuple(map(float, c)), (), tuple(map(float, medium)) if medium else ())
+
+
+def back_at(end_c, end_s):
+    """Cooked at 75 °C, at 30 °C from 1,800 s on, and back at ``end_c`` at ``end_s``."""
+    return log((0, 5), (1200, 75), (1600, 75), (1800, 30), (end_s - 100, 30), (end_s, end_c))
+
+
+WARM = [
+    # cooking on begins at 54.4 °C, within the readings' tolerance; what lies before it was warm, to the last reading
+    (back_at(54.4, 19800), True), (back_at(COOLED_C - TOLERANCE_C, 19800), True), (back_at(54.3, 19800), False),
+    (back_at(60, 16100), True), (back_at(60, 15900), False),
+    # two readings are enough: hot and cooked, and still hot five hours later, with nothing between
+    (readings([*range(0, 1400, 200), 19200], [*np.linspace(5, 75, 7), 60]), True),
+]  # fmt: skip
+
+
+@pytest.mark.parametrize(("history", "warm"), WARM)
+def test_warm_after_it_was_cooked(history, warm):
+    """Four hours, counted up to the last reading at which it cooks on."""
+    assert ("warm-after-cooking" in codes(history, rules="us-food-code-2022")) is warm
+
+
+HOT_UNTIL = readings([*range(0, 1400, 200), 1500], [*np.linspace(5, 75, 7), 57])
+
+
+def test_two_readings_show_that_cooling_was_too_slow():
+    """The last hot one and a cold one three hours later; kept at 54.35 °C it has not begun to cool."""
+    late = readings([*HOT_UNTIL.t_s, 12300], [*HOT_UNTIL.core_c, 20])
+    kept = readings([*HOT_UNTIL.t_s, *range(1700, 12400, 200)], [*HOT_UNTIL.core_c, *[COOLED_C - TOLERANCE_C] * 54])
+    assert "cooling" in codes(late)
+    assert "cooling" not in codes(kept)
+
+
+def test_the_clock_of_a_piece_that_was_never_hot_stops_within_a_kelvin():
+    """A reading 1.5 K under its most is later, and not yet the start of cooling."""
+    history = log((0, 5), (1200, 56), (9000, 56), (9400, 55), (9450, 54.5), (16605, 3), (16705, 3))
+    assert "cooling" in codes(history, food="beef-lean")
+
+
+def test_two_readings_of_which_it_cannot_be_told():
+    """Hot against a cold medium: neither met nor not met; with one of the two impossible it is not met."""
+
+    def met(*core):
+        return judge_log(
+            readings([0, 60], core, medium=[30, 30]), rules="us-food-code-2022", food="chicken-breast", form=None
+        )["rule"]["met"]
+
+    assert met(75, 75) is None
+    assert met(75, 110) is False
+
+
+def test_guidance_is_judged_by_readings_not_between_them():
+    """One reading above the guidance's row is no time at it."""
+    once = readings([0, 200, 400], [60, 74.9, 60])
+    found = judge_log(once, rules="anz-fsanz-3.2.2", food="chicken-breast", form=None)["findings"]
+    assert [f["level"] for f in found if f["code"] == "guidance"] == ["stop"]

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import pytest
 
-from ember_core.book.shipped import cuts
+from ember_core.book.book import shipped
 from ember_core.entry.sentence import Sentence
 from ember_core.formats.plan import parse
 from ember_core.heat.cook import run
@@ -13,7 +13,7 @@ from ember_core.heat.setup import setup
 from tests.conftest import plan_document
 
 
-@pytest.mark.parametrize("cut", sorted(cuts()))
+@pytest.mark.parametrize("cut", sorted(shipped().cuts))
 def test_thicker_and_colder_later_hotter_and_better_sooner(cut):
     """For every cut of the book by its usual way."""
     plan = parse(Sentence.for_cut(cut, altitude_m=1850.0).document())

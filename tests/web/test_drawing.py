@@ -8,7 +8,7 @@ import re
 
 import pytest
 
-from ember_core.book.shipped import cuts
+from ember_core.book.book import shipped
 from ember_core.entry.sentence import Sentence
 from ember_core.formats.plan import parse
 from ember_core.planning.compute import compute
@@ -16,7 +16,7 @@ from ember_web.ui.drawing import GRAIN_H, LEFT, TRACE_H, WIDTH, draw
 from ember_web.ui.templatetags.ember import core, json_block, logs, span
 
 
-@pytest.mark.parametrize("cut", sorted(cuts()))
+@pytest.mark.parametrize("cut", sorted(shipped().cuts))
 def test_all_marks_lie_in_the_frame(cut):
     """No coordinate outside, none missing; the cursor stands at the pull; the image is a picture."""
     outcome = compute(parse(Sentence.for_cut(cut, altitude_m=1850.0).document()), with_forecast=False)
@@ -25,7 +25,7 @@ def test_all_marks_lie_in_the_frame(cut):
         cook,
         ramp="meat",
         target_c=60.0,
-        round_=cuts()[cut]["shape"] != "slab",
+        round_=shipped().cuts[cut]["shape"] != "slab",
         ticks=[(0.0, "Lay in")],
         met_at_s=30.0,
         cursor_s=None,

@@ -7,7 +7,7 @@ import json
 import pytest
 from django.core.files.uploadedfile import SimpleUploadedFile
 
-from ember_core.book.shipped import cuts
+from ember_core.book.book import shipped
 from ember_web.plans.models import Plan
 from tests.conftest import plan_document
 
@@ -53,7 +53,7 @@ def test_changing_the_cut_brings_its_own_values(kitchen, as_):
     assert '<option value="hot-oven" selected>' in page
 
 
-@pytest.mark.parametrize("cut", sorted(cuts()))
+@pytest.mark.parametrize("cut", sorted(shipped().cuts))
 def test_every_cut_of_the_book_can_be_planned(kitchen, as_, cut):
     """Each cut with its usual way: a pull, a picture, no complaint; its link gives the same plan again."""
     page = as_("cook").get("/k/hut/plan/", {"cut": cut, "serve": "19:40"}).content.decode()

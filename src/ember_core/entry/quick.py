@@ -18,7 +18,7 @@ from dataclasses import dataclass, field
 from datetime import time
 from typing import Any
 
-from ember_core.book.shipped import cuts, doneness_names, ways
+from ember_core.book.book import Book, shipped
 from ember_core.data.loader import read_toml
 
 INCH_MM, OUNCE_G, POUND_G = 25.4, 28.349523125, 453.59237
@@ -57,14 +57,14 @@ class _Text:
         return match
 
 
-def parse(text: str) -> Reading:
-    """Read a quick entry; nothing is guessed silently: what is not understood is in ``unknown``."""
+def parse(text: str, book: Book | None = None) -> Reading:
+    """Read a quick entry by the names of a ``book`` (default the shipped one); nothing is guessed silently: what is not understood is in ``unknown``."""
     out = Reading()
     left = _Text(text[:300].replace("×", "x").replace("″", '"').replace("°", ""))
     _times(left, out)
     _sizes(left, out)
     _temperatures(left, out)
-    _names(left, out)
+    _names(left, out, book or shipped())
     out.unknown = [
         w
         for w in re.split(r"[\s,;]+", left.rest)
@@ -113,16 +113,16 @@ def _temperatures(left: _Text, out: Reading) -> None:
         out.entered["target"] = match[0].strip()
 
 
-def _names(left: _Text, out: Reading) -> None:
+def _names(left: _Text, out: Reading, book: Book) -> None:
     if left.take(r"(?:highly )?susceptible(?: guests)?"):
         out.parts["guests"] = "susceptible"
-    options = [(way["name"].lower(), w) for w, way in ways().items()] + [(w.replace("-", " "), w) for w in ways()]
+    options = [(way["name"].lower(), w) for w, way in book.ways.items()] + [(w.replace("-", " "), w) for w in book.ways]
     for name, way in sorted(options, key=lambda o: -len(o[0])):
         if left.take(re.escape(name)):
             out.parts["way"] = way
             break
-    names = {c["name"].lower(): i for i, c in cuts().items()}
-    names |= {a.lower(): i for i, c in cuts().items() for a in c.get("aliases", ())}
+    names = {c["name"].lower(): i for i, c in book.cuts.items()}
+    names |= {a.lower(): i for i, c in book.cuts.items() for a in c.get("aliases", ())}
     for name in sorted(names, key=len, reverse=True):
         if left.take(re.escape(name)):
             out.parts["cut"] = names[name]
@@ -135,11 +135,11 @@ def _names(left: _Text, out: Reading) -> None:
                 left.rest = left.rest.replace(match[0], " ", 1)
                 break
     if "cut" in out.parts and "target_c" not in out.parts:
-        _doneness(left, out, cuts()[out.parts["cut"]]["food"])
+        _doneness(left, out, book.doneness_names(book.cuts[out.parts["cut"]]["food"]))
 
 
-def _doneness(left: _Text, out: Reading, food: str) -> None:
-    known = dict(doneness_names(food))
+def _doneness(left: _Text, out: Reading, names: tuple[tuple[str, float], ...]) -> None:
+    known = dict(names)
     for name in sorted(known, key=len, reverse=True):
         if left.take(re.escape(name)):
             out.parts["target_c"] = known[name]

@@ -8,7 +8,7 @@ from dataclasses import dataclass, field, replace
 from datetime import datetime
 from typing import Any
 
-from ember_core.book.shipped import cuts, doneness_names, usual_doneness, usual_mass, ways
+from ember_core.book.book import Book, Row, shipped, usual_mass
 from ember_core.errors import FormatError
 from ember_core.formats.plan import FORMAT
 from ember_core.heat.geometry.egg_outline import egg_breadth_mm, egg_mass
@@ -50,7 +50,7 @@ class Sentence:
     """*One bavette, 28 mm, 310 g, from 4 °C, to 55 °C, by hot pan, at 19:40, under a rule.*
 
     Sizes in mm, mass in g, temperatures in °C; ``base`` is the document whose stages and other keys
-    are kept when the way is :data:`OWN_WAY`.
+    are kept when the way is :data:`OWN_WAY`. Cut and way are the newest in the ``book`` unless a version is given.
     """
 
     cut: str
@@ -69,12 +69,16 @@ class Sentence:
     own_food: OwnFood | None = None
     house: Mapping[str, Any] | None = None
     base: Mapping[str, Any] = field(default_factory=dict)
+    way_version: int | None = None
+    cut_version: int | None = None
+    book: Book = field(default_factory=shipped, repr=False, compare=False)
 
     @classmethod
-    def for_cut(cls, cut_id: str, **known: Any) -> Sentence:
+    def for_cut(cls, cut_id: str, *, book: Book | None = None, **known: Any) -> Sentence:
         """A sentence that starts from the cut's usual values, with what is known in place of them."""
-        cut = cuts()[cut_id]
-        usual = cut.get("doneness_c") or usual_doneness(cut["food"])[1]
+        book = book or shipped()
+        cut = book.cuts[cut_id]
+        usual = cut.get("doneness_c") or book.usual_doneness(cut["food"])[1]
         start = cls(
             cut=cut_id,
             size_mm=cut["size_mm"],
@@ -82,6 +86,7 @@ class Sentence:
             start_c=4.0,
             target_c=usual,
             way=cut["way"],
+            book=book,
         )
         return replace(start, **{k: v for k, v in known.items() if v is not None})
 
@@ -95,14 +100,17 @@ class Sentence:
         """
         kept = copy.deepcopy(dict(self.base)) if self.way == OWN_WAY else {}
         piece: dict[str, Any] = kept.get("piece", {})
-        if self.cut in cuts():
-            cut = cuts()[self.cut]
+        cut = self.book.cut(self.cut, self.cut_version)
+        if cut is not None:
             food, shape = cut["food"], cut["shape"]
             if self.way != OWN_WAY:
                 piece |= {"food": food, "form": cut["form"], "shape": {"kind": shape}}
                 if "handling" in cut:
                     piece["handling"] = list(cut["handling"])
             piece["cut"] = self.cut
+            piece.pop("x-cut-version", None)
+            if cut["version"] > 1:
+                piece["x-cut-version"] = cut["version"]
         if self.own_food is not None:
             own = self.own_food
             piece |= {
@@ -114,8 +122,8 @@ class Sentence:
             for key in ("composition", "x-food"):
                 piece.pop(key, None)
         shape = piece["shape"]["kind"]
-        if self.cut in cuts() and self.way != OWN_WAY:
-            piece["shape"] |= {k: cuts()[self.cut][k] for k in ("length_mm", "width_mm") if k in cuts()[self.cut]}
+        if cut is not None and self.way != OWN_WAY:
+            piece["shape"] |= {k: cut[k] for k in ("length_mm", "width_mm") if k in cut}
         if shape == "egg":
             piece["shape"]["mass_g"] = round(self.mass_g or egg_mass(self.size_mm), 1)
         else:
@@ -124,7 +132,7 @@ class Sentence:
         if self.mass_g is not None:
             piece["mass_g"] = self.mass_g
         out: dict[str, Any] = kept | {"format": FORMAT, "piece": piece, "target": {"core_c": self.target_c}}
-        names = [n for n, c in doneness_names(piece.get("food", "")) if abs(c - self.target_c) < 0.05]
+        names = [n for n, c in self.book.doneness_names(piece.get("food", "")) if abs(c - self.target_c) < 0.05]
         if names:
             out["target"]["doneness"] = names[0]
         if self.title:
@@ -134,7 +142,7 @@ class Sentence:
                 if "peak_core_c" in stage.get("until", {}):
                     stage["until"]["peak_core_c"] = self.target_c
         else:
-            way = ways()[self.way]
+            way = self._way()
             if shape not in way["shapes"]:
                 raise FormatError(
                     f"The way {way['name']!r} is for {', '.join(way['shapes'])}; this piece is a {shape}. Choose another way.",
@@ -152,6 +160,17 @@ class Sentence:
         if self.serve_at is not None:
             out["serve_at"] = self.serve_at.isoformat(timespec="minutes")
         return out
+
+    def _way(self) -> Row:
+        found = self.book.way(self.way, self.way_version)
+        if found is None:
+            version = "" if self.way_version is None else f", version {self.way_version}"
+            raise FormatError(
+                f"The book has no way {self.way!r}{version}; choose one of {', '.join(self.book.ways)}.",
+                path="/way",
+                code="choice",
+            )
+        return found
 
     def _value(self, value: Any) -> Any:
         if not isinstance(value, str):
@@ -179,11 +198,23 @@ class Sentence:
         return stage
 
 
-def from_document(document: Mapping[str, Any], altitude_m: float, air_c: float) -> Sentence:
-    """The sentence of a checked plan document; what it cannot say is kept as its base."""
+def from_document(document: Mapping[str, Any], altitude_m: float, air_c: float, book: Book | None = None) -> Sentence:
+    """The sentence of a checked plan document; what it cannot say is kept as its base.
+
+    It reads back with the versions of cut and way that the plan names, from a ``book`` (default the shipped one).
+
+    Parameters
+    ----------
+    document : mapping
+    altitude_m, air_c : float
+        Of the kitchen, for a plan that does not say it: m, °C.
+    book : Book, optional
+    """
+    book = book or shipped()
     piece = document["piece"]
     shape = piece["shape"]
-    way = document.get("way", {}).get("id", "")
+    stated = document.get("way", {})
+    way, version = stated.get("id", ""), stated.get("version")
     kitchen = document.get("kitchen", {})
     serve = document.get("serve_at")
     cut = piece.get("cut", "")
@@ -205,13 +236,17 @@ def from_document(document: Mapping[str, Any], altitude_m: float, air_c: float) 
         own_food=OwnFood.of_piece(piece),
         house=document.get("x-house"),
         base=document,
+        way_version=version,
+        cut_version=piece.get("x-cut-version", 1),
+        book=book,
     )
     rebuilt = None
+    row = book.cut(cut, sentence.cut_version)
     if (
-        way in ways()
-        and cut in cuts()
-        and cuts()[cut]["shape"] == shape["kind"]
-        and (sentence.own_food is not None or cuts()[cut]["food"] == piece.get("food"))
+        book.way(way, version) is not None
+        and row is not None
+        and row["shape"] == shape["kind"]
+        and (sentence.own_food is not None or row["food"] == piece.get("food"))
     ):
         try:
             rebuilt = sentence.document()

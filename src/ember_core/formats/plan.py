@@ -18,7 +18,7 @@ from ember_core.errors import FormatError, InputError, ValueRangeError
 from ember_core.formats.stages import read_stage
 from ember_core.formats.usable import check_usable, pointer
 from ember_core.plan.plan import Plan, pieces_kg
-from ember_core.plan.shapes import FOOD_DENSITY, SHAPE_KEYS, _volume_mm3
+from ember_core.plan.shapes import FOOD_DENSITY, SHAPE_KEYS, volume_mm3
 from ember_core.safety.forms import requirement
 
 FORMAT = "open-ember.plan/1"
@@ -252,7 +252,7 @@ def _check_mass(piece: Mapping[str, Any]) -> None:
     if shape["kind"] == "egg":
         fits, open_ended = float(shape["mass_g"]), False
     else:
-        volume, open_ended = _volume_mm3(shape)
+        volume, open_ended = volume_mm3(shape)
         density = piece.get("properties", {}).get("density_kg_m3", FOOD_DENSITY)
         fits = volume * density * 1e-6
     least = 0.0 if open_ended else LEAST_FILL * fits

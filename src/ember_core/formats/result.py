@@ -48,11 +48,11 @@ def _at_the_cautious_end(rule: dict[str, Any], worse: dict[str, Any]) -> list[di
     return [finding("rule-at-the-cautious-end", "care", words, "forecast")]
 
 
-def _document(
-    plan: Plan, cook: Cook, ahead: Forecast | None, cautious: Cook | None, would: list[dict[str, str]]
+def document(
+    plan: Plan, cook: Cook, ahead: Forecast | None, cautious: Cook | None, said_of_plan: list[dict[str, str]]
 ) -> dict[str, Any]:
     rule, said = state_rule(plan, cook)
-    findings = [*cook.findings, *would]
+    findings = [*cook.findings, *said_of_plan]
     worse = None if cautious is None else state_rule(plan, cautious)[0]
     if rule is not None and worse is not None:
         findings += _at_the_cautious_end(rule, worse)
@@ -77,7 +77,7 @@ def _document(
             )
         )
     worst = None if cautious is None else (cautious.t, cautious.everywhere)
-    document: dict[str, Any] = {
+    out: dict[str, Any] = {
         "format": FORMAT,
         "core_version": __version__,
         "data_version": data_version(),
@@ -116,4 +116,4 @@ def _document(
         },
         "findings": findings,
     }
-    return document
+    return out

@@ -20,7 +20,7 @@ FOOD_DENSITY = 1060.0  # kg/m³, Choi & Okos for lean meat; foods lie between 93
 LONGEST_MM = 2000.0  # the most a length may be
 
 
-def _volume_mm3(shape: Mapping[str, Any]) -> tuple[float, bool]:
+def volume_mm3(shape: Mapping[str, Any]) -> tuple[float, bool]:
     """Volume of a shape, mm³; for one with open ends (a slab, a long cylinder) the most it can be."""
     kind, get = shape["kind"], shape.get
     if kind == "slab":

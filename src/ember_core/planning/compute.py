@@ -5,10 +5,12 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Any
 
-from ember_core.formats.result import _document
+from ember_core.book.book import Book, shipped
+from ember_core.formats.result import document
 from ember_core.heat.cook import BUDGET_S, Cook, run
 from ember_core.heat.ensemble.forecast import MEMBER_CELLS, MEMBER_REFINE, Forecast, cautious_cook, forecast
 from ember_core.heat.setup import setup
+from ember_core.plan.finding import finding
 from ember_core.plan.plan import Plan
 from ember_core.planning.remedies import remedies
 from ember_core.safety.conditions import in_force
@@ -25,10 +27,26 @@ class Outcome:
     result: dict[str, Any]
 
 
-def compute(plan: Plan, *, with_forecast: bool | None = None, budget_s: float = BUDGET_S) -> Outcome:
+def newer_versions(plan: Plan, book: Book) -> list[dict[str, str]]:
+    """What the book has in a newer version than the plan was made with, as findings; the plan goes on with its own."""
+    out = []
+    way, piece = plan.document.get("way", {}), plan.document["piece"]
+    made_with = [("way", way.get("id"), way.get("version")), ("cut", piece.get("cut"), piece.get("x-cut-version", 1))]
+    for kind, name, version in made_with:
+        newest = book.newer(kind, name, version) if isinstance(name, str) and isinstance(version, int) else None
+        if newest is not None:
+            words = f"The book has version {newest} of the {kind} {name!r}; this plan goes on with version {version}, as it was made."
+            out.append(finding("newer-version", "note", words, "the book"))
+    return out
+
+
+def compute(
+    plan: Plan, *, with_forecast: bool | None = None, budget_s: float = BUDGET_S, book: Book | None = None
+) -> Outcome:
     """Compute a plan: heat, pull, rule, model and, when the plan asks, the forecast.
 
-    ``budget_s`` is what its nominal cook may cost, see :func:`ember_core.heat.cook.run`.
+    ``budget_s`` is what its nominal cook may cost, see :func:`ember_core.heat.cook.run`; ``book`` (default the shipped one) is
+    looked into for newer versions of what the plan was made with.
 
     Raises
     ------
@@ -70,4 +88,5 @@ def compute(plan: Plan, *, with_forecast: bool | None = None, budget_s: float = 
                 seed=options.get("seed", 7),
                 spreads=options.get("spreads"),
             )
-    return Outcome(plan, cook, ahead, _document(plan, cook, ahead, cautious, remedies(plan, cook, limits)))
+    said = [*remedies(plan, cook, limits), *newer_versions(plan, book or shipped())]
+    return Outcome(plan, cook, ahead, document(plan, cook, ahead, cautious, said))

@@ -14,8 +14,8 @@ from typing import Any
 
 import numpy as np
 
+from ember_core.book.book import shipped
 from ember_core.book.foods import food_row
-from ember_core.book.shipped import doneness_names
 from ember_core.errors import FormatError, InputError
 from ember_core.formats.plan import FORMAT, parse
 from ember_core.heat.cook import run
@@ -146,7 +146,7 @@ def promised(stated: Stated, food: str) -> tuple[float, float]:
     A doneness name reaches up to the next name; a bath promises to be reached within 0.5 °C;
     otherwise the food's usual doneness is taken, ± 2 °C.
     """
-    names = doneness_names(food)
+    names = shipped().doneness_names(food)
     if stated.doneness is not None:
         for i, (name, c) in enumerate(names):
             if name == stated.doneness.strip():

@@ -8,10 +8,11 @@ from typing import Any
 
 import numpy as np
 
+from ember_core.book.book import Book, shipped
 from ember_core.book.foods import foods
 from ember_core.entry.sentence import OwnFood
 from ember_core.heat.physics.properties import Composition, conductivity, density, specific_heat
-from ember_web.book.models import PARTS, Food, HouseRules
+from ember_web.book.models import PARTS, BookRow, Food, HouseRules
 from ember_web.kitchens.models import Kitchen
 
 AT_C = 20.0
@@ -86,6 +87,14 @@ def food_choices(kitchen: Kitchen, table_food: str, kept: OwnFood | None) -> lis
     if kept is not None and kept.id not in dict(out):
         out.append((kept.id, kept.name))
     return out
+
+
+def book_of(kitchen: Kitchen) -> Book:
+    """The book of a kitchen: the shipped rows, and every version of its own."""
+    own: dict[str, list[dict[str, Any]]] = {}
+    for row in BookRow.objects.filter(kitchen=kitchen):
+        own.setdefault(row.kind, []).append(row.as_row())
+    return shipped().with_rows(**own) if own else shipped()
 
 
 def house_document(kitchen: Kitchen) -> dict[str, Any] | None:

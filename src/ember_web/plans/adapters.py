@@ -8,8 +8,8 @@ from typing import Any
 
 import numpy as np
 
+from ember_core.book.book import Book
 from ember_core.book.foods import food_row
-from ember_core.book.shipped import name_of
 from ember_core.planning.compute import Outcome
 from ember_core.planning.moves import moves
 from ember_core.safety.rules import profile_of
@@ -45,7 +45,7 @@ class View:
         return profile.name if profile.edition in profile.name else f"{profile.name}, {profile.edition}"
 
 
-def build(outcome: Outcome, kitchen: Kitchen, now: datetime, cursor_s: float | None = None) -> View:
+def build(outcome: Outcome, kitchen: Kitchen, book: Book, now: datetime, cursor_s: float | None = None) -> View:
     """Place a computed plan on the kitchen's clock and draw it."""
     plan, cook, result = outcome.plan, outcome.cook, outcome.result
     total = cook.stages[-1].end_s
@@ -55,7 +55,7 @@ def build(outcome: Outcome, kitchen: Kitchen, now: datetime, cursor_s: float | N
     else:
         start = now
         serve = now + timedelta(seconds=total)
-    doneness = name_of(plan.food, cook.peak_core_c)
+    doneness = book.doneness_reached(plan.food, cook.peak_core_c)
     rows = []
     for move in moves(plan, cook):
         at = start + timedelta(seconds=move.offset_s)

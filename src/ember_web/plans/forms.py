@@ -7,7 +7,7 @@ from typing import Any
 
 from django import forms
 
-from ember_core.book.shipped import cuts, doneness_names, ways
+from ember_core.book.book import Book
 from ember_core.entry.sentence import OWN_WAY, OwnFood, Sentence
 from ember_web.book.queries import house_document, own_food
 from ember_web.kitchens.models import Kitchen
@@ -77,14 +77,14 @@ class SentenceForm(forms.Form):
     guests = forms.ChoiceField(label="guests", choices=GUESTS)
     title = forms.CharField(label="title", max_length=200, required=False)
 
-    def __init__(self, *args: Any, own: str = "", foods: list[tuple[str, str]], **kwargs: Any) -> None:
+    def __init__(self, *args: Any, book: Book, own: str = "", foods: list[tuple[str, str]], **kwargs: Any) -> None:
         super().__init__(*args, **kwargs)
         self.fields["food"].choices = foods  # type: ignore[attr-defined]
-        cut_choices = [(c["id"], c["name"]) for c in cuts().values()]
-        way_choices = [(w["id"], w["name"]) for w in ways().values()]
+        cut_choices = [(c["id"], c["name"]) for c in book.cuts.values()]
+        way_choices = [(w["id"], w["name"]) for w in book.ways.values()]
         if own:
             way_choices.append((OWN_WAY, "the file's own stages"))
-            if own not in cuts():
+            if own not in book.cuts:
                 cut_choices.append((own, own))
         self.fields["cut"].choices = cut_choices  # type: ignore[attr-defined]
         self.fields["way"].choices = way_choices  # type: ignore[attr-defined]
@@ -129,9 +129,10 @@ def serve_moment(kitchen: Kitchen, clock: Any, now: datetime) -> datetime | None
     return moment + timedelta(days=1) if moment < local - timedelta(hours=6) else moment
 
 
-def sentence_of(form: SentenceForm, kitchen: Kitchen, base: dict[str, Any]) -> Sentence:
-    """The sentence a valid form says."""
+def sentence_of(form: SentenceForm, kitchen: Kitchen, base: dict[str, Any], book: Book) -> Sentence:
+    """The sentence a valid form says; cut and way stay in the version that the plan in ``base`` was made with."""
     d = form.cleaned_data
+    way, piece = base.get("way", {}), base.get("piece", {})
     return Sentence(
         cut="" if d["cut"] == "own piece" else d["cut"],
         size_mm=d["size_mm"],
@@ -149,9 +150,12 @@ def sentence_of(form: SentenceForm, kitchen: Kitchen, base: dict[str, Any]) -> S
         house=house_document(kitchen),
         own_food=own_food(kitchen, d["food"], OwnFood.of_piece(base.get("piece", {}))),
         base=base,
+        way_version=way.get("version") if way.get("id") == d["way"] else None,
+        cut_version=piece.get("x-cut-version", 1) if piece.get("cut") == d["cut"] else None,
+        book=book,
     )
 
 
-def choices_for(food: str) -> list[tuple[str, float]]:
+def choices_for(book: Book, food: str) -> list[tuple[str, float]]:
     """Doneness names offered beside the target."""
-    return list(doneness_names(food))
+    return list(book.doneness_names(food))

@@ -5,7 +5,6 @@ from __future__ import annotations
 from django.conf import settings
 from django.db import models
 
-from ember_core.book.shipped import piece_name, way_name
 from ember_web.kitchens.models import Kitchen, public_id
 
 
@@ -29,13 +28,3 @@ class Plan(models.Model):
 
     def __str__(self) -> str:
         return self.title
-
-    @property
-    def piece_name(self) -> str:
-        """What the list calls the piece."""
-        return piece_name(self.document["piece"])
-
-    @property
-    def way_name(self) -> str:
-        """What the list calls the way."""
-        return way_name(self.document.get("way", {}))

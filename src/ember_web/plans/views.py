@@ -15,7 +15,7 @@ from django.shortcuts import get_object_or_404, redirect, render
 from django.urls import reverse
 from django.views.decorators.http import require_GET, require_http_methods, require_POST
 
-from ember_core.book.shipped import cuts, usual_mass
+from ember_core.book.book import Book, usual_mass
 from ember_core.entry.quick import parse as parse_quick
 from ember_core.entry.sentence import Sentence, from_document
 from ember_core.errors import EmberError
@@ -23,7 +23,7 @@ from ember_core.formats.plan import loads
 from ember_core.formats.plan import parse as parse_plan
 from ember_core.heat.ensemble.sensitivity import sensitivities
 from ember_core.planning.compute import compute
-from ember_web.book.queries import food_choices
+from ember_web.book.queries import book_of, food_choices
 from ember_web.kitchens.access import RANK, KitchenRequest, in_kitchen
 from ember_web.kitchens.models import Kitchen
 from ember_web.line.models import Probe
@@ -46,33 +46,35 @@ FORM_OF_PATH = {
 }
 
 
-def _first(kitchen: Kitchen) -> Sentence:
-    return Sentence.for_cut("bavette", rules=kitchen.rules, altitude_m=kitchen.altitude_m, air_c=kitchen.air_c)
+def _first(kitchen: Kitchen, book: Book) -> Sentence:
+    return Sentence.for_cut(
+        "bavette", book=book, rules=kitchen.rules, altitude_m=kitchen.altitude_m, air_c=kitchen.air_c
+    )
 
 
-def _form(request: HttpRequest, kitchen: Kitchen, plan: Plan | None, data: Any) -> tuple[SentenceForm, dict[str, Any]]:
+def _form(book: Book, kitchen: Kitchen, plan: Plan | None, data: Any) -> tuple[SentenceForm, dict[str, Any]]:
     """The sentence's form: from the address, filled up from the saved plan or the cut's usual values."""
     base = dict(plan.document) if plan else {}
-    start = from_document(base, kitchen.altitude_m, kitchen.air_c) if plan else _first(kitchen)
+    start = from_document(base, kitchen.altitude_m, kitchen.air_c, book) if plan else _first(kitchen, book)
     chosen, before = data.get("cut"), data.get("was")
-    if chosen in cuts() and before is not None and before != chosen:
+    if chosen in book.cuts and before is not None and before != chosen:
         # another cut brings its own size, mass, doneness and way; what the cook set for the service stays
         kept = {k: data.get(k) for k in ("count", "start_c", "serve", "rules", "guests") if k in data}
-        values = initial(Sentence.for_cut(chosen), kitchen) | kept
+        values = initial(Sentence.for_cut(chosen, book=book), kitchen) | kept
     else:
         values = initial(start, kitchen)
-        if plan is None and chosen in cuts() and chosen != start.cut:
-            values = initial(Sentence.for_cut(chosen, rules=kitchen.rules), kitchen)
+        if plan is None and chosen in book.cuts and chosen != start.cut:
+            values = initial(Sentence.for_cut(chosen, book=book, rules=kitchen.rules), kitchen)
         values |= {k: data.get(k) for k in (*FIELDS, "title") if k in data}
-        values["mass_g"] = _mass_of(values, data.get("was_size"))
+        values["mass_g"] = _mass_of(book, values, data.get("was_size"))
     own = values["cut"] if plan is not None else ""
-    usual = cuts().get(str(values["cut"]), {}).get("food", "")
-    return SentenceForm(values, own=own, foods=food_choices(kitchen, usual, start.own_food)), base
+    usual = book.cuts.get(str(values["cut"]), {}).get("food", "")
+    return SentenceForm(values, book=book, own=own, foods=food_choices(kitchen, usual, start.own_food)), base
 
 
-def _mass_of(values: dict[str, Any], was_size: str | None) -> Any:
+def _mass_of(book: Book, values: dict[str, Any], was_size: str | None) -> Any:
     """The mass in the sentence; the usual one of a cut follows the size that a cook changes."""
-    cut = cuts().get(str(values["cut"]))
+    cut = book.cuts.get(str(values["cut"]))
     if cut is None or cut["shape"] == "egg":
         return values["mass_g"]
     try:
@@ -83,15 +85,15 @@ def _mass_of(values: dict[str, Any], was_size: str | None) -> Any:
     return f"{usual_mass(cut, size):g}" if usual and 1 <= size <= 400 else values["mass_g"]
 
 
-def _compute(form: SentenceForm, kitchen: Kitchen, base: dict[str, Any], *, forecast: bool = False) -> Any:
+def _compute(form: SentenceForm, kitchen: Kitchen, book: Book, base: dict[str, Any], *, forecast: bool = False) -> Any:
     """The outcome, or None with the errors put beside their parts."""
     if not form.is_valid():
         return None
     try:
-        document = sentence_of(form, kitchen, base).document()
+        document = sentence_of(form, kitchen, base, book).document()
         if forecast:
             document["forecast"] = {"members": 64, "seed": 7}
-        return compute(parse_plan(document))
+        return compute(parse_plan(document), book=book)
     except EmberError as error:
         form.add_error(FORM_OF_PATH.get(error.path), error.message)
         return None
@@ -109,10 +111,11 @@ def _page(
     request: KitchenRequest, plan: Plan | None, data: Any, *, status: int = 200, quick: dict[str, Any] | None = None
 ) -> HttpResponse:
     kitchen = request.kitchen
-    form, base = _form(request, kitchen, plan, data)
-    outcome = _compute(form, kitchen, base)
-    view = None if outcome is None else build(outcome, kitchen, kitchen.now(), _cursor(request))
-    cut = cuts().get(str(form["cut"].value()))
+    book = book_of(kitchen)
+    form, base = _form(book, kitchen, plan, data)
+    outcome = _compute(form, kitchen, book, base)
+    view = None if outcome is None else build(outcome, kitchen, book, kitchen.now(), _cursor(request))
+    cut = book.cuts.get(str(form["cut"].value()))
     food = cut["food"] if cut else str(base.get("piece", {}).get("food", ""))
     state = urlencode({k: form[k].value() or "" for k in (*FIELDS, "title")})
     context = {
@@ -120,7 +123,7 @@ def _page(
         "plan": plan,
         "view": view,
         "quick": quick,
-        "names": choices_for(food),
+        "names": choices_for(book, food),
         "state": state,
         "here": reverse("plan-saved", args=[kitchen.public_id, plan.public_id])
         if plan
@@ -185,7 +188,8 @@ def saved(request: KitchenRequest, plan: str) -> HttpResponse:
 def quick(request: KitchenRequest) -> HttpResponse:
     """Quick entry: read it, say what was understood, and show the plan."""
     text = request.GET.get("q", "")
-    reading = parse_quick(text)
+    book = book_of(request.kitchen)
+    reading = parse_quick(text, book)
     if "cut" not in reading.parts:
         heard = {
             "text": text,
@@ -194,6 +198,7 @@ def quick(request: KitchenRequest) -> HttpResponse:
         }
         return _page(request, None, {k: v for k, v in request.GET.items() if k != "q"}, quick=heard)
     sentence = Sentence.for_cut(
+        book=book,
         rules=request.kitchen.rules,
         cut_id=reading.parts["cut"],
         **{k: v for k, v in reading.parts.items() if k != "cut"},
@@ -211,9 +216,11 @@ def forecast_part(request: KitchenRequest) -> HttpResponse:
     plan = None
     if request.GET.get("plan"):
         plan = get_object_or_404(Plan, kitchen=request.kitchen, public_id=request.GET["plan"].replace("\x00", ""))
-    form, base = _form(request, request.kitchen, plan, request.GET)
-    outcome = _compute(form, request.kitchen, base, forecast=True)
-    view = None if outcome is None else build(outcome, request.kitchen, request.kitchen.now(), _cursor(request))
+    kitchen = request.kitchen
+    book = book_of(kitchen)
+    form, base = _form(book, kitchen, plan, request.GET)
+    outcome = _compute(form, kitchen, book, base, forecast=True)
+    view = None if outcome is None else build(outcome, kitchen, book, kitchen.now(), _cursor(request))
     context: dict[str, Any] = {"view": view}
     pull = None if view is None else view.outcome.result["forecast"]["pull_s"]
     if pull is not None:
@@ -244,9 +251,12 @@ def listing(request: KitchenRequest) -> HttpResponse:
     words = request.GET.get("q", "")[:100].replace("\x00", "")
     plans = Plan.objects.filter(kitchen=request.kitchen, title__icontains=words)
     page = Paginator(plans, 30).get_page(request.GET.get("page"))
-    return render(
-        request, "plans/list.html", {"page": page, "q": words, "can_write": RANK[request.role] >= RANK["cook"]}
-    )
+    book = book_of(request.kitchen)
+    rows = [
+        (plan, book.piece_name(plan.document["piece"]), book.way_name(plan.document.get("way", {}))) for plan in page
+    ]
+    context = {"page": page, "rows": rows, "q": words, "can_write": RANK[request.role] >= RANK["cook"]}
+    return render(request, "plans/list.html", context)
 
 
 @in_kitchen(read="cook")
@@ -257,8 +267,9 @@ def save(request: KitchenRequest) -> HttpResponse:
     plan = None
     if request.POST.get("plan"):
         plan = get_object_or_404(Plan, kitchen=kitchen, public_id=request.POST["plan"].replace("\x00", ""))
-    form, base = _form(request, kitchen, plan, request.POST)
-    outcome = _compute(form, kitchen, base)
+    book = book_of(kitchen)
+    form, base = _form(book, kitchen, plan, request.POST)
+    outcome = _compute(form, kitchen, book, base)
     if outcome is None:
         return _page(request, plan, request.POST, status=422)
     target = None if request.POST.get("as_new") else plan

@@ -8,40 +8,11 @@ from dataclasses import dataclass
 import numpy as np
 from scipy.special import ndtri
 
+from ember_core.data.loader import read_toml
 from ember_core.heat.arrays import Array
 from ember_core.heat.cook import Cook
 from ember_core.heat.setup import DRYING_SCALE, Setup, start_state
 from ember_core.heat.solver.members import Members
-
-DEFAULT_SPREADS: Mapping[str, float] = {
-    # Estimates of what a careful cook leaves open; no published source. A kitchen may edit them.
-    "thickness_mm": 0.9,
-    "start_c": 0.8,
-    "medium_c": 0.0,  # 0: by kind, see MEDIUM_SPREAD_C
-    "h_ln": 0.0,  # 0: by kind, from surroundings.toml
-    "conductivity_ln": 0.04,
-    "drying_ln": 0.4,
-    "vent_ln": 0.5,  # how often an oven's air is changed
-    "drift_c": 0.0,  # 0: DRIFT_SHARE of the medium's own spread; it fades over half of the stage
-}
-
-MEDIUM_SPREAD_C = {
-    "bath": 0.2,
-    "boil": 0.3,
-    "simmer": 0.7,
-    "steam": 0.5,
-    "oven": 5.0,
-    "pan": 12.0,
-    "grill": 12.0,
-    "fry": 6.0,
-    "baste": 8.0,
-    "rest": 2.0,
-    "hold": 2.0,
-    "chill": 1.0,
-    "thaw": 1.0,
-}
-
-DRIFT_SHARE = 0.6
 
 DIRECTIONS = 9  # in which members differ
 
@@ -74,7 +45,9 @@ def draw_ensemble(
     stage_s: Sequence[float] | None = None,
 ) -> Ensemble:
     """Vary a setup; parameters as of :func:`forecast`; ``stage_s`` are the stages' real lengths."""
-    spread = {**DEFAULT_SPREADS, **{k: v for k, v in (spreads or {}).items() if not k.startswith("x-")}}
+    shipped = read_toml("spreads.toml")
+    by_kind = shipped["medium_c"]
+    spread = {**shipped["default"], **{k: v for k, v in (spreads or {}).items() if not k.startswith("x-")}}
     z = np.vstack([np.zeros(DIRECTIONS), draw(members, seed, DIRECTIONS)])
     # a length in m, or the stretch of a mesh; the spread is of the thickness or the diameter
     length = s.length * np.maximum(1.0 + z[:, 0] * spread["thickness_mm"] / 1000.0 / s.size, 0.3)
@@ -88,12 +61,12 @@ def draw_ensemble(
             # walls and their colour are as uncertain as the air's flow
             faces["emissivity"][:, i, j] = np.minimum(faces["emissivity"][:, i, j] * np.exp(z[:, 2] * sigma), 1.2)
             faces["leak"][:, i, j] *= np.exp(z[:, 8] * spread["vent_ln"])
-            faces["medium_c"][:, i, j] += z[:, 3] * (spread["medium_c"] or MEDIUM_SPREAD_C[kind])
+            faces["medium_c"][:, i, j] += z[:, 3] * (spread["medium_c"] or by_kind[kind])
             # a medium that runs off its mean, and what the model itself gets wrong in the course of a stage
             if s.schedule.faces["off_k"][i, j] != 0.0:
                 continue  # the plan itself says how the medium settles
             faces["off_k"][:, i, j] = z[:, 7] * (
-                spread["drift_c"] or DRIFT_SHARE * (spread["medium_c"] or MEDIUM_SPREAD_C[kind])
+                spread["drift_c"] or spread["drift_share"] * (spread["medium_c"] or by_kind[kind])
             )
             faces["settle_s"][:, i, j] = max(0.5 * (stage_s[i] if stage_s is not None else s.schedule.duration[i]), 1.0)
     states = np.stack([start_state(s, float(t0), float(c)) for t0, c in zip(start, c_scale, strict=True)])

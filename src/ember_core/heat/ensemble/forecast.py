@@ -134,7 +134,7 @@ def forecast(
     members, seed : int
         8 to 2,048; the same seed repeats.
     spreads : mapping, optional
-        Replaces :data:`DEFAULT_SPREADS` by name.
+        Replaces the shipped ones (``data/spreads.toml``) by name.
     end_s : float, optional
         Length of the quantile curves, s; default the sum of the stages.
     pull_stage : int, optional

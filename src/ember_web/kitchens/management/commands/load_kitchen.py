@@ -8,7 +8,7 @@ from typing import Any
 
 from django.core.management.base import BaseCommand, CommandParser
 
-from ember_core.book.shipped import cuts
+from ember_core.book.book import shipped
 from ember_core.entry.sentence import Sentence
 from ember_core.line.fold import MOVE
 from ember_web.kitchens.models import Kitchen, Membership, User
@@ -39,7 +39,7 @@ class Command(BaseCommand):
             user.set_password(options["password"])
             user.save()
             Membership.objects.create(user=user, kitchen=kitchen, role="cook")
-        names = sorted(cuts())
+        names = sorted(shipped().cuts)
         for i in range(options["pieces"]):
             probe = Probe.objects.create(kitchen=kitchen, name=f"q{i}")
             sentence = Sentence.for_cut(names[i % len(names)], altitude_m=300.0)

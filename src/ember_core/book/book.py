@@ -1,0 +1,165 @@
+"""The book: cuts, ways and doneness names, every row with id and version.
+
+A :class:`Book` is a value: the shipped rows and a kitchen's own, put together by whoever knows the kitchen, and passed in.
+A changed row is a new version; old versions stay, so that a plan made with one reads back as it for ever.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass
+from functools import cached_property, lru_cache
+from types import MappingProxyType
+from typing import Any, Self
+
+from ember_core.book.foods import food_row, foods
+from ember_core.data.loader import read_toml
+from ember_core.errors import FormatError
+
+Row = Mapping[str, Any]  # with ``id`` and ``version``
+Shelf = Mapping[str, tuple[Row, ...]]  # versions of each id, in rising order
+REACHED_K = 0.6  # a doneness name is reached so far below its temperature
+DIRECTIONS = {"slab": 1, "cylinder": 2, "sphere": 3, "egg": 3}  # that a size stands for, by shape; others: 1
+
+
+def _shelf(rows: Iterable[Row], kind: str) -> Shelf:
+    out: dict[str, list[Row]] = {}
+    for row in rows:
+        name, version = row.get("id"), row.get("version", 1)
+        if not isinstance(name, str) or not name or not isinstance(version, int) or version < 1:
+            raise FormatError(
+                f"A {kind} needs an id and a version from 1 on; it has {name!r}, {version!r}.", path=f"/{kind}"
+            )
+        versions = out.setdefault(name, [])
+        if any(r["version"] == version for r in versions):
+            raise FormatError(
+                f"There are two of {kind} {name!r}, version {version}; a change is a new version.",
+                path=f"/{kind}/{name}",
+                code="version",
+            )
+        versions.append(MappingProxyType({**row, "version": version}))
+    return MappingProxyType({k: tuple(sorted(v, key=lambda r: r["version"])) for k, v in out.items()})
+
+
+@dataclass(frozen=True)
+class Book:
+    """Rows of cuts, ways and doneness sets, all versions.
+
+    Attributes
+    ----------
+    shelves : mapping of str to mapping
+        By kind (``cut``, ``way``, ``doneness``): the versions of each id.
+    """
+
+    shelves: Mapping[str, Shelf]
+
+    @classmethod
+    def of(cls, **rows: Iterable[Row]) -> Self:
+        """A book of rows by kind.
+
+        Raises
+        ------
+        FormatError
+            A row without id or version, or two of the same.
+        """
+        return cls(MappingProxyType({kind: _shelf(of_kind, kind) for kind, of_kind in rows.items()}))
+
+    def with_rows(self, **rows: Iterable[Row]) -> Book:
+        """This book with more rows by kind; raises as :meth:`of`."""
+        kinds = {**{k: () for k in self.shelves}, **rows}
+        old = {k: [r for versions in s.values() for r in versions] for k, s in self.shelves.items()}
+        return Book.of(**{kind: [*old.get(kind, ()), *more] for kind, more in kinds.items()})
+
+    def _find(self, kind: str, name: str, version: int | None) -> Row | None:
+        versions = self.shelves.get(kind, {}).get(name, ())
+        if version is None:
+            return versions[-1] if versions else None
+        return next((r for r in versions if r["version"] == version), None)
+
+    def cut(self, name: str, version: int | None = None) -> Row | None:
+        """A cut, None when there is none; ``version`` None: the newest."""
+        return self._find("cut", name, version)
+
+    def way(self, name: str, version: int | None = None) -> Row | None:
+        """A way, None when there is none; ``version`` None: the newest."""
+        return self._find("way", name, version)
+
+    def newest(self, kind: str) -> dict[str, Row]:
+        """The newest version of every row of a kind by id, in order."""
+        return {name: versions[-1] for name, versions in self.shelves.get(kind, {}).items()}
+
+    @cached_property
+    def cuts(self) -> dict[str, Row]:
+        """The newest version of every cut by id."""
+        return self.newest("cut")
+
+    @cached_property
+    def ways(self) -> dict[str, Row]:
+        """The newest version of every way by id."""
+        return self.newest("way")
+
+    def newer(self, kind: str, name: str, version: int) -> int | None:
+        """The newest version of a row when it is newer than ``version``, else None."""
+        found = self._find(kind, name, None)
+        return int(found["version"]) if found is not None and found["version"] > version else None
+
+    def doneness_names(self, food_id: str) -> tuple[tuple[str, float], ...]:
+        """Doneness names of a food with the core at its peak, °C, in rising order; empty for an unknown food."""
+        row = food_row(food_id)
+        found = None if row is None else self._find("doneness", row["targets"], None)
+        return () if found is None else tuple((n, float(c)) for n, c in found["names"])
+
+    def usual_doneness(self, food_id: str) -> tuple[str, float]:
+        """The doneness a plan starts from: its name and core, °C.
+
+        Raises
+        ------
+        FormatError
+            An unknown food.
+        """
+        row = food_row(food_id)
+        found = None if row is None else self._find("doneness", row["targets"], None)
+        if found is None:
+            raise FormatError(
+                f"Unknown food {food_id!r}; choose one of {', '.join(foods())}.", path="/piece/food", code="choice"
+            )
+        return next((n, c) for n, c in self.doneness_names(food_id) if n == found["usual"])
+
+    def doneness_reached(self, food_id: str | None, core_c: float) -> str:
+        """The doneness a peak core (°C) has reached: the highest name at or below it."""
+        names = self.doneness_names(food_id or "beef-lean")
+        reached = [n for n, c in names if core_c >= c - REACHED_K]
+        return reached[-1] if reached else f"under {names[0][0]}"
+
+    def piece_name(self, piece: Mapping[str, Any]) -> str:
+        """What a cook calls a plan's piece: its cut, else the kitchen's own food, else the food of the table."""
+        cut = self.cut(piece.get("cut", ""))
+        if cut is not None:
+            return str(cut["name"])
+        own = piece.get("x-food")
+        if isinstance(own, Mapping) and own.get("name"):
+            return str(own["name"])
+        row = food_row(piece.get("food", ""))
+        return str(row["name"]) if row is not None else "own piece"
+
+    def way_name(self, way: Mapping[str, Any]) -> str:
+        """What a cook calls a plan's way, in the version it was made with; stages that follow none are the kitchen's own."""
+        known = self.way(way.get("id", ""), way.get("version")) or self.way(way.get("id", ""))
+        return str(known["name"]) if known is not None else "own stages"
+
+
+def usual_mass(cut: Row, size_mm: float) -> float:
+    """The mass, g, that goes with a size of a cut, mm: its usual piece, thicker or thinner in the directions a size stands for."""
+    times: float = (size_mm / float(cut["size_mm"])) ** DIRECTIONS.get(cut["shape"], 1)
+    return round(float(cut["mass_g"]) * times, 1)
+
+
+@lru_cache(maxsize=1)
+def shipped() -> Book:
+    """The book as it comes; no kitchen can change it."""
+    doneness = read_toml("doneness.toml")
+    return Book.of(
+        cut=read_toml("cuts.toml")["cut"],
+        way=read_toml("ways.toml")["way"],
+        doneness=[{"id": name, **row} for name, row in doneness.items() if "names" in row],
+    )

@@ -1,0 +1,89 @@
+"""The book: versions of its rows, and plans that were made with old ones."""
+
+from __future__ import annotations
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from ember_core.book.book import Book, shipped
+from ember_core.entry.sentence import Sentence, from_document
+from ember_core.errors import FormatError
+from ember_core.formats.plan import parse
+from ember_core.planning.compute import compute
+
+HOT_PAN = shipped().ways["hot-pan-basted"]
+
+
+def second(**changed):
+    """The next version of the hot pan, with other minutes."""
+    stages = [{**HOT_PAN["stage"][0], "minutes": 3}, *HOT_PAN["stage"][1:]]
+    return {**HOT_PAN, "version": 2, "stage": stages} | changed
+
+
+def test_a_plan_made_with_an_old_version_stays_as_it_was():
+    """It reads back as that way, computes to the same, and says that there is a newer one; a new plan takes that."""
+    made = Sentence.for_cut("bavette", size_mm=28)
+    document = made.document()
+    before = compute(parse(document)).result
+    newer = shipped().with_rows(way=[second(name="hotter pan")])
+    again = from_document(document, 0.0, 22.0, newer)
+    assert (again.way, again.way_version) == ("hot-pan-basted", 1)
+    assert again.document() == document
+    after = compute(parse(again.document()), book=newer).result
+    said = [f for f in after["findings"] if f["code"] == "newer-version"]
+    assert [f["level"] for f in said] == ["note"]
+    assert "version 2" in said[0]["message"]
+    assert after | {"findings": []} == before | {"findings": []}
+    assert [f for f in after["findings"] if f not in said] == before["findings"]
+    fresh = Sentence.for_cut("bavette", size_mm=28, book=newer).document()
+    assert (fresh["way"]["version"], fresh["stages"][0]["minutes"]) == (2, 3)
+    assert newer.way_name(document["way"]) == "hot pan, basted"
+    assert newer.way_name(fresh["way"]) == "hotter pan"
+    assert shipped().way("hot-pan-basted", 2) is None  # the shipped book is as it was
+
+
+def test_a_cut_in_a_new_version():
+    """A new plan starts from the new one; one made before keeps its own, and says so."""
+    document = Sentence.for_cut("bavette").document()
+    newer = shipped().with_rows(cut=[{**shipped().cuts["bavette"], "version": 2, "size_mm": 22}])
+    fresh = Sentence.for_cut("bavette", book=newer)
+    assert (fresh.size_mm, fresh.document()["piece"]["x-cut-version"]) == (22, 2)
+    assert from_document(fresh.document(), 0.0, 22.0, newer).cut_version == 2
+    assert "x-cut-version" not in from_document(document, 0.0, 22.0, newer).document()["piece"]
+    codes = {f["code"] for f in compute(parse(document), book=newer).result["findings"]}
+    assert "newer-version" in codes
+
+
+@pytest.mark.parametrize(
+    ("rows", "path"),
+    [
+        ({"way": [HOT_PAN]}, "/way/hot-pan-basted"),
+        ({"way": [second(), second()]}, "/way/hot-pan-basted"),
+        ({"cut": [{"name": "no id"}]}, "/cut"),
+        ({"cut": [{"id": "x", "version": 0}]}, "/cut"),
+    ],
+)
+def test_rows_are_only_added(rows, path):
+    """The same version twice, or none, is refused by name."""
+    with pytest.raises(FormatError) as caught:
+        shipped().with_rows(**rows)
+    assert caught.value.path == path
+
+
+def test_a_way_or_version_that_is_not_there_is_refused():
+    """By name, with what there is."""
+    for change in ({"way": "no-such"}, {"way_version": 9}):
+        with pytest.raises(FormatError, match="The book has no way") as caught:
+            Sentence.for_cut("bavette", **change).document()
+        assert caught.value.path == "/way"
+
+
+@given(st.lists(st.integers(1, 40), unique=True, min_size=1))
+def test_the_newest_is_the_highest_version(versions):
+    """In whatever order rows come; every one stays reachable."""
+    book = Book.of(way=[{"id": "a", "version": v} for v in versions])
+    assert book.ways["a"]["version"] == max(versions)
+    assert all(book.way("a", v) is not None for v in versions)
+    assert book.newer("way", "a", max(versions)) is None
+    assert book.newer("way", "a", max(versions) - 1) == max(versions)
