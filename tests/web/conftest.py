@@ -6,11 +6,10 @@ import pytest
 from django.test import Client
 
 from ember_core.entry.sentence import Sentence
-from ember_web.kitchens.models import Kitchen, Membership, User
 from ember_web.line import live
 from ember_web.line.models import HubToken, Probe
-from ember_web.line.services import start_cook
-from ember_web.plans.services import save_plan
+from ember_web.tenancy.models import Kitchen, Membership, User
+from tests.web.acting import save_plan, start_cook
 
 TOKEN = "a-token-of-the-hut"
 

@@ -10,11 +10,11 @@ from django.db import IntegrityError, connection, transaction
 from django.urls import URLPattern, URLResolver, get_resolver
 
 from ember_web.book.models import Food
-from ember_web.kitchens.models import Kitchen, User
 from ember_web.line.models import Cook, Event, Probe
-from ember_web.line.services import take_events
 from ember_web.logbook.models import Record
 from ember_web.plans.models import Plan
+from ember_web.tenancy.models import Kitchen, User
+from tests.web.acting import take_events
 
 # what a role may do: address name → least role to read, least role to write (None: the method is not offered)
 RIGHTS = {

@@ -9,8 +9,8 @@ from ember_core.planning.compute import compute
 from ember_core.safety.rules import profiles
 from ember_web.book.forms import in_words, read_rows
 from ember_web.book.models import Food, HouseRules
-from ember_web.kitchens.models import Kitchen
 from ember_web.plans.models import Plan
+from ember_web.tenancy.models import Kitchen
 from tests.web.test_plan import SENTENCE
 
 pytestmark = pytest.mark.django_db

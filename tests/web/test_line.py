@@ -14,11 +14,11 @@ import pytest
 from ember_core.formats import log as log_format
 from ember_core.safety.measured import judge_log
 from ember_sim.piece import Piece, stage_at
-from ember_web.kitchens.models import Kitchen
 from ember_web.line.adapters import state_of
 from ember_web.line.learning import desk
 from ember_web.line.models import Cook, Event, Probe, Reading
 from ember_web.logbook.models import Record
+from ember_web.tenancy.models import Kitchen
 from tests.web.conftest import TOKEN
 
 pytestmark = pytest.mark.django_db

@@ -13,14 +13,14 @@ from django.db import DatabaseError
 
 from ember_web.config.doors import Doors
 from ember_web.kitchens import health
-from ember_web.kitchens.clock import SteadyClock
-from ember_web.kitchens.models import Kitchen
 from ember_web.line import freshness, learning, live, views
 from ember_web.line.adapters import state_of
 from ember_web.line.bus import MOST_OF_ONE, Bus, Crowded
+from ember_web.line.clock import kitchen_time
 from ember_web.line.models import Cook, Event, Probe, Reading
-from ember_web.line.services import kitchen_time, start_cook
-from ember_web.plans.services import save_plan
+from ember_web.tenancy.clock import SteadyClock
+from ember_web.tenancy.models import Kitchen
+from tests.web.acting import save_plan, start_cook
 from tests.web.test_line import event, reading, readings, send
 
 pytestmark = pytest.mark.django_db

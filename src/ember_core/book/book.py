@@ -66,7 +66,7 @@ class Book:
 
     def with_rows(self, **rows: Iterable[Row]) -> Book:
         """This book with more rows by kind; raises as :meth:`of`."""
-        kinds = {**{k: () for k in self.shelves}, **rows}
+        kinds = {**dict.fromkeys(self.shelves, ()), **rows}
         old = {k: [r for versions in s.values() for r in versions] for k, s in self.shelves.items()}
         return Book.of(**{kind: [*old.get(kind, ()), *more] for kind, more in kinds.items()})
 

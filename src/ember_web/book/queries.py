@@ -13,7 +13,7 @@ from ember_core.book.foods import foods
 from ember_core.entry.sentence import OwnFood
 from ember_core.heat.physics.properties import Composition, conductivity, density, specific_heat
 from ember_web.book.models import PARTS, BookRow, Food, HouseRules
-from ember_web.kitchens.models import Kitchen
+from ember_web.tenancy.models import Kitchen
 
 AT_C = 20.0
 

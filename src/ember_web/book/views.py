@@ -7,12 +7,16 @@ from django.http import HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_GET, require_http_methods, require_POST
 
+from ember_core.errors import InputError
 from ember_core.safety.rules import bases
+from ember_web.book.actions.remove_food import remove_food
+from ember_web.book.actions.store_food import StoreFood, store_food
+from ember_web.book.actions.store_house_rules import StoreHouseRules, store_house_rules
 from ember_web.book.forms import FoodForm, HouseRulesForm
 from ember_web.book.models import PARTS, Food, HouseRules
 from ember_web.book.queries import own_rows, table_rows
-from ember_web.book.services import remove_food, store_food, store_house_rules
-from ember_web.kitchens.access import RANK, KitchenRequest, in_kitchen
+from ember_web.tenancy.access import RANK, KitchenRequest, in_kitchen
+from ember_web.tenancy.actor import Actor
 
 
 @in_kitchen()
@@ -35,9 +39,17 @@ def listing(request: KitchenRequest) -> HttpResponse:
 def _edit(request: KitchenRequest, food: Food) -> HttpResponse:
     form = FoodForm(request.POST if request.method == "POST" else None, instance=food)
     if request.method == "POST" and form.is_valid():
-        stored = store_food(form)
-        messages.success(request, f"Saved: {stored.name}. It can be chosen in a plan's sentence.")
-        return redirect("book", kitchen=request.kitchen.public_id)
+        data = form.cleaned_data
+        command = StoreFood(
+            data["name"], data["like"], {p: data[p] for p in PARTS}, data["source"], food.public_id if food.pk else ""
+        )
+        try:
+            stored = store_food(Actor.of_request(request), command)
+        except InputError as error:
+            form.add_error(error.path if error.path in form.fields else None, error.message)
+        else:
+            messages.success(request, f"Saved: {stored.name}. It can be chosen in a plan's sentence.")
+            return redirect("book", kitchen=request.kitchen.public_id)
     return render(
         request, "book/food.html", {"form": form, "food": food if food.pk else None, "parts": PARTS},
         status=422 if form.errors else 200,
@@ -62,7 +74,8 @@ def edit(request: KitchenRequest, food: str) -> HttpResponse:
 @require_POST
 def remove(request: KitchenRequest, food: str) -> HttpResponse:
     """Delete a food; saved plans keep their composition."""
-    name = remove_food(get_object_or_404(Food, kitchen=request.kitchen, public_id=food))
+    found = get_object_or_404(Food, kitchen=request.kitchen, public_id=food)
+    name = remove_food(Actor.of_request(request), found.public_id)
     messages.success(request, f"Deleted: {name}. Saved plans keep what they were made with.")
     return redirect("book", kitchen=request.kitchen.public_id)
 
@@ -78,7 +91,11 @@ def rules(request: KitchenRequest) -> HttpResponse:
     if request.method == "POST":
         form = HouseRulesForm(data, house=house)
         if form.is_valid():
-            store_house_rules(house, form)
+            data = form.cleaned_data
+            store_house_rules(
+                Actor.of_request(request),
+                StoreHouseRules(form.profile.id, data["rows"], data["written_plan"], data["validated"]),
+            )
             messages.success(request, "Saved. Choose house rules in a plan's sentence to go by them.")
             return redirect("book-rules", kitchen=kitchen.public_id)
     else:  # another base from the address shows its clauses

@@ -29,6 +29,7 @@ INSTALLED_APPS = [
     "csp",
     "django_htmx",
     "ember_web.ui",
+    "ember_web.tenancy",
     "ember_web.kitchens",
     "ember_web.book",
     "ember_web.plans",
@@ -106,7 +107,7 @@ AXES_LOCKOUT_PARAMETERS = [["username", "ip_address"]]
 AXES_VERBOSE = False
 AXES_LOCKOUT_TEMPLATE = "ui/locked_out.html"
 # the address is the connection's own; a proxy's word is taken by the server, and only from proxies it was told of
-AXES_CLIENT_IP_CALLABLE = "ember_web.kitchens.access.address_of"
+AXES_CLIENT_IP_CALLABLE = "ember_web.tenancy.access.address_of"
 
 # sessions are written to the database and read from this process's memory: every board asks about once a second
 CACHES = {"default": {"BACKEND": "django.core.cache.backends.locmem.LocMemCache", "OPTIONS": {"MAX_ENTRIES": 5000}}}

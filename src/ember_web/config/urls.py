@@ -22,7 +22,7 @@ urlpatterns = [
         include(
             [
                 path("", kitchens.kitchen_home, name="kitchen"),
-                path("clock/", kitchens.set_clock, name="clock"),
+                path("clock/", kitchens.clock, name="clock"),
                 path("plan/", include("ember_web.plans.urls")),
                 path("book/", include("ember_web.book.urls")),
                 path("line/", include("ember_web.line.urls")),

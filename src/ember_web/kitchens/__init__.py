@@ -1,0 +1,1 @@
+"""A kitchen as a place: its home, clock, people and health."""

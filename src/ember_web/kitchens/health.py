@@ -7,7 +7,7 @@ from pathlib import Path
 
 from django.db import DatabaseError, transaction
 
-from ember_web.kitchens.models import Pulse
+from ember_web.tenancy.models import Pulse
 
 LEAST_FREE = 100_000_000  # bytes: a service's readings and logs fit in
 

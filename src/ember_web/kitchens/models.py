@@ -1,100 +1,82 @@
-"""People, kitchens, who belongs to which, and each kitchen's clock."""
+"""What a kitchen cooks with and where: stations, who works at them, equipment."""
 
 from __future__ import annotations
 
-import secrets
-from datetime import datetime, timedelta
-from zoneinfo import ZoneInfo
-
-from django.contrib.auth.models import AbstractUser
 from django.core.validators import MaxValueValidator, MinValueValidator
 from django.db import models
-from django.utils import timezone
 
-from ember_web.kitchens.clock import steady
-
-
-def public_id() -> str:
-    """An opaque id for addresses: 12 characters, about 72 bits."""
-    return secrets.token_urlsafe(9).replace("_", "a").replace("-", "b")
+from ember_web.tenancy.keys import KitchenKey, SameKitchen
+from ember_web.tenancy.models import KitchenOwned, Membership
 
 
-class User(AbstractUser):
-    """A person; roles belong to memberships."""
+class Station(KitchenOwned):
+    """A place of work on the line."""
 
+    name = models.CharField(max_length=40)
+    order = models.PositiveSmallIntegerField(default=0, help_text="Its place in lists.")
 
-class Kitchen(models.Model):
-    """A kitchen: its place, air, rules and clock. Everything else belongs to one kitchen."""
-
-    public_id = models.SlugField(default=public_id, unique=True, max_length=40)
-    name = models.CharField(max_length=80)
-    altitude_m = models.FloatField(default=0, validators=[MinValueValidator(-400), MaxValueValidator(5000)])
-    air_c = models.FloatField(default=22, validators=[MinValueValidator(-30), MaxValueValidator(60)])
-    zone = models.CharField(max_length=60, default="UTC")
-    rules = models.CharField(max_length=40, default="us-food-code-2022")
-    simulated = models.BooleanField(
-        default=False, help_text="Its probes come from the simulated hub; its clock may run fast."
-    )
-    clock_rate = models.FloatField(default=1.0, validators=[MinValueValidator(0.1), MaxValueValidator(600)])
-    clock_real = models.DateTimeField(default=timezone.now)
-    clock_kitchen = models.DateTimeField(default=timezone.now)
+    class Meta:
+        ordering = ["order", "name"]
+        constraints = [
+            models.UniqueConstraint(fields=["kitchen", "name"], name="one_station_of_a_name"),
+            KitchenKey(name="station_with_kitchen"),
+        ]
 
     def __str__(self) -> str:
         return self.name
 
-    @property
-    def tz(self) -> ZoneInfo:
-        """The kitchen's time zone."""
-        return ZoneInfo(self.zone)
 
-    def now(self) -> datetime:
-        """The kitchen's time, UTC. The one clock that cooking uses: real unless it was set to run fast."""
-        return self.clock_kitchen + (steady.now() - self.clock_real) * self.clock_rate
+class StationMember(KitchenOwned):
+    """A member of the kitchen who works at a station."""
 
-    def local(self, moment: datetime) -> datetime:
-        """A moment in the kitchen's zone."""
-        return moment.astimezone(self.tz)
-
-    def service_date(self, moment: datetime) -> str:
-        """The service a moment belongs to: the local date, the small hours counting to the day before."""
-        return (self.local(moment) - timedelta(hours=4)).date().isoformat()
-
-    def set_rate(self, rate: float) -> None:
-        """Run the clock at ``rate`` from this moment on, without a jump."""
-        now = self.now()
-        self.clock_real, self.clock_kitchen, self.clock_rate = steady.now(), now, rate
-        self.full_clean(exclude=["public_id"])
-        self.save(update_fields=["clock_real", "clock_kitchen", "clock_rate"])
-
-    def set_forward(self, moment: datetime) -> None:
-        """Let it be ``moment`` now: used when the machine's clock was behind what this kitchen has already seen."""
-        self.clock_real, self.clock_kitchen = steady.now(), moment
-        self.save(update_fields=["clock_real", "clock_kitchen"])
-
-
-class Membership(models.Model):
-    """A person's role in a kitchen."""
-
-    class Role(models.TextChoices):
-        CHEF = "chef"
-        COOK = "cook"
-        VIEWER = "viewer"
-
-    user = models.ForeignKey(User, on_delete=models.CASCADE, related_name="memberships")
-    kitchen = models.ForeignKey(Kitchen, on_delete=models.CASCADE, related_name="memberships")
-    role = models.CharField(max_length=10, choices=Role.choices)
+    station = models.ForeignKey(Station, on_delete=models.CASCADE, related_name="people")
+    membership = models.ForeignKey(Membership, on_delete=models.CASCADE, related_name="stations")
 
     class Meta:
-        constraints = [models.UniqueConstraint(fields=["user", "kitchen"], name="one_role_a_kitchen")]
+        constraints = [
+            models.UniqueConstraint(fields=["station", "membership"], name="once_at_a_station"),
+            SameKitchen(field="station", name="stationmember_station_same_kitchen"),
+            SameKitchen(field="membership", name="stationmember_membership_same_kitchen"),
+        ]
 
     def __str__(self) -> str:
-        return f"{self.user} · {self.kitchen} · {self.role}"
+        return f"{self.membership.user} at {self.station}"
 
 
-class Pulse(models.Model):
-    """One row, written whenever somebody asks whether the application is able to store anything."""
+class Equipment(KitchenOwned):
+    """An oven, bath, pan and so on: how much it holds, and by how much its display is off."""
 
-    at = models.DateTimeField(auto_now=True)
+    class Kind(models.TextChoices):
+        OVEN = "oven"
+        BATH = "bath"
+        PAN = "pan"
+        BURNER = "burner"
+        GRILL = "grill"
+        FRYER = "fryer"
+        HOT_CABINET = "hot-cabinet", "hot cabinet"
+        FRIDGE = "fridge"
+        BLAST_CHILLER = "blast-chiller", "blast chiller"
+        PROBE = "probe"
+
+    kind = models.CharField(max_length=20, choices=Kind.choices)
+    name = models.CharField(max_length=60)
+    station = models.ForeignKey(Station, null=True, blank=True, on_delete=models.SET_NULL, related_name="equipment")
+    litres = models.FloatField(null=True, blank=True, validators=[MinValueValidator(0.1), MaxValueValidator(5000)])
+    watts = models.FloatField(null=True, blank=True, validators=[MinValueValidator(10), MaxValueValidator(200_000)])
+    places = models.PositiveSmallIntegerField(null=True, blank=True, help_text="Pieces, pans or trays at once.")
+    true_offset_c = models.FloatField(
+        default=0.0,
+        validators=[MinValueValidator(-60), MaxValueValidator(60)],
+        help_text="What it really is less what it shows, as measured, K.",
+    )
+
+    class Meta:
+        ordering = ["kind", "name"]
+        verbose_name_plural = "equipment"
+        constraints = [
+            models.UniqueConstraint(fields=["kitchen", "name"], name="one_piece_of_equipment_of_a_name"),
+            SameKitchen(field="station", name="equipment_station_same_kitchen"),
+        ]
 
     def __str__(self) -> str:
-        return f"{self.at}"
+        return self.name

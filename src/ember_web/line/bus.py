@@ -12,7 +12,7 @@ import psycopg
 from django.db import connection
 
 from ember_web.line.freshness import changed
-from ember_web.line.services import CHANNEL
+from ember_web.line.signals import CHANNEL
 
 log = logging.getLogger(__name__)
 MOST_OF_ONE = 8  # boards of one person that hear at once; others ask from time to time

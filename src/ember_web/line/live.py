@@ -17,13 +17,13 @@ from typing import Any
 import numpy as np
 
 from ember_core.line.fold import CookState, fold
-from ember_web.kitchens.models import Kitchen
 from ember_web.line.adapters import core_event, moment
 from ember_web.line.bus import bus
+from ember_web.line.clock import kitchen_time
 from ember_web.line.freshness import changed, marks
 from ember_web.line.learning import Desk, Question, desk, question, thermal_key
 from ember_web.line.models import Cook, Event, Reading
-from ember_web.line.services import kitchen_time
+from ember_web.tenancy.models import Kitchen
 
 OLDEST_S = 1.0  # so old may a state be, real time
 FRESH_S = 0.25  # and so old when there is something new to see soon; a board asks no sooner after it was told

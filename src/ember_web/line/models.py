@@ -8,11 +8,12 @@ import uuid
 from django.conf import settings
 from django.db import models
 
-from ember_web.kitchens.models import Kitchen, public_id
 from ember_web.plans.models import Plan
+from ember_web.tenancy.keys import KitchenKey, SameKitchen
+from ember_web.tenancy.models import Kitchen, KitchenOwned, public_id
 
 
-class HubToken(models.Model):
+class HubToken(KitchenOwned):
     """What a probe hub signs in with; it belongs to one kitchen and is stored as a hash only."""
 
     kitchen = models.ForeignKey(Kitchen, on_delete=models.CASCADE, related_name="hub_tokens")
@@ -29,7 +30,7 @@ class HubToken(models.Model):
         return hashlib.sha256(token.encode()).hexdigest()
 
 
-class Probe(models.Model):
+class Probe(KitchenOwned):
     """A thermometer known by the name its hub gives it."""
 
     kitchen = models.ForeignKey(Kitchen, on_delete=models.CASCADE, related_name="probes")
@@ -40,14 +41,14 @@ class Probe(models.Model):
         ordering = ["name"]
         constraints = [
             models.UniqueConstraint(fields=["kitchen", "name"], name="probe_name_in_kitchen"),
-            models.UniqueConstraint(fields=["kitchen", "id"], name="probe_with_kitchen"),
+            KitchenKey(name="probe_with_kitchen"),
         ]
 
     def __str__(self) -> str:
         return self.label or self.name
 
 
-class Cook(models.Model):
+class Cook(KitchenOwned):
     """One piece (or several alike) on the line, with the plan as it was when it started."""
 
     public_id = models.SlugField(default=public_id, unique=True, max_length=40)
@@ -68,7 +69,9 @@ class Cook(models.Model):
     class Meta:
         ordering = ["station", "id"]  # a fixed order: rows never move under a finger
         constraints = [
-            models.UniqueConstraint(fields=["kitchen", "id"], name="cook_with_kitchen"),
+            KitchenKey(name="cook_with_kitchen"),
+            SameKitchen(field="plan", name="line_cook_plan_id_same_kitchen"),
+            SameKitchen(field="probe", name="line_cook_probe_id_same_kitchen"),
             models.UniqueConstraint(
                 fields=["probe"],
                 condition=models.Q(finished=False, probe__isnull=False),
@@ -80,14 +83,14 @@ class Cook(models.Model):
         return self.title
 
 
-class Event(models.Model):
+class Event(KitchenOwned):
     """One thing that happened to a cook. Never changed, never deleted; undo is another event."""
 
     id = models.UUIDField(
         primary_key=True, default=uuid.uuid4, help_text="Made by the client: the same event twice is one."
     )
-    kitchen = models.ForeignKey(Kitchen, on_delete=models.CASCADE, related_name="+")
-    cook = models.ForeignKey(Cook, on_delete=models.CASCADE, related_name="events")
+    kitchen = models.ForeignKey(Kitchen, on_delete=models.PROTECT, related_name="+")
+    cook = models.ForeignKey(Cook, on_delete=models.PROTECT, related_name="events")
     kind = models.CharField(max_length=10)
     payload = models.JSONField(default=dict)
     supersedes = models.UUIDField(null=True, blank=True)
@@ -98,16 +101,17 @@ class Event(models.Model):
 
     class Meta:
         ordering = ["occurred_at", "id"]
+        constraints = [SameKitchen(field="cook", name="line_event_cook_id_same_kitchen")]
 
     def __str__(self) -> str:
         return f"{self.kind} at {self.occurred_at}"
 
 
-class Reading(models.Model):
+class Reading(KitchenOwned):
     """One reading of a probe, unique on the hub's boot and sequence number."""
 
-    kitchen = models.ForeignKey(Kitchen, on_delete=models.CASCADE, related_name="+")
-    probe = models.ForeignKey(Probe, on_delete=models.CASCADE, related_name="readings")
+    kitchen = models.ForeignKey(Kitchen, on_delete=models.PROTECT, related_name="+")
+    probe = models.ForeignKey(Probe, on_delete=models.PROTECT, related_name="readings")
     boot_id = models.CharField(max_length=40)
     sequence = models.BigIntegerField()
     measured_at = models.DateTimeField(help_text="Kitchen time.")
@@ -117,7 +121,10 @@ class Reading(models.Model):
     class Meta:
         ordering = ["measured_at", "id"]
         indexes = [models.Index(fields=["probe", "measured_at"])]
-        constraints = [models.UniqueConstraint(fields=["probe", "boot_id", "sequence"], name="reading_once")]
+        constraints = [
+            models.UniqueConstraint(fields=["probe", "boot_id", "sequence"], name="reading_once"),
+            SameKitchen(field="probe", name="line_reading_probe_id_same_kitchen"),
+        ]
 
     def __str__(self) -> str:
         return f"{self.core_c:.1f} °C"

@@ -5,9 +5,9 @@ from __future__ import annotations
 from datetime import datetime
 from typing import Any
 
-from ember_web.kitchens.models import Kitchen
 from ember_web.line.adapters import moment, state_of
 from ember_web.line.models import Cook, Reading
+from ember_web.tenancy.models import Kitchen
 from ember_web.ui.templatetags.ember import span
 
 NUMBER_WIDE = 2.3  # %, of the strip's width at 1280 px

@@ -18,13 +18,16 @@ from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_GET, require_POST
 
 from ember_core.errors import InputError
-from ember_web.kitchens.access import RANK, KitchenRequest, attach, in_kitchen
-from ember_web.kitchens.views import RATES
+from ember_web.kitchens.actions.set_clock import RATES
+from ember_web.line.actions.start_cook import StartCook, start_cook
+from ember_web.line.actions.take_events import take_events
 from ember_web.line.bus import NOW, SOON, Crowded, bus
+from ember_web.line.clock import kitchen_time
 from ember_web.line.live import FRESH_S, line_text
-from ember_web.line.models import Cook, Probe
-from ember_web.line.services import kitchen_time, start_cook, take_events
+from ember_web.line.models import Cook
 from ember_web.plans.models import Plan
+from ember_web.tenancy.access import RANK, KitchenRequest, attach, in_kitchen
+from ember_web.tenancy.actor import Actor
 
 ADMITTING = ThreadPoolExecutor(2, thread_name_prefix="admit")  # however many come at once: two connections
 STREAM_LIFE_S = 300.0
@@ -154,7 +157,7 @@ def events(request: KitchenRequest) -> HttpResponse:
     """Events of a board, possibly queued for a while; each arrives once however often it is sent."""
     try:
         body = json.loads(request.body)
-        answers = take_events(request.kitchen, request.user, body.get("events") if isinstance(body, dict) else None)  # type: ignore[arg-type]
+        answers = take_events(Actor.of_request(request), body.get("events") if isinstance(body, dict) else None)
     except (ValueError, RecursionError):
         return JsonResponse({"error": {"code": "json", "message": "The body must be JSON.", "path": ""}}, status=400)
     except InputError as error:
@@ -168,25 +171,13 @@ def start(request: KitchenRequest) -> HttpResponse:
     """Start a saved plan."""
     kitchen = request.kitchen
     plan = get_object_or_404(Plan, kitchen=kitchen, public_id=request.POST.get("plan", "").replace("\x00", ""))
-    probe = None
-    if request.POST.get("probe"):
-        probe = Probe.objects.filter(kitchen=kitchen, name=request.POST["probe"][:40].replace("\x00", "")).first()
-        if probe is None:
-            messages.error(request, "That probe is not in this kitchen; choose one from the list.")
-            return redirect("plan-saved", kitchen=kitchen.public_id, plan=plan.public_id)
     try:
-        event_id = uuid.UUID(request.POST["event"]) if request.POST.get("event") else None
+        event = uuid.UUID(request.POST["event"]) if request.POST.get("event") else None
     except ValueError:
-        event_id = None
+        event = None
+    station, probe = (request.POST.get(k, "")[:40].replace("\x00", "") for k in ("station", "probe"))
     try:
-        start_cook(
-            kitchen,
-            request.user,
-            plan,
-            station=request.POST.get("station", "")[:40].replace("\x00", ""),
-            probe=probe,
-            event_id=event_id,
-        )  # type: ignore[arg-type]
+        start_cook(Actor.of_request(request), StartCook(plan.public_id, station, probe, event))
     except InputError as error:
         messages.error(request, error.message)
         return redirect("plan-saved", kitchen=kitchen.public_id, plan=plan.public_id)
@@ -212,7 +203,7 @@ def do(request: KitchenRequest, cook: str) -> HttpResponse:
         "device": "form",
         "seconds": 60,
     }
-    answer = take_events(kitchen, request.user, [raw])[0]  # type: ignore[arg-type]
+    answer = take_events(Actor.of_request(request), [raw])[0]
     if answer["status"] == "refused":
         messages.error(request, answer["message"])
     found.refresh_from_db()

@@ -4,11 +4,12 @@ from __future__ import annotations
 
 from django.db import models
 
-from ember_web.kitchens.models import Kitchen, public_id
 from ember_web.line.models import Cook
+from ember_web.tenancy.keys import SameKitchen
+from ember_web.tenancy.models import Kitchen, KitchenOwned, public_id
 
 
-class Record(models.Model):
+class Record(KitchenOwned):
     """What was cooked: plan, readings, moves with real times, verdict by rule and by model, a note."""
 
     public_id = models.SlugField(default=public_id, unique=True, max_length=40)
@@ -26,6 +27,7 @@ class Record(models.Model):
 
     class Meta:
         ordering = ["-finished_at", "-id"]
+        constraints = [SameKitchen(field="cook", name="logbook_record_cook_id_same_kitchen")]
 
     def __str__(self) -> str:
         return self.title

@@ -7,14 +7,16 @@ from typing import Any
 
 import numpy as np
 from django.contrib import messages
-from django.core.exceptions import PermissionDenied
 from django.core.paginator import Paginator
 from django.http import HttpResponse, JsonResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_GET, require_http_methods
 
-from ember_web.kitchens.access import RANK, KitchenRequest, in_kitchen
+from ember_core.errors import InputError
+from ember_web.logbook.actions.change_note import change_note
 from ember_web.logbook.models import Record
+from ember_web.tenancy.access import RANK, KitchenRequest, in_kitchen
+from ember_web.tenancy.actor import Actor
 from ember_web.ui.compare import compare
 
 
@@ -35,14 +37,12 @@ def detail(request: KitchenRequest, record: str) -> HttpResponse:
     """One record; its note can be changed, nothing else."""
     found = get_object_or_404(Record, kitchen=request.kitchen, public_id=record)
     if request.method == "POST":
-        if RANK[request.role] < RANK["cook"]:
-            raise PermissionDenied
         note = request.POST.get("note", "").replace("\x00", "")
-        if len(note) > 2000:
-            messages.error(request, f"The note has {len(note)} characters; shorten it to 2,000.")
+        try:
+            change_note(Actor.of_request(request), found.public_id, note)
+        except InputError as error:
+            messages.error(request, error.message)
             return render(request, "logbook/record.html", _context(request, found, note), status=422)
-        found.note = note
-        found.save(update_fields=["note"])
         messages.success(request, "Note saved")
         return redirect("record", kitchen=request.kitchen.public_id, record=found.public_id)
     return render(request, "logbook/record.html", _context(request, found, found.note))

@@ -14,7 +14,7 @@ from ember_core.planning.compute import Outcome
 from ember_core.planning.moves import moves
 from ember_core.safety.rules import profile_of
 from ember_core.safety.verdict import Standing, eats, standing
-from ember_web.kitchens.models import Kitchen
+from ember_web.tenancy.models import Kitchen
 from ember_web.ui.drawing import Picture, draw
 from ember_web.ui.templatetags.ember import span
 

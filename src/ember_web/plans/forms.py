@@ -10,7 +10,7 @@ from django import forms
 from ember_core.book.book import Book
 from ember_core.entry.sentence import OWN_WAY, OwnFood, Sentence
 from ember_web.book.queries import house_document, own_food
-from ember_web.kitchens.models import Kitchen
+from ember_web.tenancy.models import Kitchen
 
 RULES = (
     ("us-food-code-2022", "US Food Code 2022"),

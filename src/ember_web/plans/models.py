@@ -5,10 +5,11 @@ from __future__ import annotations
 from django.conf import settings
 from django.db import models
 
-from ember_web.kitchens.models import Kitchen, public_id
+from ember_web.tenancy.keys import KitchenKey, SameKitchen
+from ember_web.tenancy.models import Kitchen, KitchenOwned, public_id
 
 
-class Plan(models.Model):
+class Plan(KitchenOwned):
     """A plan document of a kitchen, ``open-ember.plan/1``."""
 
     public_id = models.SlugField(default=public_id, unique=True, max_length=40)
@@ -24,7 +25,31 @@ class Plan(models.Model):
 
     class Meta:
         ordering = ["-updated_at", "-id"]
-        constraints = [models.UniqueConstraint(fields=["kitchen", "id"], name="plan_with_kitchen")]
+        constraints = [KitchenKey(name="plan_with_kitchen")]
 
     def __str__(self) -> str:
         return self.title
+
+
+class PlanRevision(KitchenOwned):
+    """A plan as it was saved at one time; only ever added, so that what was planned can be looked at again."""
+
+    plan = models.ForeignKey(Plan, on_delete=models.CASCADE, related_name="revisions")
+    number = models.PositiveIntegerField()
+    title = models.CharField(max_length=200)
+    document = models.JSONField()
+    entered = models.JSONField(default=dict, blank=True)
+    core_version = models.CharField(max_length=20)
+    data_version = models.CharField(max_length=20)
+    created_by = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, on_delete=models.SET_NULL, related_name="+")
+    created_at = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        ordering = ["plan", "-number"]
+        constraints = [
+            models.UniqueConstraint(fields=["plan", "number"], name="revision_once"),
+            SameKitchen(field="plan", name="plans_planrevision_plan_id_same_kitchen"),
+        ]
+
+    def __str__(self) -> str:
+        return f"{self.title}, revision {self.number}"

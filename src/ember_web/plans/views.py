@@ -24,13 +24,14 @@ from ember_core.formats.plan import parse as parse_plan
 from ember_core.heat.ensemble.sensitivity import sensitivities
 from ember_core.planning.compute import compute
 from ember_web.book.queries import book_of, food_choices
-from ember_web.kitchens.access import RANK, KitchenRequest, in_kitchen
-from ember_web.kitchens.models import Kitchen
 from ember_web.line.models import Probe
+from ember_web.plans.actions.save_plan import SavePlan, save_plan
 from ember_web.plans.adapters import build
 from ember_web.plans.forms import FIELDS, SentenceForm, choices_for, initial, sentence_of
 from ember_web.plans.models import Plan
-from ember_web.plans.services import save_plan
+from ember_web.tenancy.access import RANK, KitchenRequest, in_kitchen
+from ember_web.tenancy.actor import Actor
+from ember_web.tenancy.models import Kitchen
 
 MAX_FILE = 1_000_000
 FORM_OF_PATH = {
@@ -272,8 +273,8 @@ def save(request: KitchenRequest) -> HttpResponse:
     outcome = _compute(form, kitchen, book, base)
     if outcome is None:
         return _page(request, plan, request.POST, status=422)
-    target = None if request.POST.get("as_new") else plan
-    stored = save_plan(kitchen, request.user, dict(outcome.plan.document), plan=target)  # type: ignore[arg-type]
+    target = "" if plan is None or request.POST.get("as_new") else plan.public_id
+    stored = save_plan(Actor.of_request(request), SavePlan(dict(outcome.plan.document), target))
     messages.success(request, f"Saved: {stored.title}")
     return redirect("plan-saved", kitchen=kitchen.public_id, plan=stored.public_id)
 
@@ -312,7 +313,7 @@ def import_file(request: KitchenRequest) -> HttpResponse:
         try:
             checked = loads(text)
             compute(checked, with_forecast=False)
-            stored = save_plan(request.kitchen, request.user, json.loads(text))  # type: ignore[arg-type]
+            stored = save_plan(Actor.of_request(request), SavePlan(json.loads(text)))
         except EmberError as error:
             context |= {"error": error.message, "path": error.path}
             return render(request, "plans/import.html", context, status=422)

@@ -6,7 +6,7 @@ import django.db.models.deletion
 from django.conf import settings
 from django.db import migrations, models
 
-import ember_web.kitchens.models
+import ember_web.tenancy.models
 
 
 class Migration(migrations.Migration):
@@ -25,7 +25,7 @@ class Migration(migrations.Migration):
                 ("id", models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name="ID")),
                 (
                     "public_id",
-                    models.SlugField(default=ember_web.kitchens.models.public_id, max_length=40, unique=True),
+                    models.SlugField(default=ember_web.tenancy.models.public_id, max_length=40, unique=True),
                 ),
                 ("title", models.CharField(max_length=200)),
                 ("station", models.CharField(default="Grill", max_length=40)),

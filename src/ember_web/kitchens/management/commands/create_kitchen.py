@@ -6,12 +6,14 @@ import os
 from getpass import getpass
 from typing import Any
 
-from django.contrib.auth.password_validation import validate_password
 from django.core.exceptions import ValidationError
 from django.core.management.base import BaseCommand, CommandError, CommandParser
 from django.db import transaction
 
-from ember_web.kitchens.models import Kitchen, Membership, User
+from ember_web.kitchens.actions.admit_member import AdmitMember, admit_member
+from ember_web.kitchens.actions.open_kitchen import OpenKitchen, open_kitchen
+from ember_web.tenancy.actor import Actor
+from ember_web.tenancy.models import User
 
 
 class Command(BaseCommand):
@@ -31,19 +33,13 @@ class Command(BaseCommand):
     def handle(self, *args: Any, **options: Any) -> None:
         """Create both or neither."""
         password = os.environ.get("EMBER_PASSWORD") or getpass("Password for the chef: ")
-        kitchen = Kitchen(
-            name=options["name"], altitude_m=options["altitude"], air_c=options["air"], zone=options["zone"]
-        )
-        user = User(username=options["chef"])
+        place = OpenKitchen(options["name"], options["altitude"], options["air"], options["zone"])
+        if User.objects.filter(username=options["chef"]).exists():
+            raise CommandError(f"Not created: there is a person called {options['chef']!r}; choose another name.")
         try:
-            kitchen.tz  # noqa: B018 - raises for an unknown zone
-            kitchen.full_clean()
-            user.full_clean(exclude=["password"])
-            validate_password(password, user)
+            kitchen = open_kitchen(Actor.machine(), place)
+            membership = admit_member(Actor.setup(kitchen), AdmitMember(options["chef"], "chef", password))
         except (ValidationError, KeyError, ValueError) as error:
             raise CommandError(f"Not created: {error}") from None
-        kitchen.save()
-        user.set_password(password)
-        user.save()
-        Membership.objects.create(user=user, kitchen=kitchen, role="chef")
+        user = membership.user
         self.stdout.write(f"Kitchen {kitchen.name} at /k/{kitchen.public_id}/, chef {user.username}")

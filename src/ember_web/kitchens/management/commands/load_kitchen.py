@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-import secrets
+import uuid
+from itertools import takewhile
 from pathlib import Path
 from typing import Any
 
@@ -11,10 +12,14 @@ from django.core.management.base import BaseCommand, CommandParser
 from ember_core.book.book import shipped
 from ember_core.entry.sentence import Sentence
 from ember_core.line.fold import MOVE
-from ember_web.kitchens.models import Kitchen, Membership, User
-from ember_web.line.models import Event, HubToken, Probe
-from ember_web.line.services import start_cook
-from ember_web.plans.services import save_plan
+from ember_web.kitchens.actions.admit_member import AdmitMember, admit_member
+from ember_web.kitchens.actions.open_kitchen import OpenKitchen, open_kitchen
+from ember_web.line.actions.add_probe import AddProbe, add_probe
+from ember_web.line.actions.issue_hub_token import issue_hub_token
+from ember_web.line.actions.start_cook import StartCook, start_cook
+from ember_web.line.actions.take_events import take_events
+from ember_web.plans.actions.save_plan import SavePlan, save_plan
+from ember_web.tenancy.actor import Actor
 
 SLUG = "load-kitchen"
 
@@ -33,33 +38,24 @@ class Command(BaseCommand):
 
     def handle(self, *args: Any, **options: Any) -> None:
         """Make it."""
-        kitchen = Kitchen.objects.create(public_id=SLUG, name="Load", altitude_m=300, simulated=True)
+        kitchen = open_kitchen(Actor.machine(), OpenKitchen("Load", 300.0, simulated=True, public_id=SLUG))
+        setup = Actor.setup(kitchen)
         for i in range(options["people"]):
-            user = User(username=f"load-{i}")
-            user.set_password(options["password"])
-            user.save()
-            Membership.objects.create(user=user, kitchen=kitchen, role="cook")
+            admit_member(setup, AdmitMember(f"load-{i}", "cook", options["password"], checked=False))
         names = sorted(shipped().cuts)
         for i in range(options["pieces"]):
-            probe = Probe.objects.create(kitchen=kitchen, name=f"q{i}")
-            sentence = Sentence.for_cut(names[i % len(names)], altitude_m=300.0)
-            document = sentence.document()
+            probe = add_probe(setup, AddProbe(f"q{i}"))
+            document = Sentence.for_cut(names[i % len(names)], altitude_m=300.0).document()
             document["piece"]["start_c"] = round(document["piece"]["start_c"] + 0.05 * (i // len(names)), 3)
-            cook = start_cook(
-                kitchen, user, save_plan(kitchen, user, document), station=f"Station {i % 5}", probe=probe
-            )
-            for at, move in enumerate(cook.moves[1:], start=1):
-                if move["verb"] == "Pull":
-                    break
-                Event.objects.create(
-                    kitchen=kitchen,
-                    cook=cook,
-                    kind=MOVE,
-                    payload={"move": move["id"]},
-                    occurred_at=cook.created_at,
-                    device=str(at),
-                )
-        token = secrets.token_urlsafe(32)
-        HubToken.objects.create(kitchen=kitchen, name="load", digest=HubToken.digest_of(token))
+            plan = save_plan(setup, SavePlan(document))
+            cook = start_cook(setup, StartCook(plan.public_id, f"Station {i % 5}", probe.name))
+            moves = [m["id"] for m in takewhile(lambda m: m["verb"] != "Pull", cook.moves[1:])]
+            at = cook.created_at.timestamp() * 1000
+            marks = [
+                {"id": str(uuid.uuid4()), "cook": cook.public_id, "kind": MOVE, "move": m, "occurred_at": at}
+                for m in moves
+            ]
+            take_events(setup, marks)
+        token = issue_hub_token(setup, "load")
         options["token_file"].touch(mode=0o600)
         options["token_file"].write_text(token, encoding="utf-8")

@@ -12,7 +12,7 @@ from django.core.management import call_command
 from django.core.management.base import BaseCommand, CommandParser
 from psycopg.sql import SQL, Identifier, Literal
 
-from ember_web.kitchens.demo import seed
+from ember_web.demo.scenario import seed
 
 
 def make_database(admin: str, password_file: Path) -> None:

@@ -21,6 +21,7 @@ from ember_web.line.adapters import moment, state_of
 from ember_web.line.models import Cook
 from ember_web.line.queries import readings_of
 from ember_web.logbook.models import Record
+from ember_web.tenancy.action import Actor, Rank, action
 
 NEARLY = 0.9  # of the planned time: so long at least must a sear have lasted to count as done
 UNJUDGED = {
@@ -83,8 +84,9 @@ def fastest(trace: Sequence[Sequence[float]]) -> float:
     return min(max(3.0 * max((abs(s) for s in steps), default=JUMP_K_S), 0.02), JUMP_K_S)
 
 
-def write_record(cook: Cook) -> Record:
-    """Write the record; the verdict comes from the readings, or says that there were none."""
+@action(Rank.COOK)
+def write_record(actor: Actor, cook: Cook) -> Record:
+    """Write the record of a cook that was just finished; the verdict comes from the readings, or says that there were none."""
     state = state_of(cook)
     start = state.started or cook.created_at.timestamp()
     end = state.finished or start
@@ -115,7 +117,7 @@ def write_record(cook: Cook) -> Record:
         "planned_with": {"core_version": cook.core_version, "data_version": cook.data_version},
     }
     return Record.objects.create(
-        kitchen=cook.kitchen,
+        kitchen=actor.kitchen,
         cook=cook,
         title=cook.title,
         started_at=moment(start),

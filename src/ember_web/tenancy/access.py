@@ -10,7 +10,7 @@ from django.contrib.auth.views import redirect_to_login
 from django.core.exceptions import PermissionDenied
 from django.http import Http404, HttpRequest, HttpResponse, JsonResponse
 
-from ember_web.kitchens.models import Kitchen, Membership
+from ember_web.tenancy.models import Kitchen, Membership
 
 
 def address_of(request: HttpRequest) -> str:

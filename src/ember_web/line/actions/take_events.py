@@ -1,122 +1,27 @@
-"""What changes the line: starting a cook, taking events, finishing into the log."""
+"""Take what boards send: moves done, notes, undos, finishes."""
 
 from __future__ import annotations
 
-import os
 import uuid
 from collections.abc import Mapping
 from datetime import datetime, timedelta
 from typing import Any
 
-from django.db import IntegrityError, connection, transaction
-from django.db.models import Max
+from django.db import IntegrityError, transaction
 
-from ember_core import __version__
-from ember_core.data.loader import data_version
 from ember_core.errors import InputError
-from ember_core.formats.plan import parse
 from ember_core.formats.usable import text_fault
 from ember_core.line.fold import EXTEND, FINISH, KINDS, MOVE, NOTE, START, UNDO
-from ember_core.planning.compute import compute
-from ember_core.planning.moves import moves
-from ember_web.kitchens.models import Kitchen, User
 from ember_web.line.adapters import moment
-from ember_web.line.freshness import changed
-from ember_web.line.models import Cook, Event, Probe
-from ember_web.plans.adapters import thin_trace
-from ember_web.plans.models import Plan
+from ember_web.line.clock import LATEST_S, kitchen_time
+from ember_web.line.models import Cook, Event
+from ember_web.line.signals import announce, cook_finished
+from ember_web.tenancy.action import Actor, Rank, action
+from ember_web.tenancy.keys import constraint_of
+from ember_web.tenancy.models import Kitchen
 
-CHANNEL = "ember_line"
-LATEST_S = 5.0  # an event may lie this far in the future: clocks of devices differ
 EARLIEST = timedelta(days=2)
 LONGEST_NOTE = 500
-
-
-def announce(kitchen: Kitchen, *, soon: bool = False) -> None:
-    """Tell every open board, after the transaction stands; ``soon`` for readings, which may be told a moment later."""
-    word = f"{kitchen.public_id} {'soon' if soon else 'now'} {os.getpid()}"
-
-    def send() -> None:
-        changed(kitchen.public_id, soon=soon)
-        with connection.cursor() as cursor:
-            cursor.execute("SELECT pg_notify(%s, %s)", [CHANNEL, word])
-
-    transaction.on_commit(send)
-
-
-def kitchen_time(kitchen: Kitchen) -> datetime:
-    """The kitchen's time, never before what has already happened on its line.
-
-    When the machine started with its clock set back, the kitchen's goes on from the last event, and
-    every running cook gets a note of it, which stands in its record.
-    """
-    slack = timedelta(seconds=LATEST_S * max(kitchen.clock_rate, 1.0))
-
-    def behind() -> datetime | None:
-        rows = Event.objects.filter(kitchen=kitchen, cook__finished=False)
-        latest: datetime | None = rows.aggregate(latest=Max("occurred_at"))["latest"]
-        return latest if latest is not None and kitchen.now() < latest - slack else None
-
-    if behind() is None:
-        return kitchen.now()
-    with transaction.atomic():
-        Kitchen.objects.select_for_update().get(pk=kitchen.pk)
-        kitchen.refresh_from_db(fields=["clock_real", "clock_kitchen", "clock_rate"])
-        latest = behind()  # another request may have put it right meanwhile
-        if latest is not None:
-            minutes = (latest - kitchen.now()).total_seconds() / 60.0
-            text = f"The kitchen's clock was found set back by {minutes:.0f} min; times go on from the last event."
-            kitchen.set_forward(latest)
-            for cook in Cook.objects.filter(kitchen=kitchen, finished=False):
-                Event.objects.create(kitchen=kitchen, cook=cook, kind=NOTE, payload={"text": text}, occurred_at=latest)
-            announce(kitchen)
-    return kitchen.now()
-
-
-def start_cook(
-    kitchen: Kitchen, user: User, plan: Plan, *, station: str, probe: Probe | None, event_id: uuid.UUID | None = None
-) -> Cook:
-    """Put a plan's piece on the line now.
-
-    Raises
-    ------
-    InputError
-        When the probe is already in another piece.
-    """
-    if event_id is not None:
-        known = Event.objects.filter(id=event_id, kitchen=kitchen).select_related("cook").first()
-        if known is not None:
-            return known.cook
-    checked = parse(plan.document)
-    outcome = compute(checked, with_forecast=False)
-    now = kitchen_time(kitchen)
-    try:
-        with transaction.atomic():
-            cook = Cook.objects.create(
-                kitchen=kitchen,
-                plan=plan,
-                title=plan.title,
-                station=station or "Grill",
-                document=plan.document,
-                result={k: v for k, v in outcome.result.items() if k != "samples"},
-                trace=thin_trace(outcome),
-                moves=[m.as_dict() for m in moves(checked, outcome.cook)],
-                probe=probe,
-                created_at=now,
-                core_version=__version__,
-                data_version=data_version(),
-            )
-            Event.objects.create(
-                id=event_id or uuid.uuid4(), kitchen=kitchen, cook=cook, kind=START, occurred_at=now, actor=user
-            )
-            announce(kitchen)
-    except IntegrityError:
-        raise InputError(
-            f"{probe} is already in another piece; choose another probe or finish that cook.",
-            path="probe",
-            code="probe-busy",
-        ) from None
-    return cook
 
 
 def _text(raw: Mapping[str, Any], key: str, most: int) -> str:
@@ -178,8 +83,16 @@ def read_event(raw: Any, kitchen: Kitchen, now: datetime) -> tuple[Event, str]:
     return row, _text(raw, "cook", 40)
 
 
-def take_events(kitchen: Kitchen, user: User, raw_events: Any) -> list[dict[str, str]]:
-    """Append events; one answer an event: ``taken``, ``known`` or ``refused`` with the reason."""
+@action(Rank.COOK, trail=False, atomic=False)
+def take_events(actor: Actor, raw_events: Any) -> list[dict[str, str]]:
+    """Append events; one answer an event: ``taken``, ``known`` or ``refused`` with the reason. Each stands alone.
+
+    Raises
+    ------
+    InputError
+        When it is no list, or too long.
+    """
+    kitchen = actor.kitchen
     if not isinstance(raw_events, list) or len(raw_events) > 200:
         raise InputError("events must be a list of at most 200.", path="events")
     answers = []
@@ -187,8 +100,10 @@ def take_events(kitchen: Kitchen, user: User, raw_events: Any) -> list[dict[str,
     for raw in raw_events:
         try:
             row, cook_id = read_event(raw, kitchen, now)
-            answers.append({"id": str(row.id), "status": append(kitchen, user, row, cook_id)})
-        except IntegrityError:
+            answers.append({"id": str(row.id), "status": _append(actor, row, cook_id)})
+        except IntegrityError as error:
+            if constraint_of(error) != Event._meta.db_table + "_pkey":
+                raise
             answers.append({"id": str(row.id), "status": "refused", "path": "id",
                             "message": "This id is another event's; send it with a new one."})  # fmt: skip
         except InputError as error:
@@ -204,17 +119,16 @@ def take_events(kitchen: Kitchen, user: User, raw_events: Any) -> list[dict[str,
     return answers
 
 
-def append(kitchen: Kitchen, user: User, row: Event, cook_id: str) -> str:
-    """Append one event once; a finish also writes the record."""
-    from ember_web.logbook.services import write_record
-
+def _append(actor: Actor, row: Event, cook_id: str) -> str:
+    """Append one event once; of a finish the others are told, within its transaction."""
+    kitchen = actor.kitchen
     with transaction.atomic():
         rows = Cook.objects.select_for_update().defer("document", "result", "trace")  # only a finish needs them
         cook = rows.filter(kitchen=kitchen, public_id=cook_id).first()
         if cook is None:
             raise InputError("No such cook in this kitchen.", path="cook")
         # the lock on the cook orders all its events; the primary key makes a repeat harmless
-        known = Event.objects.filter(id=row.id).first()
+        known = Event.objects.filter(kitchen=kitchen, id=row.id).first()
         if known is not None:
             if known.cook_id != cook.id:
                 raise InputError("This id is another event's; send it with a new one.", path="id", code="id-taken")
@@ -228,11 +142,11 @@ def append(kitchen: Kitchen, user: User, row: Event, cook_id: str) -> str:
         begun = cook.events.filter(kind=START).order_by("occurred_at").first()
         if begun is not None and row.occurred_at < begun.occurred_at:
             row.occurred_at = begun.occurred_at  # within a cook nothing lies before its start
-        row.cook, row.actor = cook, user
+        row.cook, row.actor = cook, actor.user
         row.save(force_insert=True)
         if row.kind == FINISH:
             cook.finished = True
             cook.save(update_fields=["finished"])
-            write_record(cook)
+            cook_finished.send(Cook, actor=actor, cook=cook)
         announce(kitchen)
     return "taken"

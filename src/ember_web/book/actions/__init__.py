@@ -1,0 +1,1 @@
+"""What changes a kitchen's own foods, rules and rows of the book."""

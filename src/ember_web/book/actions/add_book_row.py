@@ -1,0 +1,43 @@
+"""Add a version of a cut, way or doneness set of the kitchen's own."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any
+
+from django.db.models import Max
+
+from ember_core.errors import InputError
+from ember_web.book.models import BookRow
+from ember_web.book.queries import book_of
+from ember_web.tenancy.action import Actor, Rank, action
+
+
+@dataclass(frozen=True)
+class AddBookRow:
+    """A row of the book without id and version; ``key`` is its id, the same in all its versions."""
+
+    kind: str
+    key: str
+    body: dict[str, Any]
+
+
+@action(Rank.CHEF)
+def add_book_row(actor: Actor, command: AddBookRow) -> BookRow:
+    """Add it as the next version; plans go on with what they were made with.
+
+    Raises
+    ------
+    InputError
+        A kind that the book does not have.
+    """
+    if command.kind not in BookRow.Kind.values:
+        known = ", ".join(BookRow.Kind.values)
+        raise InputError(f"kind is {command.kind!r}; choose one of {known}.", path="kind", code="choice")
+    versions = book_of(actor.kitchen).shelves[command.kind].get(command.key, ())
+    own = BookRow.objects.filter(kitchen=actor.kitchen, kind=command.kind, key=command.key)
+    last = max([r["version"] for r in versions], default=own.aggregate(last=Max("version"))["last"] or 0)
+    return BookRow.objects.create(
+        kitchen=actor.kitchen, kind=command.kind, key=command.key, version=last + 1, body=command.body,
+        created_by=actor.user,
+    )  # fmt: skip

@@ -1,0 +1,1 @@
+"""What changes a kitchen, its people and its clock."""

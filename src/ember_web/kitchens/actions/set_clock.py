@@ -1,0 +1,34 @@
+"""Let a simulated kitchen's clock run faster, or at its real pace."""
+
+from __future__ import annotations
+
+from django.core.exceptions import PermissionDenied
+
+from ember_core.errors import InputError
+from ember_web.tenancy.action import Actor, Rank, action
+from ember_web.tenancy.clock import steady
+from ember_web.tenancy.models import Kitchen
+
+RATES = (1, 10, 60)
+
+
+@action(Rank.CHEF)
+def set_clock(actor: Actor, rate: int) -> Kitchen:
+    """Run it at ``rate``, one of :data:`RATES`, from this moment on, without a jump.
+
+    Raises
+    ------
+    PermissionDenied
+        The kitchen is a real one: its clock is the real one.
+    InputError
+        Another rate.
+    """
+    kitchen = actor.kitchen
+    if not kitchen.simulated:
+        raise PermissionDenied("Only a simulated kitchen's clock may run fast.")
+    if rate not in RATES:
+        raise InputError(f"The clock's rate must be one of {', '.join(map(str, RATES))}.", path="rate", code="choice")
+    now = kitchen.now()
+    kitchen.clock_real, kitchen.clock_kitchen, kitchen.clock_rate = steady.now(), now, float(rate)
+    kitchen.save(update_fields=["clock_real", "clock_kitchen", "clock_rate"])
+    return kitchen

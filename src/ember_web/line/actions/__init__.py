@@ -1,0 +1,1 @@
+"""What changes the line."""

@@ -1,0 +1,99 @@
+"""Put a plan's piece on the line."""
+
+from __future__ import annotations
+
+import uuid
+from dataclasses import dataclass
+
+from django.db import IntegrityError, transaction
+
+from ember_core import __version__
+from ember_core.data.loader import data_version
+from ember_core.errors import InputError
+from ember_core.formats.plan import parse
+from ember_core.line.fold import START
+from ember_core.planning.compute import compute
+from ember_core.planning.moves import moves
+from ember_web.line.clock import kitchen_time
+from ember_web.line.models import Cook, Event, Probe
+from ember_web.line.signals import announce
+from ember_web.plans.adapters import thin_trace
+from ember_web.plans.models import Plan
+from ember_web.tenancy.action import Actor, Rank, action, leave_trail
+from ember_web.tenancy.keys import constraint_of
+
+
+@dataclass(frozen=True)
+class StartCook:
+    """Which plan (public id), at which station, with which probe (name; none when empty).
+
+    ``event`` is the id of its start, made by the client: started twice with the same it is one.
+    """
+
+    plan: str
+    station: str = ""
+    probe: str = ""
+    event: uuid.UUID | None = None
+
+
+@action(Rank.COOK, trail=False, atomic=False)
+def start_cook(actor: Actor, command: StartCook) -> Cook:
+    """Compute it, and put it on the line now.
+
+    Raises
+    ------
+    InputError
+        A plan or probe that is not this kitchen's, a probe that is already in another piece.
+    """
+    kitchen = actor.kitchen
+    if command.event is not None:
+        known = Event.objects.filter(id=command.event, kitchen=kitchen).select_related("cook").first()
+        if known is not None:
+            return known.cook
+    plan = Plan.objects.filter(kitchen=kitchen, public_id=command.plan).first()
+    if plan is None:
+        raise InputError("No such plan in this kitchen.", path="plan", code="missing")
+    probe = Probe.objects.filter(kitchen=kitchen, name=command.probe).first() if command.probe else None
+    if command.probe and probe is None:
+        raise InputError("That probe is not in this kitchen; choose one from the list.", path="probe", code="missing")
+    checked = parse(plan.document)
+    outcome = compute(checked, with_forecast=False)
+    now = kitchen_time(kitchen)
+    try:
+        with transaction.atomic():
+            cook = Cook.objects.create(
+                kitchen=kitchen,
+                plan=plan,
+                title=plan.title,
+                station=command.station or "Grill",
+                document=plan.document,
+                result={k: v for k, v in outcome.result.items() if k != "samples"},
+                trace=thin_trace(outcome),
+                moves=[m.as_dict() for m in moves(checked, outcome.cook)],
+                probe=probe,
+                created_at=now,
+                core_version=__version__,
+                data_version=data_version(),
+            )
+            Event.objects.create(
+                id=command.event or uuid.uuid4(),
+                kitchen=kitchen,
+                cook=cook,
+                kind=START,
+                occurred_at=now,
+                actor=actor.user,
+                device=actor.device[:40],
+            )
+            leave_trail(actor, "start_cook", cook)
+            announce(kitchen)
+    except IntegrityError as error:
+        broken = constraint_of(error)
+        if broken == "probe_in_one_running_cook":
+            message = f"{probe} is already in another piece; choose another probe or finish that cook."
+            raise InputError(message, path="probe", code="probe-busy") from None
+        if broken == Event._meta.db_table + "_pkey":
+            raise InputError(
+                "This id is another event's; send it with a new one.", path="event", code="id-taken"
+            ) from None
+        raise
+    return cook

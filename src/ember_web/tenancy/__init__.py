@@ -1,0 +1,1 @@
+"""Kitchens, their members, and what belongs to a kitchen: models, keys, access, actors, actions."""

@@ -1,0 +1,122 @@
+"""People, kitchens, who belongs to which, and each kitchen's clock."""
+
+from __future__ import annotations
+
+import secrets
+from datetime import datetime, timedelta
+from zoneinfo import ZoneInfo
+
+from django.contrib.auth.models import AbstractUser
+from django.core.validators import MaxValueValidator, MinValueValidator
+from django.db import models
+from django.utils import timezone
+
+from ember_web.tenancy.clock import steady
+from ember_web.tenancy.keys import KitchenKey
+
+
+def public_id() -> str:
+    """An opaque id for addresses: 12 characters, about 72 bits."""
+    return secrets.token_urlsafe(9).replace("_", "a").replace("-", "b")
+
+
+class User(AbstractUser):
+    """A person; roles belong to memberships."""
+
+    of_no_kitchen = "A person may be a member of several."
+
+
+class Kitchen(models.Model):
+    """A kitchen: its place, air, rules and clock. Everything else belongs to one kitchen."""
+
+    public_id = models.SlugField(default=public_id, unique=True, max_length=40)
+    name = models.CharField(max_length=80)
+    altitude_m = models.FloatField(default=0, validators=[MinValueValidator(-400), MaxValueValidator(5000)])
+    air_c = models.FloatField(default=22, validators=[MinValueValidator(-30), MaxValueValidator(60)])
+    zone = models.CharField(max_length=60, default="UTC")
+    rules = models.CharField(max_length=40, default="us-food-code-2022")
+    simulated = models.BooleanField(
+        default=False, help_text="Its probes come from the simulated hub; its clock may run fast."
+    )
+    clock_rate = models.FloatField(default=1.0, validators=[MinValueValidator(0.1), MaxValueValidator(600)])
+    clock_real = models.DateTimeField(default=timezone.now)
+    clock_kitchen = models.DateTimeField(default=timezone.now)
+
+    def __str__(self) -> str:
+        return self.name
+
+    @property
+    def tz(self) -> ZoneInfo:
+        """The kitchen's time zone."""
+        return ZoneInfo(self.zone)
+
+    def now(self) -> datetime:
+        """The kitchen's time, UTC. The one clock that cooking uses: real unless it was set to run fast."""
+        return self.clock_kitchen + (steady.now() - self.clock_real) * self.clock_rate
+
+    def local(self, moment: datetime) -> datetime:
+        """A moment in the kitchen's zone."""
+        return moment.astimezone(self.tz)
+
+    def service_date(self, moment: datetime) -> str:
+        """The service a moment belongs to: the local date, the small hours counting to the day before."""
+        return (self.local(moment) - timedelta(hours=4)).date().isoformat()
+
+
+class KitchenOwned(models.Model):
+    """A model whose rows belong to one kitchen; see :mod:`ember_web.tenancy.checks` for what it needs."""
+
+    kitchen = models.ForeignKey(Kitchen, on_delete=models.CASCADE, related_name="+")
+
+    class Meta:
+        abstract = True
+
+
+class Membership(KitchenOwned):
+    """A person's role in a kitchen."""
+
+    class Role(models.TextChoices):
+        CHEF = "chef"
+        COOK = "cook"
+        VIEWER = "viewer"
+
+    user = models.ForeignKey(User, on_delete=models.CASCADE, related_name="memberships")
+    kitchen = models.ForeignKey(Kitchen, on_delete=models.CASCADE, related_name="memberships")
+    role = models.CharField(max_length=10, choices=Role.choices)
+
+    class Meta:
+        constraints = [
+            models.UniqueConstraint(fields=["user", "kitchen"], name="one_role_a_kitchen"),
+            KitchenKey(name="membership_with_kitchen"),
+        ]
+
+    def __str__(self) -> str:
+        return f"{self.user} · {self.kitchen} · {self.role}"
+
+
+class Pulse(models.Model):
+    """One row, written whenever somebody asks whether the application is able to store anything."""
+
+    of_no_kitchen = "It is the application's own."
+
+    at = models.DateTimeField(auto_now=True)
+
+    def __str__(self) -> str:
+        return f"{self.at}"
+
+
+class Trail(KitchenOwned):
+    """Who changed what in a kitchen, and when: one row an action, only ever added."""
+
+    at = models.DateTimeField(auto_now_add=True)
+    action = models.CharField(max_length=40)
+    subject = models.CharField(max_length=120, blank=True)
+    kind = models.CharField(max_length=10, help_text="A person, a hub or the set-up.")
+    actor = models.ForeignKey(User, null=True, on_delete=models.SET_NULL, related_name="+")
+    device = models.CharField(max_length=40, blank=True)
+
+    class Meta:
+        ordering = ["-id"]
+
+    def __str__(self) -> str:
+        return f"{self.action} {self.subject}"
