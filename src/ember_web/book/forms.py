@@ -114,7 +114,7 @@ class HouseRulesForm(forms.Form):
 
     def __init__(self, data: Any = None, *, house: HouseRules) -> None:
         shown = house.validated or {}
-        start = {"base": house.base, "written_plan": house.written_plan}
+        start: dict[str, Any] = {"base": house.base, "written_plan": house.written_plan}
         start |= {f"shown_{k}": shown.get(k) for k in ("log10", "organism", "by")}
         super().__init__(data, initial=start)
         known = bases()

@@ -14,7 +14,7 @@ from ember_web.tenancy.models import Kitchen, KitchenOwned, public_id
 PARTS = ("water", "protein", "fat", "carbohydrate", "fibre", "ash")
 
 
-def mass_percent() -> models.FloatField:
+def mass_percent() -> models.FloatField[float, float]:
     """A share of the mass, %."""
     return models.FloatField(default=0, validators=[MinValueValidator(0), MaxValueValidator(100)])
 

@@ -91,11 +91,9 @@ def rules(request: KitchenRequest) -> HttpResponse:
     if request.method == "POST":
         form = HouseRulesForm(data, house=house)
         if form.is_valid():
-            data = form.cleaned_data
-            store_house_rules(
-                Actor.of_request(request),
-                StoreHouseRules(form.profile.id, data["rows"], data["written_plan"], data["validated"]),
-            )
+            told = form.cleaned_data
+            command = StoreHouseRules(form.profile.id, told["rows"], told["written_plan"], told["validated"])
+            store_house_rules(Actor.of_request(request), command)
             messages.success(request, "Saved. Choose house rules in a plan's sentence to go by them.")
             return redirect("book-rules", kitchen=kitchen.public_id)
     else:  # another base from the address shows its clauses

@@ -11,6 +11,8 @@ import threading
 
 os.environ.setdefault("DJANGO_SETTINGS_MODULE", "ember_web.config.settings")
 
+from typing import Any
+
 from a2wsgi import WSGIMiddleware
 from django.core.asgi import get_asgi_application
 from django.core.wsgi import get_wsgi_application
@@ -21,4 +23,5 @@ from ember_web.config.doors import AT_ONCE, Doors
 # learning computes on a thread of its own: a page that the database has answered does not wait long for its turn
 sys.setswitchinterval(0.001)
 threading.Thread(target=warm, name="warm", daemon=True).start()
-application = Doors(WSGIMiddleware(get_wsgi_application(), workers=AT_ONCE), get_asgi_application())
+pages: Any = get_wsgi_application()  # what it returns is an iterable of bytes, which its types do not say
+application = Doors(WSGIMiddleware(pages, workers=AT_ONCE), get_asgi_application())

@@ -36,6 +36,7 @@ INSTALLED_APPS = [
     "ember_web.line",
     "ember_web.logbook",
     "ember_web.api",
+    "ember_web.machine",
 ]
 
 MIDDLEWARE = [

@@ -68,7 +68,7 @@ def _open() -> Kitchen:
     for name, like, parts, source in FOODS:
         store_food(setup, StoreFood(name, like, parts, source))
     chef = Actor.setup(kitchen, next(m.user for m in members if m.role == "chef"))
-    for title, parts in reversed(PLANS):
-        sentence = Sentence.for_cut(**parts, altitude_m=kitchen.altitude_m, air_c=kitchen.air_c, title=title)  # type: ignore[arg-type]
+    for title, known in reversed(PLANS):
+        sentence = Sentence.for_cut(**known, altitude_m=kitchen.altitude_m, air_c=kitchen.air_c, title=title)
         save_plan(chef, SavePlan(sentence.document()))
     return kitchen

@@ -33,7 +33,7 @@ def readyz(request: HttpRequest) -> HttpResponse:
 @require_GET
 def home(request: HttpRequest) -> HttpResponse:
     """Straight to the only kitchen, or a choice."""
-    kitchens = list(Kitchen.objects.filter(memberships__user=request.user).order_by("name"))
+    kitchens = list(Kitchen.objects.filter(memberships__user=request.user.pk).order_by("name"))
     if len(kitchens) == 1:
         return redirect("plan", kitchen=kitchens[0].public_id)
     return render(request, "ui/kitchens.html", {"kitchens": kitchens})

@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from datetime import datetime
 from typing import Any
 
 from ember_web.line.adapters import moment, state_of
-from ember_web.line.models import Cook, Reading
+from ember_web.line.models import Cook, Probe, Reading
 from ember_web.tenancy.models import Kitchen
 from ember_web.ui.templatetags.ember import span
 
@@ -34,9 +35,15 @@ def readings_of(cook: Cook) -> list[Reading]:
     return list(rows.order_by("measured_at", "id"))
 
 
+def free_probes(kitchen: Kitchen) -> Iterable[Probe]:
+    """Probes that are in no running piece."""
+    return Probe.objects.filter(kitchen=kitchen).exclude(cooks__finished=False)
+
+
 def strip_marks(kitchen: Kitchen, now: datetime) -> dict[str, Any]:
     """Marks of the clock strip: coming moves of every running cook within 90 minutes."""
-    marks, earlier, later = [], 0, 0
+    marks: list[dict[str, Any]] = []
+    earlier = later = 0
     for cook in running(kitchen):
         state = state_of(cook)
         for move, raw in zip(state.moves, cook.moves, strict=True):
@@ -67,7 +74,9 @@ def strip_marks(kitchen: Kitchen, now: datetime) -> dict[str, Any]:
         mark["until"] = mark["left"] + (2 + 0.75 * len(mark["verb"] + " 00:00") if mark["named"] else 0.4)
         if mark["named"]:
             free = mark["until"]
-    hours = [{"left": round(4 + 92 * m / 90, 2), "label": f"{m}"} for m in (15, 30, 45, 60, 75, 90)]
+    hours: list[dict[str, Any]] = [
+        {"left": round(4 + 92 * m / 90, 2), "label": f"{m}"} for m in (15, 30, 45, 60, 75, 90)
+    ]
     return {
         "marks": marks,
         "earlier": earlier,

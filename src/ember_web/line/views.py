@@ -95,7 +95,7 @@ def _admit(request: HttpRequest, kitchen: str) -> int:
 
 
 @require_GET
-async def stream(request: HttpRequest, kitchen: str) -> HttpResponse:
+async def stream(request: HttpRequest, kitchen: str) -> HttpResponse | Stream:
     """Server-sent events: a word whenever the state changed. Bounded in time and number; the browser comes again or asks."""
     try:
         person = await sync_to_async(_admit, thread_sensitive=False, executor=ADMITTING)(request, kitchen)
@@ -106,13 +106,13 @@ async def stream(request: HttpRequest, kitchen: str) -> HttpResponse:
     try:
         queue = bus.open(kitchen, person)
     except Crowded:
-        reply = HttpResponse(
+        crowded = HttpResponse(
             "Too many boards are open; this one asks every few seconds instead.\n",
             status=429,
             content_type="text/plain",
         )
-        reply["Retry-After"] = "60"
-        return reply
+        crowded["Retry-After"] = "60"
+        return crowded
 
     async def body() -> AsyncIterator[bytes]:
         clock = asyncio.get_running_loop().time

@@ -56,7 +56,7 @@ def build(outcome: Outcome, kitchen: Kitchen, book: Book, now: datetime, cursor_
         start = now
         serve = now + timedelta(seconds=total)
     doneness = book.doneness_reached(plan.food, cook.peak_core_c)
-    rows = []
+    rows: list[dict[str, Any]] = []
     for move in moves(plan, cook):
         at = start + timedelta(seconds=move.offset_s)
         rows.append(move.as_dict() | {"at": at, "elapsed": span(move.offset_s)})

@@ -24,7 +24,6 @@ from ember_core.formats.plan import parse as parse_plan
 from ember_core.heat.ensemble.sensitivity import sensitivities
 from ember_core.planning.compute import compute
 from ember_web.book.queries import book_of, food_choices
-from ember_web.line.models import Probe
 from ember_web.plans.actions.save_plan import SavePlan, save_plan
 from ember_web.plans.adapters import build
 from ember_web.plans.forms import FIELDS, SentenceForm, choices_for, initial, sentence_of
@@ -32,6 +31,7 @@ from ember_web.plans.models import Plan
 from ember_web.tenancy.access import RANK, KitchenRequest, in_kitchen
 from ember_web.tenancy.actor import Actor
 from ember_web.tenancy.models import Kitchen
+from ember_web.ui.registry import FREE_PROBES, ask
 
 MAX_FILE = 1_000_000
 FORM_OF_PATH = {
@@ -133,7 +133,7 @@ def _page(
         "round": bool(cut and cut["shape"] != "slab"),
         "own_foods": len(form.fields["food"].choices) > 1,  # type: ignore[attr-defined]
         "egg": bool(cut and cut["shape"] == "egg"),
-        "probes": Probe.objects.filter(kitchen=kitchen).exclude(cooks__finished=False),
+        "probes": ask(FREE_PROBES, kitchen, otherwise=()),
         "can_write": RANK[request.role] >= RANK["cook"],
         "findings": _findings(view),
         "cautions": _cautions(view),
@@ -224,7 +224,7 @@ def forecast_part(request: KitchenRequest) -> HttpResponse:
     view = None if outcome is None else build(outcome, kitchen, book, kitchen.now(), _cursor(request))
     context: dict[str, Any] = {"view": view}
     pull = None if view is None else view.outcome.result["forecast"]["pull_s"]
-    if pull is not None:
+    if view is not None and pull is not None:
         context |= {
             "early": view.start_at + timedelta(seconds=pull["p5"]),
             "late": view.start_at + timedelta(seconds=pull["p95"]),
@@ -297,7 +297,7 @@ def import_file(request: KitchenRequest) -> HttpResponse:
     if request.method == "POST":
         upload = request.FILES.get("file")
         text = request.POST.get("text", "")
-        if upload is not None and upload.size > MAX_FILE:
+        if upload is not None and (upload.size or 0) > MAX_FILE:
             context |= {
                 "error": f"The file has {upload.size:,} bytes; a plan may have {MAX_FILE:,}. Remove notes or report times.",
                 "path": "file",

@@ -24,8 +24,7 @@ class SameKitchen(models.BaseConstraint):
 
     def _clause(self, model: type[models.Model], editor: BaseDatabaseSchemaEditor) -> str:
         field = model._meta.get_field(self.field)
-        target = field.related_model
-        assert isinstance(target, type)
+        target: Any = field.related_model
         quote = editor.quote_name
         return (
             f"CONSTRAINT {quote(self.name)} FOREIGN KEY ({quote('kitchen_id')}, {quote(str(field.column))})"  # type: ignore[union-attr]
@@ -37,14 +36,14 @@ class SameKitchen(models.BaseConstraint):
         """Not within CREATE TABLE: the other table may not be there yet."""
         schema_editor.deferred_sql.append(self.create_sql(model, schema_editor))
 
-    def create_sql(self, model: Any, schema_editor: Any) -> Statement:
+    def create_sql(self, model: Any, schema_editor: Any) -> Statement:  # type: ignore[override]  # as Django's own do
         """The statement that adds it."""
         return Statement(
             "ALTER TABLE %(table)s ADD " + self._clause(model, schema_editor).replace("%", "%%"),
             table=Table(model._meta.db_table, schema_editor.quote_name),
         )
 
-    def remove_sql(self, model: Any, schema_editor: Any) -> Statement:
+    def remove_sql(self, model: Any, schema_editor: Any) -> Statement:  # type: ignore[override]  # as above
         """The statement that takes it away."""
         return Statement(
             f"ALTER TABLE %(table)s DROP CONSTRAINT {schema_editor.quote_name(self.name)}",
@@ -67,7 +66,7 @@ class SameKitchen(models.BaseConstraint):
         """For migrations."""
         path, args, kwargs = super().deconstruct()
         kwargs.pop("violation_error_message", None)
-        return path, args, kwargs | {"field": self.field}
+        return path, tuple(args), kwargs | {"field": self.field}
 
 
 class KitchenKey(models.UniqueConstraint):

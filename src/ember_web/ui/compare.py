@@ -24,7 +24,8 @@ def compare(record: dict[str, Any]) -> dict[str, Any]:
     def y(c: Any) -> Any:
         return HEIGHT - (np.asarray(c) - low) / (high - low) * (HEIGHT - 12)
 
-    keep = np.unique(np.linspace(0, len(readings) - 1, min(len(readings), 400)).astype(int)) if len(readings) else []
+    many = len(readings)
+    keep = [int(i) for i in np.unique(np.linspace(0, many - 1, min(many, 400)).astype(int))] if many else []
     target = record["plan"].get("target", {}).get("core_c")
     step = next((s for s in (60, 120, 300, 600, 1800, 3600, 7200, 14400, 28800, 86400) if total / s <= 9), 86400)
     return {

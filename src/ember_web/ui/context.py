@@ -6,7 +6,7 @@ from typing import Any
 
 from django.http import HttpRequest
 
-from ember_web.line.queries import strip_marks
+from ember_web.ui.registry import STRIP, ask
 
 
 def shell(request: HttpRequest) -> dict[str, Any]:
@@ -15,4 +15,4 @@ def shell(request: HttpRequest) -> dict[str, Any]:
     if kitchen is None:
         return {}
     now = kitchen.now()
-    return {"kitchen": kitchen, "role": request.role, "now": now, "strip": strip_marks(kitchen, now)}  # type: ignore[attr-defined]
+    return {"kitchen": kitchen, "role": request.role, "now": now, "strip": ask(STRIP, kitchen, now, otherwise={})}  # type: ignore[attr-defined]

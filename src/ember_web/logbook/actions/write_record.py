@@ -42,8 +42,8 @@ class Ran:
 def as_planned(moves: Sequence[MoveState], result: Mapping[str, Any]) -> bool:
     """Whether every stage up to the moment the plan's rule is met lasted nearly as long as planned: what is computed happened."""
     met_at = (result.get("rule") or {}).get("met_at_s")
-    done = [m.done for m in moves]
-    if met_at is None or None in done:
+    done = [m.done for m in moves if m.done is not None]
+    if met_at is None or len(done) < len(moves):
         return False
     for stage, begun, ended in zip(result["stages"], done, done[1:], strict=False):
         needed = min(stage["end_s"], met_at) - stage["start_s"]
@@ -87,6 +87,8 @@ def fastest(trace: Sequence[Sequence[float]]) -> float:
 @action(Rank.COOK)
 def write_record(actor: Actor, cook: Cook) -> Record:
     """Write the record of a cook that was just finished; the verdict comes from the readings, or says that there were none."""
+    if cook.kitchen_id != actor.kitchen.pk:
+        raise InputError("No such cook in this kitchen.", path="cook", code="missing")
     state = state_of(cook)
     start = state.started or cook.created_at.timestamp()
     end = state.finished or start

@@ -7,7 +7,7 @@ from django.db import migrations, models
 import ember_web.tenancy.keys
 
 
-def first_revisions(apps, schema_editor):
+def first_revisions(apps, schema_editor):  # type: ignore[no-untyped-def]  # as migrations are written
     """What is there becomes each plan's first revision."""
     revision = apps.get_model("plans", "PlanRevision")
     for plan in apps.get_model("plans", "Plan").objects.all().iterator():

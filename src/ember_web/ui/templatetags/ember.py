@@ -44,7 +44,7 @@ def clock(context: dict[str, Any], moment: datetime | None, seconds: bool = Fals
     if moment is None:
         return "–"
     kitchen = context["request"].kitchen
-    return kitchen.local(moment).strftime("%H:%M:%S" if seconds else "%H:%M")
+    return str(kitchen.local(moment).strftime("%H:%M:%S" if seconds else "%H:%M"))
 
 
 @register.simple_tag

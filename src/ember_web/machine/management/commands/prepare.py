@@ -20,9 +20,14 @@ def make_database(admin: str, password_file: Path) -> None:
 
     The role is no superuser and may create nothing outside its own database. Tests may let it create databases.
     """
-    db = settings.DATABASES["default"]
+    db: dict[str, Any] = settings.DATABASES["default"]
     role, name = Identifier(db["USER"]), Identifier(db["NAME"])
-    where = {"host": db["HOST"], "port": db["PORT"], "user": admin, "password": password_file.read_text().strip()}
+    where: dict[str, Any] = {
+        "host": db["HOST"],
+        "port": db["PORT"],
+        "user": admin,
+        "password": password_file.read_text().strip(),
+    }
     with psycopg.connect(**where, dbname="postgres", autocommit=True) as link:
         known = link.execute("SELECT 1 FROM pg_roles WHERE rolname = %s", [db["USER"]]).fetchone()
         if not known:

@@ -1,0 +1,17 @@
+"""What the line gives to the shell and to other places."""
+
+from django.apps import AppConfig
+
+
+class LineConfig(AppConfig):
+    """Registers the strip and the free probes."""
+
+    name = "ember_web.line"
+
+    def ready(self) -> None:
+        """Register."""
+        from ember_web.line.queries import free_probes, strip_marks
+        from ember_web.ui.registry import FREE_PROBES, STRIP, provide
+
+        provide(STRIP, strip_marks)
+        provide(FREE_PROBES, free_probes)

@@ -1,0 +1,1 @@
+"""The commands that are given at the machine."""

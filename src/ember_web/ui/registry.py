@@ -1,0 +1,24 @@
+"""What the shell and a place know of other places: only what these register here, by name, when the application starts."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import Any
+
+STRIP = "strip"
+"""``(kitchen, now) -> dict``: marks of the clock strip."""
+FREE_PROBES = "free-probes"
+"""``(kitchen) -> iterable``: probes that a piece can be started with."""
+
+_providers: dict[str, Callable[..., Any]] = {}
+
+
+def provide(name: str, provider: Callable[..., Any]) -> None:
+    """Register what answers to a name; a place does it in its ``AppConfig.ready``."""
+    _providers[name] = provider
+
+
+def ask(name: str, *arguments: Any, otherwise: Any = None) -> Any:
+    """What the place that registered the name answers; ``otherwise`` when there is none."""
+    provider = _providers.get(name)
+    return otherwise if provider is None else provider(*arguments)
