@@ -27,6 +27,14 @@ from ember_launch.supervise import Child, Supervisor
 from ember_launch.waiting import waiting_page
 
 PORT = 8750
+CHECKS = (
+    ["ruff", "check", "."],
+    ["ruff", "format", "--check", "-q", "."],
+    ["mypy"],
+    ["lint-imports"],
+    ["djlint", "src/ember_web", "--check", "--quiet"],
+    ["biome", "ci", "."],
+)
 USAGE = """usage: ./ember COMMAND
 
   demo        start Open Ember with the demo kitchen and a simulated probe hub
@@ -251,7 +259,7 @@ def test(arguments: list[str]) -> int:
     with throwaway("test", "ember", EMBER_TEST="1") as (_, env, _folder):
         code = 0
         if not arguments:
-            for words in (["ruff", "check", "."], ["ruff", "format", "--check", "-q", "."], ["mypy"], ["lint-imports"]):
+            for words in CHECKS:
                 say(f"$ {' '.join(words)}")
                 code |= subprocess.run([PYTHON.parent / words[0], *words[1:]], cwd=ROOT, env=env).returncode
         quick = ["-n", "2", "--dist", "worksteal", "-m", "not browser"]

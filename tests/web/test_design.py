@@ -12,13 +12,13 @@ import pytest
 from ember_web.ui.drawing import RAMPS
 
 WEB = Path(__file__).resolve().parents[2] / "src" / "ember_web"
-CSS = (WEB / "ui/static/ui/ember.css").read_text(encoding="utf-8")
+CSS = (WEB / "ui/static/ui/styles/tokens.css").read_text(encoding="utf-8")
 
 
 def tokens(mode):
     """The colour tokens of day or night."""
-    block = re.search(rf"\[data-bs-theme={mode}\]\{{([^}}]*)\}}", CSS)[1]
-    return dict(re.findall(r"--([\w-]+):(#[0-9A-Fa-f]{6})", block))
+    block = re.search(rf'\[data-bs-theme="{mode}"\] \{{([^}}]*)\}}', CSS)[1]
+    return dict(re.findall(r"--([\w-]+): (#[0-9A-Fa-f]{6})", block))
 
 
 def linear(hex_colour):

@@ -3,10 +3,22 @@
 from __future__ import annotations
 
 from dataclasses import asdict, dataclass
+from enum import StrEnum
 
 from ember_core.heat.cook import Cook
 from ember_core.plan.plan import Plan
 from ember_core.plan.stages import HEAT_KINDS, SHORT_DIP_S, StageSpec
+
+
+class MoveKind(StrEnum):
+    """What a move does; behaviour hangs on it, never on the verb, which is words."""
+
+    BEGIN = "begin"  # the piece first meets heat, or whatever comes first
+    NEXT = "next"  # another stage begins
+    TURN = "turn"
+    PULL = "pull"  # off the heat
+    SERVE = "serve"
+    STORE = "store"
 
 
 @dataclass(frozen=True)
@@ -21,6 +33,7 @@ class Move:
     caution: str = ""
     stage: int | None = None
     core_c: float | None = None
+    kind: MoveKind = MoveKind.NEXT
 
     def as_dict(self) -> dict[str, object]:
         """For a record or a page."""
@@ -87,15 +100,16 @@ def moves(plan: Plan, cook: Cook) -> tuple[Move, ...]:
     pull = cook.pull_stage
     for i, (spec, done) in enumerate(zip(plan.stages, cook.stages, strict=True)):
         verb, cue, why, caution = START[spec.kind]
+        kind = MoveKind.NEXT if i else MoveKind.BEGIN
         previous = plan.stages[i - 1] if i else None
         core = None if i == 0 else cook.stages[i - 1].core_c
         if previous is not None and _turned(previous, spec):
             basted = "baste" in {spec.face_a.kind, spec.face_b.kind}
-            verb = "Turn and baste" if basted else "Turn"
+            kind, verb = MoveKind.TURN, "Turn and baste" if basted else "Turn"
             cue = "First face brown and loose from the pan" + ("; fat foams, spoon it over" if basted else "")
             why, caution = "Heat now enters from the other face", "Hot fat spits: turn it away from you"
         elif spec.kind not in HEAT_KINDS and pull is not None and i == pull + 1:
-            verb = "Pull"
+            kind, verb = MoveKind.PULL, "Pull"
             cue = f"Probe in the middle of the thickest part: {done_core(cook, pull):.1f} °C"
             if plan.shape["kind"] == "egg":
                 cue = f"By the clock, a probe breaks the shell; the middle is at {done_core(cook, pull):.1f} °C"
@@ -108,15 +122,25 @@ def moves(plan: Plan, cook: Cook) -> tuple[Move, ...]:
             caution = "" if spec.kind == "rest" or dip else START[spec.kind][3]
             if spec.kind == "rest":
                 caution = "Handles and tray are hot"
-        out.append(Move(f"m{i}", verb, done.start_s, cue, why, caution, i, core))
+        out.append(Move(f"m{i}", verb, done.start_s, cue, why, caution, i, core, kind))
     last = plan.stages[-1]
     short = last.kind == "chill" and cook.stages[-1].end_s - cook.stages[-1].start_s < SHORT_DIP_S
     if last.kind in {"rest", "hold"} or last.kind in HEAT_KINDS or short:
         carved = last.kind == "rest" and plan.form in CARVED
-        verb, cue = "Serve", "Carve across the grain with a long sharp stroke" if carved else "Straight to the plate"
+        kind, verb, cue = (
+            MoveKind.SERVE,
+            "Serve",
+            "Carve across the grain with a long sharp stroke" if carved else "Straight to the plate",
+        )
     else:
-        verb, cue = "Label and store", f"Core at {cook.stages[-1].core_c:.1f} °C; name, date, time"
-    out.append(Move(f"m{len(plan.stages)}", verb, cook.stages[-1].end_s, cue, "", "", None, cook.stages[-1].core_c))
+        kind, verb, cue = (
+            MoveKind.STORE,
+            "Label and store",
+            f"Core at {cook.stages[-1].core_c:.1f} °C; name, date, time",
+        )
+    out.append(
+        Move(f"m{len(plan.stages)}", verb, cook.stages[-1].end_s, cue, "", "", None, cook.stages[-1].core_c, kind)
+    )
     return tuple(out)
 
 

@@ -27,6 +27,7 @@ from ember_core.heat.ensemble.forecast import MEMBER_CELLS, MEMBER_REFINE
 from ember_core.heat.ensemble.learning import Learner
 from ember_core.heat.setup import setup
 from ember_core.line.fold import CookState
+from ember_core.planning.moves import MoveKind
 from ember_web.line.models import Cook
 
 log = logging.getLogger(__name__)
@@ -77,7 +78,7 @@ def question(cook: Cook, thermal: str, state: CookState, times: Array, cores: Ar
     if not cook.result.get("coast") or state.next is None:
         return None
     done = [(m.done, m.offset_s) for m in state.moves if m.done is not None]
-    if cook.moves[state.next]["verb"] != "Pull" or not done or times.size < LEAST_READINGS:
+    if cook.moves[state.next]["kind"] != MoveKind.PULL or not done or times.size < LEAST_READINGS:
         return None
     at, offset = max(done, key=lambda d: d[1])
     if times[-1] - times[0] < LEAST_SPAN_S:

@@ -212,6 +212,7 @@ def cook_state(cook: Cook, state: CookState, track: Track, learned: dict[str, An
         "moves": [
             {
                 "id": m.id,
+                "kind": raw["kind"],
                 "verb": raw["verb"],
                 "cue": raw["cue"],
                 "why": raw["why"],

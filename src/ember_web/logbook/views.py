@@ -13,6 +13,7 @@ from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_GET, require_http_methods
 
 from ember_core.errors import InputError
+from ember_core.planning.moves import MoveKind
 from ember_web.logbook.actions.change_note import change_note
 from ember_web.logbook.models import Record
 from ember_web.tenancy.access import RANK, KitchenRequest, in_kitchen
@@ -50,7 +51,7 @@ def detail(request: KitchenRequest, record: str) -> HttpResponse:
 
 def _context(request: KitchenRequest, record: Record, note: str) -> dict[str, Any]:
     d = record.document
-    at_pull = next((m for m in d["moves"] if m["verb"] == "Pull"), None)
+    at_pull = next((m for m in d["moves"] if m["kind"] == MoveKind.PULL), None)
     gap = None
     if d["readings"]:
         core = np.array(d["readings"])[:, 1]

@@ -119,6 +119,10 @@ def _page(
     cut = book.cuts.get(str(form["cut"].value()))
     food = cut["food"] if cut else str(base.get("piece", {}).get("food", ""))
     state = urlencode({k: form[k].value() or "" for k in (*FIELDS, "title")})
+    changed = plan is not None and view is not None and view.outcome.plan.document != plan.document
+    asked = {"plan": plan.public_id} if plan else {}
+    at = {"at": f"{view.picture.cursor['t']:.0f}"} if view is not None else {}
+    likely = f"{reverse('plan-forecast', args=[kitchen.public_id])}?{state}&{urlencode(asked | at)}"
     context = {
         "form": form,
         "plan": plan,
@@ -126,10 +130,12 @@ def _page(
         "quick": quick,
         "names": choices_for(book, food),
         "state": state,
+        "likely": likely,
+        "save_words": "Save plan" if plan is None else "Save changes" if changed else "Save",
         "here": reverse("plan-saved", args=[kitchen.public_id, plan.public_id])
         if plan
         else reverse("plan", args=[kitchen.public_id]),
-        "changed": plan is not None and view is not None and view.outcome.plan.document != plan.document,
+        "changed": changed,
         "round": bool(cut and cut["shape"] != "slab"),
         "own_foods": len(form.fields["food"].choices) > 1,  # type: ignore[attr-defined]
         "egg": bool(cut and cut["shape"] == "egg"),

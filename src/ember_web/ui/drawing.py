@@ -90,6 +90,13 @@ def at_times(t: Array, rows: Array, wanted: Array) -> Array:
     return np.asarray(rows[i] * (1.0 - part) + rows[i + 1] * part)
 
 
+def _depth_marks(thick: float, apart: float) -> list[dict[str, float]]:
+    """Depths (mm) beside the grain, their words moved off its upper and lower edge."""
+    at = np.arange(0, thick + 1e-6, apart)
+    down = [11, *[4] * (len(at) - 2), 0][: len(at)] if len(at) > 1 else [11]
+    return [{"y": round(d / thick * GRAIN_H, 1), "mm": d, "dy": dy} for d, dy in zip(at, down, strict=True)]
+
+
 def draw(
     cook: Cook,
     *,
@@ -186,7 +193,7 @@ def draw(
         isotherm=isotherm,
         ticks=[{"x": round(float(x(s)), 1), "verb": v} for s, v in ticks],
         time_marks=[{"x": round(float(x(s)), 1), "s": s} for s in np.arange(0, total + 1, step)],
-        depth_marks=[{"y": round(d / thick * GRAIN_H, 1), "mm": d} for d in np.arange(0, thick + 1e-6, mm)],
+        depth_marks=_depth_marks(thick, mm),
         temp_marks=[
             {"y": round(float(y(c)), 1), "c": c}
             for c in np.arange(low_c, top_c + 1, 10.0 if top_c - low_c <= 80 else 20.0)

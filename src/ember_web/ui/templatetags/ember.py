@@ -33,6 +33,18 @@ def core(value: float | None) -> str:
 
 
 @register.filter
+def px(value: float) -> str:
+    """A place in a drawing: one decimal, never in a language's own digits."""
+    return f"{value:.1f}"
+
+
+@register.filter
+def fine(value: float) -> str:
+    """A place in a drawing that has to fit its neighbour: two decimals."""
+    return f"{value:.2f}"
+
+
+@register.filter
 def logs(value: float) -> str:
     """A log reduction: one decimal, and no more than the data can mean."""
     return "over 12" if value > 12 else f"{value:.1f}"

@@ -12,6 +12,7 @@ from django.core.management.base import BaseCommand, CommandParser
 from ember_core.book.book import shipped
 from ember_core.entry.sentence import Sentence
 from ember_core.line.fold import MOVE
+from ember_core.planning.moves import MoveKind
 from ember_web.kitchens.actions.admit_member import AdmitMember, admit_member
 from ember_web.kitchens.actions.open_kitchen import OpenKitchen, open_kitchen
 from ember_web.line.actions.add_probe import AddProbe, add_probe
@@ -49,7 +50,7 @@ class Command(BaseCommand):
             document["piece"]["start_c"] = round(document["piece"]["start_c"] + 0.05 * (i // len(names)), 3)
             plan = save_plan(setup, SavePlan(document))
             cook = start_cook(setup, StartCook(plan.public_id, f"Station {i % 5}", probe.name))
-            moves = [m["id"] for m in takewhile(lambda m: m["verb"] != "Pull", cook.moves[1:])]
+            moves = [m["id"] for m in takewhile(lambda m: m["kind"] != MoveKind.PULL, cook.moves[1:])]
             at = cook.created_at.timestamp() * 1000
             marks = [
                 {"id": str(uuid.uuid4()), "cook": cook.public_id, "kind": MOVE, "move": m, "occurred_at": at}

@@ -1,6 +1,5 @@
 // Grain, cut view and trace share one cursor: mouse, touch, arrow keys. The address keeps it.
 (() => {
-  "use strict";
   let data = null;
   const rgb = (hex) => [1, 3, 5].map((i) => parseInt(hex.slice(i, i + 2), 16));
   const colour = (c) => {
@@ -8,7 +7,8 @@
     let i = 0;
     while (i < at.length - 2 && c > at[i + 1]) i++;
     const part = Math.min(Math.max((c - at[i]) / (at[i + 1] - at[i]), 0), 1);
-    const a = rgb(data.ramp[i]), b = rgb(data.ramp[i + 1]);
+    const a = rgb(data.ramp[i]),
+      b = rgb(data.ramp[i + 1]);
     return `rgb(${a.map((v, k) => Math.round(v + part * (b[k] - v))).join(",")})`;
   };
   const span = (s) => {
@@ -17,19 +17,33 @@
     const m = Math.round(s / 60);
     return s < 7200 ? `${m} min` : `${Math.floor(m / 60)} h ${String(m % 60).padStart(2, "0")}`;
   };
-  const text = (id, value) => { const el = document.getElementById(id); if (el) el.textContent = value; };
+  const text = (id, value) => {
+    const el = document.getElementById(id);
+    if (el) el.textContent = value;
+  };
   const put = (t) => {
     const box = document.getElementById("instrument");
     t = Math.min(Math.max(t, 0), data.total);
     data.cursor = t;
-    const position = (t / data.total) * (data.t.length - 1), i = Math.min(Math.floor(position), data.t.length - 2), f = position - i;
+    const position = (t / data.total) * (data.t.length - 1),
+      i = Math.min(Math.floor(position), data.t.length - 2),
+      f = position - i;
     const at = (row) => (row[i] + f * (row[i + 1] - row[i])).toFixed(1);
     const x = data.left + (t / data.total) * data.inner;
-    for (const line of box.querySelectorAll(".cursor")) { line.setAttribute("x1", x); line.setAttribute("x2", x); }
-    text("r-core", at(data.core)); text("r-mean", at(data.mean)); text("r-surface", at(data.surface));
-    text("r-time", span(t)); text("cut-time", span(t));
-    const shapes = box.querySelectorAll("#cut > *"), layers = data.layers[Math.round(position)];
-    shapes.forEach((el, k) => el.setAttribute("fill", colour(layers[k])));
+    for (const line of box.querySelectorAll(".cursor")) {
+      line.setAttribute("x1", x);
+      line.setAttribute("x2", x);
+    }
+    text("r-core", at(data.core));
+    text("r-mean", at(data.mean));
+    text("r-surface", at(data.surface));
+    text("r-time", span(t));
+    text("cut-time", span(t));
+    const shapes = box.querySelectorAll("#cut > *"),
+      layers = data.layers[Math.round(position)];
+    shapes.forEach((el, k) => {
+      el.setAttribute("fill", colour(layers[k]));
+    });
     box.setAttribute("aria-valuenow", Math.round(t));
     box.setAttribute("aria-valuetext", `${span(t)}: core ${at(data.core)} °C`);
   };
@@ -41,23 +55,38 @@
   const begin = () => {
     const source = document.getElementById("instrument-data");
     data = source ? JSON.parse(source.textContent) : null;
-    const likely = document.getElementById("likely"), ribbon = document.getElementById("ribbon");
+    const likely = document.getElementById("likely"),
+      ribbon = document.getElementById("ribbon");
     if (likely && ribbon && likely.dataset.ribbon) ribbon.setAttribute("d", likely.dataset.ribbon);
   };
   const from = (e) => {
     const svg = e.target.closest("svg.grain, svg.trace");
     if (!svg || !data) return null;
     const box = svg.getBoundingClientRect();
-    return (((e.clientX - box.left) / box.width) * svg.viewBox.baseVal.width - data.left) / data.inner * data.total;
+    return ((((e.clientX - box.left) / box.width) * svg.viewBox.baseVal.width - data.left) / data.inner) * data.total;
   };
-  document.addEventListener("pointermove", (e) => { const t = from(e); if (t !== null) put(t); });
-  document.addEventListener("pointerdown", (e) => { const t = from(e); if (t !== null) { put(t); keep(); } });
+  document.addEventListener("pointermove", (e) => {
+    const t = from(e);
+    if (t !== null) put(t);
+  });
+  document.addEventListener("pointerdown", (e) => {
+    const t = from(e);
+    if (t !== null) {
+      put(t);
+      keep();
+    }
+  });
   document.addEventListener("keydown", (e) => {
     if (!e.target.closest || !e.target.closest("#instrument") || !data) return;
     const step = data.total / (e.shiftKey ? 20 : 140);
     const to = { ArrowLeft: data.cursor - step, ArrowRight: data.cursor + step, Home: 0, End: data.total }[e.key];
-    if (to !== undefined) { e.preventDefault(); put(to); keep(); }
+    if (to !== undefined) {
+      e.preventDefault();
+      put(to);
+      keep();
+    }
   });
   document.addEventListener("htmx:afterSettle", begin);
-  if (document.readyState === "loading") document.addEventListener("DOMContentLoaded", begin); else begin();
+  if (document.readyState === "loading") document.addEventListener("DOMContentLoaded", begin);
+  else begin();
 })();

@@ -1,16 +1,24 @@
 // The frame of every page: kitchen clock, strip positions, shortcuts, small conveniences.
 (() => {
-  "use strict";
   const now = document.getElementById("now");
   if (now) {
-    const began = performance.now(), base = Number(now.dataset.now) * 1000, rate = Number(now.dataset.rate);
-    const format = new Intl.DateTimeFormat("en-GB", { hour: "2-digit", minute: "2-digit", timeZone: now.dataset.zone });
+    const began = performance.now(),
+      base = Number(now.dataset.now) * 1000,
+      rate = Number(now.dataset.rate);
+    const format = new Intl.DateTimeFormat("en-GB", {
+      hour: "2-digit",
+      minute: "2-digit",
+      timeZone: now.dataset.zone,
+    });
     window.emberNow = () => base + (performance.now() - began) * rate;
-    setInterval(() => { now.textContent = format.format(window.emberNow()); }, 500);
+    setInterval(() => {
+      now.textContent = format.format(window.emberNow());
+    }, 500);
   }
   const place = (root) => {
-    for (const el of root.querySelectorAll("[data-left]")) el.style.left = el.dataset.left + "%";
-    for (const el of root.querySelectorAll(".fresh-id")) if (!el.value) el.value = crypto.randomUUID ? crypto.randomUUID() : "";
+    for (const el of root.querySelectorAll("[data-left]")) el.style.left = `${el.dataset.left}%`;
+    for (const el of root.querySelectorAll(".fresh-id"))
+      if (!el.value) el.value = crypto.randomUUID ? crypto.randomUUID() : "";
   };
   place(document);
   document.addEventListener("htmx:load", (e) => place(e.detail.elt));
@@ -18,17 +26,26 @@
     const button = e.target.closest("[data-set]");
     if (button) {
       const field = document.querySelector(`[name="${button.dataset.set}"]`);
-      if (field) { field.value = button.dataset.value; field.dispatchEvent(new Event("change", { bubbles: true })); }
+      if (field) {
+        field.value = button.dataset.value;
+        field.dispatchEvent(new Event("change", { bubbles: true }));
+      }
     }
     if (e.target.id === "theme-toggle") {
       const html = document.documentElement;
       html.dataset.bsTheme = html.dataset.bsTheme === "night" ? "day" : "night";
-      try { localStorage.setItem("ember-line-theme", html.dataset.bsTheme); } catch { /* private window */ }
+      try {
+        localStorage.setItem("ember-line-theme", html.dataset.bsTheme);
+      } catch {
+        /* private window */
+      }
     }
   });
   // after a swap the same part keeps the focus
   let focused = null;
-  document.addEventListener("htmx:beforeSwap", () => { focused = document.activeElement && document.activeElement.name; });
+  document.addEventListener("htmx:beforeSwap", () => {
+    focused = document.activeElement?.name;
+  });
   document.addEventListener("htmx:afterSwap", () => {
     const el = focused && document.querySelector(`.say [name="${focused}"]`);
     if (el && document.activeElement !== el) el.focus({ preventScroll: true });
@@ -36,13 +53,29 @@
   let waiting = "";
   document.addEventListener("keydown", (e) => {
     if (e.target.matches("input,select,textarea") || e.ctrlKey || e.metaKey || e.altKey) return;
-    if (e.key === "?") { document.getElementById("keys").showModal(); return; }
-    if (e.key === "/") { const q = document.getElementById("q"); if (q) { e.preventDefault(); q.focus(); q.select(); } return; }
+    if (e.key === "?") {
+      document.getElementById("keys").showModal();
+      return;
+    }
+    if (e.key === "/") {
+      const q = document.getElementById("q");
+      if (q) {
+        e.preventDefault();
+        q.focus();
+        q.select();
+      }
+      return;
+    }
     const links = [...document.querySelectorAll(".top nav a")];
     if (waiting === "g") {
       const to = { l: 0, p: 1, o: 2, b: 3 }[e.key];
       if (to !== undefined && links[to]) location.href = links[to].href;
       waiting = "";
-    } else if (e.key === "g") { waiting = "g"; setTimeout(() => { waiting = ""; }, 1000); }
+    } else if (e.key === "g") {
+      waiting = "g";
+      setTimeout(() => {
+        waiting = "";
+      }, 1000);
+    }
   });
 })();
