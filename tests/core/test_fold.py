@@ -2,6 +2,10 @@
 
 from __future__ import annotations
 
+import json
+from itertools import count
+from pathlib import Path
+
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
@@ -99,3 +103,25 @@ def test_fold_does_not_care_for_order_or_repeats(events, again):
 def test_the_kinds_are_a_contract():
     """What tablets and hubs send."""
     assert KINDS == ("start", "move", "extend", "note", "undo", "finish")
+
+
+def told(state):
+    """A state as the shared cases say it."""
+    out = {"due": [m.due for m in state.moves], "done": [m.done for m in state.moves], "next": state.next}
+    return out if state.finished is None else out | {"finished": state.finished}
+
+
+@pytest.mark.parametrize(
+    "case", json.loads((Path(__file__).parent / "data" / "fold.json").read_text()), ids=lambda c: c["name"]
+)
+def test_the_cases_that_the_board_shares(case):
+    """Folded here as the board lays its own marks on the server's state (tests/browser/test_modules.py)."""
+    moves = [{"id": m["id"], "offset_s": m["offset"]} for m in case["moves"]]
+    ids = count()
+
+    def events(raw):
+        return [Event(f"e{next(ids)}", **e) for e in raw]
+
+    before = events(case["before"])
+    assert told(fold(before, moves)) == case["state"]
+    assert told(fold([*before, *events(case["after"])], moves)) == case["expect"]

@@ -51,6 +51,7 @@ class _Text:
         self.rest = f" {text.lower().strip()} "
 
     def take(self, pattern: str) -> re.Match[str] | None:
+        """The first match of a pattern, as a word of its own; it is taken out."""
         match = re.search(rf"(?<![\w.]){pattern}(?![\w])", self.rest)
         if match:
             self.rest = f"{self.rest[: match.start()]} {self.rest[match.end() :]}"

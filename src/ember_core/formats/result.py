@@ -51,6 +51,18 @@ def _at_the_cautious_end(rule: dict[str, Any], worse: dict[str, Any]) -> list[di
 def document(
     plan: Plan, cook: Cook, ahead: Forecast | None, cautious: Cook | None, said_of_plan: list[dict[str, str]]
 ) -> dict[str, Any]:
+    """A computed plan as the result document.
+
+    Parameters
+    ----------
+    plan, cook : Plan, Cook
+        What was asked, and its nominal cook.
+    ahead : Forecast or None
+    cautious : Cook or None
+        Of a piece at the cautious end of the likely ones.
+    said_of_plan : list of finding
+        What is said besides the cook's own findings and the rule's.
+    """
     rule, said = state_rule(plan, cook)
     findings = [*cook.findings, *said_of_plan]
     worse = None if cautious is None else state_rule(plan, cautious)[0]

@@ -177,6 +177,16 @@ def run(
 
     ``budget_s`` is the time that may be spent, on a slow machine: work is counted, so that the answer is the same on all.
 
+    Parameters
+    ----------
+    plan, s : Plan, Setup
+    tol : float, optional
+        K; default by shape and properties.
+    vary : Variation, optional
+        How the piece differs from the nominal one.
+    budget_s : float or None
+        Of computing; None: no limit.
+
     Raises
     ------
     ComputationError

@@ -115,7 +115,21 @@ def outcome_findings(
     boil_c: float,
     table: ThermalTable,
 ) -> list[dict[str, str]]:
-    """Findings that only the computed cook can give."""
+    """Findings that only the computed cook can give.
+
+    Parameters
+    ----------
+    plan, outcomes : Plan, sequence of Outcome
+        What was asked, and how each stage went.
+    peak, end_s : float
+        Highest core, °C, and end of the cook, s.
+    field : ndarray (times, places)
+        Recorded temperatures, °C.
+    start_c, boil_c : float
+        At the start, and where water boils, °C.
+    table : ThermalTable
+        Of the piece.
+    """
     out = _crowded(plan, outcomes, start_c, boil_c, table)
     for i, (spec, done) in enumerate(zip(plan.stages, outcomes, strict=True)):
         if spec.until and done.ended_by == "minutes":

@@ -237,7 +237,18 @@ def _yolk(plan: Plan) -> ThermalTable | None:
 def body_of(
     s: Setup, *, length: float | None = None, k_scale: float = 1.0, c_scale: float = 1.0, drying: float = DRYING_SCALE
 ) -> Body | Layers:
-    """The kernel's view of one piece; the keywords make a member of an ensemble."""
+    """The kernel's view of one piece; the keywords make a member of an ensemble.
+
+    Parameters
+    ----------
+    s : Setup
+    length : float, optional
+        m, or a mesh's stretch; default the setup's own.
+    k_scale, c_scale : float
+        Factors of conductivity and heat capacity.
+    drying : float
+        The drying scale, kg/m².
+    """
     outer = _body(s, s.table, length, k_scale, c_scale, drying)
     if isinstance(s.grid, Grid):
         return outer

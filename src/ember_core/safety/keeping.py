@@ -164,6 +164,15 @@ def check_holding(profile: str, t_s: Array, deciding_c: Array, *, hot: bool, roa
 
     The longest time on the wrong side is reported; it is allowed to be nothing. Where the profile
     has time as a control, :func:`time_out_of_control` says what may still be done.
+
+    Parameters
+    ----------
+    profile : str
+        Rule profile.
+    t_s, deciding_c : ndarray (n,)
+        s; °C of the coldest point (hot) or the warmest (cold).
+    hot, roast : bool
+        Hot or cold holding; a whole roast.
     """
     t, c = _history(t_s, deciding_c)
     rules = rows_of("holding", profile)

@@ -106,6 +106,16 @@ def statement(
 
     ``cautious`` is the history (t, field) of a piece at the cautious end of the likely ones; the slow
     end ``log10_p5`` is then its, with the slowest published D. ``counts``: intervals that count, as in :func:`log_reduction`.
+
+    Parameters
+    ----------
+    t_s, field_c : ndarray (times,), (times, depths)
+        s, °C.
+    organism : Organism
+    cautious : (t, field), optional
+        History of a piece at the cautious end.
+    counts : ndarray of bool, optional
+        Intervals that count, as in :func:`log_reduction`.
     """
 
     def least(t: Array, field: Array, counts: NDArray[np.bool_] | None) -> float:

@@ -144,7 +144,7 @@ STORAGES = {
     "staticfiles": {
         "BACKEND": "django.contrib.staticfiles.storage.StaticFilesStorage"
         if TEST
-        else "whitenoise.storage.CompressedManifestStaticFilesStorage"
+        else "ember_web.config.storage.ModulesToo"
     },
 }
 WHITENOISE_USE_FINDERS = TEST

@@ -44,7 +44,20 @@ def draw_ensemble(
     spreads: Mapping[str, float] | None,
     stage_s: Sequence[float] | None = None,
 ) -> Ensemble:
-    """Vary a setup; parameters as of :func:`forecast`; ``stage_s`` are the stages' real lengths."""
+    """Vary a setup; parameters as of :func:`forecast`; ``stage_s`` are the stages' real lengths.
+
+    Parameters
+    ----------
+    s : Setup
+    kinds : tuple of tuple of str
+        What each stage's faces meet.
+    members, seed : int
+        How many, besides the nominal one; the same seed repeats.
+    spreads : mapping or None
+        In place of the shipped ones, by name.
+    stage_s : sequence of float, optional
+        The stages' real lengths, s.
+    """
     shipped = read_toml("spreads.toml")
     by_kind = shipped["medium_c"]
     spread = {**shipped["default"], **{k: v for k, v in (spreads or {}).items() if not k.startswith("x-")}}

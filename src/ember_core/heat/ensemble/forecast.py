@@ -85,7 +85,18 @@ def _run(s: Setup, e: Ensemble, schedule: Schedule, wanted: Array, threads: int)
 
 
 def solve_pulls(s: Setup, e: Ensemble, pull_stage: int, cook: Cook, threads: int = 2) -> Array:
-    """Each member's pull, s, corrected to the nominal run (members without the nominal one)."""
+    """Each member's pull, s, corrected to the nominal run (members without the nominal one).
+
+    Parameters
+    ----------
+    s, e : Setup, Ensemble
+        On the members' grid.
+    pull_stage : int
+        Whose end is the pull.
+    cook : Cook
+        The nominal one.
+    threads : int
+    """
     run = _run(s, e, s.schedule, np.array([0.0, 1.0]), threads)
     pull = np.where(np.isfinite(run.peak), run.end_s[:, pull_stage], np.nan)
     if cook.pull_s and np.isfinite(pull[0]) and pull[0] > 0:
@@ -96,7 +107,20 @@ def solve_pulls(s: Setup, e: Ensemble, pull_stage: int, cook: Cook, threads: int
 def trajectories(
     s: Setup, e: Ensemble, pull_stage: int, end_s: float, cook: Cook, threads: int = 2
 ) -> tuple[Array, Array, Array]:
-    """Core and mean of each member as if nothing were pulled: times (s), members × times (°C) twice."""
+    """Core and mean of each member as if nothing were pulled: times (s), members × times (°C) twice.
+
+    Parameters
+    ----------
+    s, e : Setup, Ensemble
+        On the members' grid.
+    pull_stage : int
+        The last stage that is run.
+    end_s : float
+        How far it is run, s from the start.
+    cook : Cook
+        The nominal one, to which core and mean are corrected.
+    threads : int
+    """
     heated = s.schedule.upto(pull_stage + 1)
     heated.until[pull_stage] = UNTIL_TIME
     duration = heated.duration

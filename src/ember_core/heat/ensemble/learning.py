@@ -92,7 +92,12 @@ class Learner:
     ) -> Learner:
         """Run the ensemble once: each member's pull, and its core as it would go on without one.
 
-        Parameters are those of :func:`ember_core.heat.ensemble.forecast.forecast`; ``cook`` is the nominal run.
+        Parameters
+        ----------
+        s, kinds, members, seed, spreads, threads
+            As of :func:`ember_core.heat.ensemble.forecast.forecast`.
+        cook : Cook
+            The nominal run.
         """
         if cook.pull_stage is None:
             raise ValueRangeError("Nothing cools after heat in this plan: there is no pull to learn.", path="/stages")

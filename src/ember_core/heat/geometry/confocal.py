@@ -184,6 +184,17 @@ def ellipsoid(
 
     ``across`` cells span a quarter turn in either direction; ``finest`` is the outermost shell's share of the shortest
     half axis.
+
+    Parameters
+    ----------
+    length, width, thickness : float
+        Axes, m.
+    symmetric : bool
+        Both halves meet the same: one octant is meshed.
+    across, shells : int
+        Cells over a quarter turn, and from the middle out.
+    finest : float
+        The outermost shell's share of the shortest half axis.
     """
     half = np.array([length, width, thickness]) / 2
     order = np.argsort(-half, kind="stable")

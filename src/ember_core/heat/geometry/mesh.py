@@ -70,6 +70,23 @@ def finish(parts: Parts, core: int, lines: list[Index], at_mm: Array, mirrored: 
 
     ``lines`` are the nodes to record, first the line through the core, whose places are ``at_mm``; ``ends`` the nodes where
     it leaves the piece, if not its first and last.
+
+    Parameters
+    ----------
+    parts : dict
+        Nodes, edges and patches by the names of a mesh's fields; emptied of what is not one.
+    core : int
+        The node in the middle.
+    lines : list of ndarray
+        Nodes to record, first the line through the core.
+    at_mm : ndarray
+        Places of the first line's nodes.
+    mirrored : bool
+        The other half of that line is the same.
+    inner : ndarray of bool, optional
+        Nodes of an inner material.
+    ends : (int, int), optional
+        Nodes where the line leaves the piece, if not its first and last.
     """
     volume = np.asarray(parts["volume"])
     watch = np.concatenate(lines)

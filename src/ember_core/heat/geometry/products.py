@@ -124,6 +124,19 @@ def box(
     ``finest`` is the outermost cell's share of half the thickness; across, the cells are fewer the longer the side, begin
     with :data:`FIRST_ACROSS` times that size and grow towards the centre. ``edge``: one of the sides across the width is a face of its own, so the
     width is meshed in full.
+
+    Parameters
+    ----------
+    length, width, thickness : float
+        m.
+    symmetric : bool
+        Both faces meet the same: half of the thickness is meshed.
+    cells : int
+        Over half of the thickness, about.
+    finest : float
+        The outermost cell's share of half the thickness.
+    edge : bool
+        One side across the width meets something else than the others.
     """
     step = max(finest * thickness / 2, SHORTEST_M)
     through = cells_for(thickness / 2, cells)
@@ -151,6 +164,17 @@ def short_cylinder(diameter: float, length: float, symmetric: bool, cells: int, 
     """r–z mesh of a cylinder with flat ends a and b and a curved side; sizes in m.
 
     A cylinder longer than wide is looked at across its middle, a flat one along its axis.
+
+    Parameters
+    ----------
+    diameter, length : float
+        m.
+    symmetric : bool
+        Both ends meet the same.
+    cells : int
+        Over half of each direction.
+    finest : float
+        The outermost cell's share of half the smaller size.
     """
     step = max(finest * min(diameter, length) / 2, SHORTEST_M)
     high = cells_for(length / 2, cells)

@@ -41,6 +41,19 @@ def geometry(
     """The grid or mesh of a shape, the length it is scaled by, and the size that a cook measures, m.
 
     ``edge``: one long narrow side of a box meets something else than the other sides.
+
+    Parameters
+    ----------
+    shape : mapping
+        ``piece.shape`` of a plan.
+    symmetric, crust : bool
+        Both faces meet the same; a crust will form.
+    cells : int
+        Of a one-dimensional grid.
+    refine : float
+        Multiplies the cells of a mesh in each direction.
+    edge : bool
+        As of :func:`ember_core.heat.geometry.products.box`.
     """
     # members of an ensemble keep the usual grid: they are corrected to the nominal run
     crust = crust and refine >= 1.0 and cells >= FINE_CELLS

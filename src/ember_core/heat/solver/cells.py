@@ -60,7 +60,16 @@ def temperature_at(h: float, w: float, body: Body) -> tuple[float, float, float]
 
 @inlined
 def read_cells(y: Array, w: Array, body: Body, temp: Array, slope: Array, kappa: Array) -> None:
-    """:func:`temperature_at` for every cell; its body stands in the loop, which is several times faster."""
+    """:func:`temperature_at` for every cell; its body stands in the loop, which is several times faster.
+
+    Parameters
+    ----------
+    y, w : ndarray (cells,)
+        Enthalpies, J/m³; water left, kg/m³.
+    body : Body
+    temp, slope, kappa : ndarray (cells,)
+        Receive °C, dT/dH in K m³/J, and W/(m K).
+    """
     table, conductivity = body.temperature, body.conductivity
     h0, per_dh, k_scale = body.h0, body.per_dh, body.k_scale
     boil_h, water, k_dry = body.boil_h, body.water, body.k_dry

@@ -44,7 +44,18 @@ DIFFUSIVITY = 1.5e-7  # m²/s, of food, about: for the first step
 
 @leaf
 def wanted_of(until: int, surface: float, water: Array, temp: Array, line: Line) -> float:
-    """The temperature (°C) that a stage waits for, the core's if for none."""
+    """The temperature (°C) that a stage waits for, the core's if for none.
+
+    Parameters
+    ----------
+    until : int
+        What is waited for.
+    surface : float
+        Of face a, °C.
+    water, temp : ndarray (cells,)
+        Left, kg/m³; °C.
+    line : Line
+    """
     if until == UNTIL_SURFACE:
         return float(surface)
     if until == UNTIL_MEAN:
@@ -84,7 +95,19 @@ def look_from_inside(enthalpy: Array, water: Array, line: Line, room: Room) -> N
 
 @leaf
 def record_step(record: Record, t: float, core: float, water: Array, line: Line, room: Room) -> None:
-    """Record the state at ``t`` s."""
+    """Record the state at ``t`` s.
+
+    Parameters
+    ----------
+    record : Record
+        Receives it.
+    t, core : float
+        s, °C.
+    water : ndarray (cells,)
+        Left, kg/m³.
+    line, room : Line, Room
+        The piece; its temperatures.
+    """
     mean = mean_temperature(room.before, water, line.grid.mean, line.body)
     row = keep_row(record, t, core, mean, room.skin[BEGIN, 0].t_c, room.skin[BEGIN, 1].t_c)
     if row >= 0 and record.field.shape[1] == line.grid.n:

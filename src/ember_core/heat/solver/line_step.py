@@ -58,7 +58,17 @@ def new_room(n: int, faces: Rows, share: float) -> Room:
 
 @leaf
 def look(state: State, clock: float, faces: Rows, line: Line, room_: Room) -> None:
-    """Find the rates at a step's begin, from the state; ``clock`` s into the stage."""
+    """Find the rates at a step's begin, from the state; ``clock`` s into the stage.
+
+    Parameters
+    ----------
+    state : State
+        Left as it is.
+    clock : float
+        Into the stage, s.
+    faces, line, room_
+        What is met; the piece; receives what is found.
+    """
     skin = room_.skin[BEGIN]
     room_.heat[BEGIN] = rates(
         state.enthalpy, state.water, state.shed, clock, faces, line, room_.work.cells, room_.rate[BEGIN], skin,
@@ -70,7 +80,17 @@ def look(state: State, clock: float, faces: Rows, line: Line, room_: Room) -> No
 
 @leaf
 def fill(state: State, clock: float, faces: Rows, line: Line, room_: Room) -> None:
-    """Find how fast an oven's air fills at a step's begin."""
+    """Find how fast an oven's air fills at a step's begin.
+
+    Parameters
+    ----------
+    state : State
+        Its share of vapour counts.
+    clock : float
+        Into the stage, s.
+    faces, line, room_
+        What is met; the piece; receives the rate.
+    """
     air = room_.air
     if air[0].leak > 0.0:
         given, _ = given_off(air, clock, faces, line, room_.skin[BEGIN])

@@ -34,7 +34,17 @@ class Passed(NamedTuple):
 
 @leaf
 def between(u: float, v0: float, s0: float, v1: float, s1: float, dt: float) -> float:
-    """A value at the share ``u`` of a step: a cubic by values and slopes (per s), held to what cannot overshoot by much."""
+    """A value at the share ``u`` of a step: a cubic by values and slopes (per s), held to what cannot overshoot by much.
+
+    Parameters
+    ----------
+    u : float
+        Share of the step, 0 to 1.
+    v0, s0, v1, s1 : float
+        Values and slopes (per s) at both ends.
+    dt : float
+        Its length, s.
+    """
     change = v1 - v0
     most = 3.0 * abs(change) + LEAST_SWING_K
     if abs(s0) * dt > most or abs(s1) * dt > most:
@@ -55,7 +65,17 @@ def mean_of(passed: Passed, weight: Array) -> tuple[float, float, float]:
 
 @leaf
 def keep_sample(record: Record, at: float, u: float, mean: float, passed: Passed, water: Array, solid: Solid) -> None:
-    """Record the moment ``at`` (s), the share ``u`` of a step, with the mean (°C); ``water`` (nodes,) is in kg/m³."""
+    """Record the moment ``at`` (s), the share ``u`` of a step, with the mean (°C); ``water`` (nodes,) is in kg/m³.
+
+    Parameters
+    ----------
+    record : Record
+        Receives it.
+    at, u, mean : float
+        s; share of the step, 0 to 1; °C.
+    passed, water, solid
+        The step; what the nodes have left, kg/m³; the piece.
+    """
     step, was, now, f0, f1, slope = passed.step, passed.was, passed.now, passed.f0, passed.f1, passed.slope
     mesh = solid.mesh
     core = mesh.core

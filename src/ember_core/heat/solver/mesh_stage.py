@@ -73,7 +73,18 @@ def mean_now(temp: Array, weight: Array) -> float:
 
 @leaf
 def wanted_of(until: int, at: Rates, skin: Array, weight: Array, solid: Solid) -> float:
-    """The temperature (°C) that a stage waits for, the core's if for none; ``skin`` (patches,) is in °C."""
+    """The temperature (°C) that a stage waits for, the core's if for none; ``skin`` (patches,) is in °C.
+
+    Parameters
+    ----------
+    until : int
+        What is waited for.
+    at : Rates
+        Its temperatures count.
+    skin, weight : ndarray (patches,), (nodes,)
+        °C; shares in the mean.
+    solid : Solid
+    """
     if until == UNTIL_SURFACE:
         return float(skin[solid.mesh.patch_a])
     if until == UNTIL_MEAN:

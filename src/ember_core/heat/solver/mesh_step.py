@@ -85,7 +85,15 @@ def new_room(mesh: Mesh, faces: Rows, share: float) -> Room:
 
 @leaf
 def begin_stage(state: State, faces: Rows, solid: Solid, coupling: Coupling, room_: Room) -> None:
-    """Look at the state as a stage begins: temperatures, rates, weights and the bound of the fastest rate."""
+    """Look at the state as a stage begins: temperatures, rates, weights and the bound of the fastest rate.
+
+    Parameters
+    ----------
+    state, faces, solid : State, rows of FACE, Solid
+        As the stage finds them.
+    coupling, room_ : Coupling, Room
+        Receive what is found.
+    """
     mesh, body, step = solid.mesh, solid.layers.outer, room_.step
     h, w, temp = state.enthalpy, state.water, room_.begin.temperature
     find_dried(w, solid, coupling)
@@ -113,7 +121,17 @@ def begin_stage(state: State, faces: Rows, solid: Solid, coupling: Coupling, roo
 
 @leaf
 def prepare(state: State, step: float, faces: Rows, solid: Solid, coupling: Coupling, room_: Room) -> None:
-    """Find how the nodes are coupled during a step (s), and the formula that keeps it stable."""
+    """Find how the nodes are coupled during a step (s), and the formula that keeps it stable.
+
+    Parameters
+    ----------
+    state : State
+        Left as it is.
+    step : float
+        s.
+    faces, solid, coupling, room_
+        What is met; the piece; receives how its nodes are coupled; room, with the step before.
+    """
     h, w, body, at = state.enthalpy, state.water, solid.layers.outer, room_.step
     foreseen = room_.older
     onward = AHEAD * min(step / at[0].last, 2.0) if at[0].last > 0.0 else 0.0
@@ -143,7 +161,19 @@ def work_of(exact: int, nodes: int, stages: int) -> int:
 
 @leaf
 def filled(given: float, share: float, clock: float, faces: Rows, whole: float, air: Rows) -> float:
-    """How fast an oven's air fills, 1/s, when the piece (``whole`` m³) gives off ``given`` kg/s, ``clock`` s into the stage."""
+    """How fast an oven's air fills, 1/s, when the piece (``whole`` m³) gives off ``given`` kg/s, ``clock`` s into the stage.
+
+    Parameters
+    ----------
+    given : float
+        kg/s.
+    share : float
+        Of vapour in the air now.
+    clock : float
+        Into the stage, s.
+    faces, whole, air
+        What is met; the piece's volume, m³; the oven's air.
+    """
     return float(air_rate(air, share, given * room(air, clock, faces) / whole)) if air[0].leak > 0.0 else 0.0
 
 
@@ -151,7 +181,17 @@ def filled(given: float, share: float, clock: float, faces: Rows, whole: float, 
 def take_step(
     state: State, clock: float, step: float, faces: Rows, solid: Solid, coupling: Coupling, room_: Room
 ) -> None:
-    """Try a step from the state into ``room_.reached``; parameters as of :func:`prepare`, ``clock`` s into the stage."""
+    """Try a step from the state into ``room_.reached``; parameters as of :func:`prepare`, ``clock`` s into the stage.
+
+    Parameters
+    ----------
+    state : State
+        Left as it is.
+    clock, step : float
+        Into the stage, and the step's length, s.
+    faces, solid, coupling, room_
+        What is met; the piece; how its nodes are coupled; receives the step.
+    """
     h, w, air, at, formula = state.enthalpy, state.water, room_.air, room_.step, room_.formula
     begin, inner, end = room_.begin, room_.inner, room_.end
     older, old, new = room_.older, room_.old, room_.new
@@ -192,6 +232,15 @@ def error_of(state: State, step: float, solid: Solid, coupling: Coupling, room_:
     """Error of the step just taken (s long), K; not-a-number when an enthalpy is none. Says in the room whether water boils.
 
     It is the root mean square of all nodes, of one node a share (:data:`AT_ONE_NODE`), or what the oven's air is off by.
+
+    Parameters
+    ----------
+    state : State
+        As the step began.
+    step : float
+        s.
+    solid, coupling, room_
+        The piece; how fast its dried nodes are; the step.
     """
     h, w, body, at = state.enthalpy, state.water, solid.layers.outer, room_.step
     reached, weight = room_.reached, room_.weight
@@ -223,7 +272,17 @@ def error_of(state: State, step: float, solid: Solid, coupling: Coupling, room_:
 
 @leaf
 def boil(state: State, step: float, solid: Solid, coupling: Coupling, room_: Room) -> bool:
-    """Take out what boiled in the step (s); False, and nothing changed, when that leaves a place too hot."""
+    """Take out what boiled in the step (s); False, and nothing changed, when that leaves a place too hot.
+
+    Parameters
+    ----------
+    state : State
+        Its water is changed.
+    step : float
+        s.
+    solid, coupling, room_
+        The piece; the lists of what has dried; the step, whose enthalpies are changed.
+    """
     at, body, w = room_.step, solid.layers.outer, state.water
     at[0].given = 0.0
     if at[0].boils == 0 or body.water <= 0.0:

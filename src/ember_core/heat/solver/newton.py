@@ -40,7 +40,17 @@ def new_work(n: int) -> Work:
 
 @inlined
 def foreseen(face: Any, slope: Array, move: Array, near: int, inwards: int) -> tuple[float, float]:
-    """Flux into a face and heat drawn from under its crust (W/m²) after a linear ``move`` of the enthalpies (J/m³)."""
+    """Flux into a face and heat drawn from under its crust (W/m²) after a linear ``move`` of the enthalpies (J/m³).
+
+    Parameters
+    ----------
+    face : row of SKIN
+        What it does now.
+    slope, move : ndarray (cells,)
+        dT/dH, K m³/J; J/m³.
+    near, inwards : int
+        The nearest cell, and which way the piece lies.
+    """
     following = near + inwards
     flux = face.flux + face.by_near * slope[near] * move[near] + face.by_next * slope[following] * move[following]
     at = face.under

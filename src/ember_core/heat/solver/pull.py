@@ -47,7 +47,17 @@ def unseen() -> Seen:
 
 @leaf
 def advance(y: Array, stretch: Stretch, case: Case, record: Record, seen: Seen) -> tuple[float, int, float, float, int]:
-    """Advance the flat state ``y`` through a stage, by the case's stepper; returns what that does."""
+    """Advance the flat state ``y`` through a stage, by the case's stepper; returns what that does.
+
+    Parameters
+    ----------
+    y : ndarray
+        The flat state; changed.
+    stretch, case : Stretch, Case
+        The stage; the piece.
+    record, seen : Record, Seen
+        What is recorded, and what is kept of the way.
+    """
     return call_stepper(  # type: ignore[call-arg]  # numba hands an intrinsic its context
         case.stepper,
         (
@@ -59,7 +69,17 @@ def advance(y: Array, stretch: Stretch, case: Case, record: Record, seen: Seen) 
 
 @kernel
 def peak_after(state: Array, t: float, first: int, schedule: Schedule, case: Case, record: Record) -> float:
-    """Highest core (°C) from a flat ``state`` at time ``t`` (s) on, through the stages from ``first``."""
+    """Highest core (°C) from a flat ``state`` at time ``t`` (s) on, through the stages from ``first``.
+
+    Parameters
+    ----------
+    state : ndarray
+        Flat; left as it is.
+    t, first : float, int
+        Now, s; the stage that comes next.
+    schedule, case, record
+        The stages; the piece; counts the work.
+    """
     record.tally[0].coasts += 1
     y = state.copy()
     nothing = unseen()

@@ -8,7 +8,17 @@ from ember_core.heat.solver.types import Record
 
 @leaf
 def keep_row(record: Record, t: float, core: float, mean: float, surface_a: float, surface_b: float) -> int:
-    """Append a moment (s) with its temperatures (°C); returns its row, or -1 when the record is full."""
+    """Append a moment (s) with its temperatures (°C); returns its row, or -1 when the record is full.
+
+    Parameters
+    ----------
+    record : Record
+        Receives it.
+    t : float
+        s.
+    core, mean, surface_a, surface_b : float
+        °C.
+    """
     row = record.tally[0].rows
     if row >= record.t.size:
         record.tally[0].lost += 1

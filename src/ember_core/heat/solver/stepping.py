@@ -21,14 +21,34 @@ RULE_TOLERANCE_K = 0.05  # a row is met within the rounding of °F to °C
 
 @leaf
 def hermite(u: float, v0: float, s0: float, v1: float, s1: float, dt: float) -> float:
-    """Cubic with values v0, v1 and slopes s0, s1 (per s) at the ends of ``dt`` s, at the share ``u`` of it."""
+    """Cubic with values v0, v1 and slopes s0, s1 (per s) at the ends of ``dt`` s, at the share ``u`` of it.
+
+    Parameters
+    ----------
+    u : float
+        Share of the step, 0 to 1.
+    v0, s0, v1, s1 : float
+        Values and slopes (per s) at both ends.
+    dt : float
+        Its length, s.
+    """
     start = (1 + 2 * u) * (1 - u) ** 2 * v0 + u * (1 - u) ** 2 * dt * s0
     return start + u * u * (3 - 2 * u) * v1 + u * u * (u - 1) * dt * s1
 
 
 @leaf
 def hermite_root(v0: float, s0: float, v1: float, s1: float, dt: float, target: float) -> float:
-    """Where the cubic through (v0, s0), (v1, s1) over ``dt`` meets ``target``; it lies between."""
+    """Where the cubic through (v0, s0), (v1, s1) over ``dt`` meets ``target``; it lies between.
+
+    Parameters
+    ----------
+    v0, s0, v1, s1 : float
+        Values and slopes (per s) at both ends.
+    dt : float
+        Length of the step, s.
+    target : float
+        A value between ``v0`` and ``v1``.
+    """
     lo, hi = 0.0, 1.0
     rising = v1 > v0
     for _ in range(50):
@@ -46,6 +66,13 @@ def hermite_peak(v0: float, s0: float, v1: float, s1: float, dt: float) -> tuple
     """Maximum of the cubic over the step when its slope changes from plus to minus: value, offset.
 
     A cubic that swings far beyond both ends is none: there the place has begun or ended to boil, and the higher end counts.
+
+    Parameters
+    ----------
+    v0, s0, v1, s1 : float
+        Values and slopes (per s) at both ends.
+    dt : float
+        Length of the step, s.
     """
     lo, hi = 0.0, 1.0
     for _ in range(40):
@@ -66,7 +93,17 @@ def hermite_peak(v0: float, s0: float, v1: float, s1: float, dt: float) -> tuple
 def highest(
     peak: float, peak_t: float, t: float, step: float, core: float, rate: float, core1: float, rate1: float
 ) -> tuple[float, float]:
-    """The highest core met and its time, after a step from ``t`` (s) with cores (°C) and their rates (K/s) at its ends."""
+    """The highest core met and its time, after a step from ``t`` (s) with cores (°C) and their rates (K/s) at its ends.
+
+    Parameters
+    ----------
+    peak, peak_t : float
+        The highest so far, °C, and its time, s.
+    t, step : float
+        Begin and length of the step, s.
+    core, rate, core1, rate1 : float
+        °C and K/s at both ends.
+    """
     if rate > 0.0 and rate1 < 0.0:
         top, at = hermite_peak(core, rate, core1, rate1, step)
         if top > peak:

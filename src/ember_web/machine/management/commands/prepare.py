@@ -78,7 +78,8 @@ class Command(BaseCommand):
         if options["database_only"]:
             return
         call_command("migrate", verbosity=0, interactive=False)
-        call_command("collectstatic", verbosity=0, interactive=False, clear=False)
+        # what the htmx package brings is not used, and imports what is not there
+        call_command("collectstatic", verbosity=0, interactive=False, clear=False, ignore_patterns=["django_htmx"])
         if options["demo"]:
             token = seed()
             path = Path(options["hub_token_file"]) if options["hub_token_file"] else None

@@ -1,0 +1,126 @@
+// The big half of the board: the chosen piece, its next move, and what is done about it.
+
+import { nextOf } from "./fold.js";
+import { el, pieces, svg } from "./words.js";
+
+const SILENT_MS = 120000; // of kitchen time: a probe that said nothing for so long is silent
+
+export const probeCore = (cook, now, rate) => {
+  const last = cook.lastReading;
+  return last && now - last[0] < SILENT_MS * Math.max(rate, 1) ? last[1] : null;
+};
+
+const spark = (cook) => {
+  const box = svg("svg", {
+    viewBox: "0 0 760 104",
+    class: "h-spark",
+    role: "img",
+    "aria-label": "Predicted core and probe readings",
+    preserveAspectRatio: "none",
+  });
+  const total = Math.max(cook.trace[cook.trace.length - 1][0], ...cook.readings.slice(-1).map((r) => r[0]), 1);
+  const all = [...cook.trace.map((p) => p[1]), ...cook.readings.map((r) => r[1])];
+  const low = Math.min(...all);
+  const high = Math.max(...all, low + 5);
+  const x = (t) => (t / total) * 756 + 2;
+  const y = (c) => 100 - ((c - low) / (high - low)) * 94;
+  const points = cook.trace.map((p) => `${x(p[0]).toFixed(1)} ${y(p[1]).toFixed(1)}`);
+  box.append(svg("path", { d: `M${points.join("L")}`, class: "l-mean" }));
+  if (cook.target)
+    box.append(svg("line", { x1: 0, x2: 760, y1: y(cook.target), y2: y(cook.target), class: "target-line" }));
+  for (const m of cook.moves)
+    box.append(svg("line", { x1: x(m.offset), x2: x(m.offset), y1: 0, y2: 104, class: "tick" }));
+  for (const r of cook.readings)
+    box.append(svg("circle", { cx: x(r[0]).toFixed(1), cy: y(r[1]).toFixed(1), r: 2.5, class: "dot" }));
+  return box;
+};
+
+export const nothing = (plans) => {
+  const empty = el("div", "empty");
+  const a = el("a", "btn btn-primary big", "Choose a plan");
+  a.href = plans;
+  empty.append(
+    el("h1", "", "Nothing on heat"),
+    el("p", "", "Save a plan and start it: it appears here with its next move and the time to it."),
+    a,
+  );
+  return empty;
+};
+
+// the core as the probe has it, beside it the plan's, and where it is to go; also where the plan's core is to be shown
+const coreLine = (cook, move, probe) => {
+  const line = el("p", "h-core");
+  const toGo = move && move.core !== null ? move.core : cook.target;
+  const first = el("span", "core-now", probe !== null ? `${probe.toFixed(1)} °C` : "–");
+  const silent = cook.probe ? "by the plan; probe silent" : "by the plan; no probe";
+  const beside = el("small", "", probe !== null ? "plan –" : silent);
+  line.append(first, beside);
+  if (toGo !== null && toGo !== undefined)
+    line.append(
+      el("span", "", "→"),
+      el("span", "", `${toGo.toFixed(1)} °C`),
+      el("small", "", move && move.core !== null ? `at ${move.verb.toLowerCase()}` : "target"),
+    );
+  const shown = cook.trace.length
+    ? {
+        cook,
+        at: probe !== null ? beside : first,
+        words: probe !== null ? (c) => `plan ${c}` : (c) => `≈ ${c} °C`,
+      }
+    : null;
+  return [line, shown];
+};
+
+const cueOf = (cook, move, clock) => {
+  const cue = el("p", "h-cue", move ? move.cue : "Finish it to write the record.");
+  const by = cook.learned;
+  if (by && move && move.kind === "pull")
+    cue.prepend(
+      el("span", "h-learned", by.note ? by.note : `By the probe: pull likely ${clock.between(by.from, by.to)}.`),
+    );
+  if (move?.caution) cue.append(el("span", "care", `⚠ ${move.caution}`));
+  return cue;
+};
+
+// the words of a piece; returns what is to be put in the hero, and where the plan's core goes on
+export const heroOf = (cook, { now, rate, clock }) => {
+  const move = nextOf(cook);
+  const count = el("p", "h-count", move ? "" : "–");
+  if (move) count.dataset.due = move.due;
+  const [line, shown] = coreLine(cook, move, probeCore(cook, now, rate));
+  const parts = [
+    el("p", "h-verb", move ? move.verb : "All moves done"),
+    el("p", "h-piece", `${pieces(cook)} · ${cook.station}`),
+    count,
+    line,
+    spark(cook),
+    cueOf(cook, move, clock),
+  ];
+  return [parts, shown];
+};
+
+const button = (cls, label, id, act) => {
+  const b = el("button", cls, label);
+  b.type = "button";
+  b.id = id;
+  b.addEventListener("click", act);
+  return b;
+};
+
+// done, a while ago, a minute more, finish
+export const actsOf = (cook, { mark, extend, finish }) => {
+  const move = nextOf(cook);
+  const acts = el("div", "h-acts");
+  const left = el("div", "b-col");
+  const right = el("div", "b-col");
+  acts.append(button("b-done", move ? `${move.verb}: done` : "Finish and log", "done", () => mark(0)));
+  if (move) {
+    left.append(
+      button("b-side", "did it 40 s ago", "ago40", () => mark(40)),
+      button("b-side", "2 min ago", "ago120", () => mark(120)),
+    );
+    right.append(button("b-side", "+1 min", "extend", extend), button("b-side", "finish and log", "finish", finish));
+  }
+  acts.append(left, right);
+  return acts;
+};

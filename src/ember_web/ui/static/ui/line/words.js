@@ -1,0 +1,57 @@
+// Small things that several parts use: elements, ids, how times are written.
+
+export const el = (tag, cls, content) => {
+  const e = document.createElement(tag);
+  if (cls) e.className = cls;
+  if (content !== undefined) e.textContent = content;
+  return e;
+};
+
+export const svg = (tag, attributes) => {
+  const e = document.createElementNS("http://www.w3.org/2000/svg", tag);
+  for (const [k, v] of Object.entries(attributes)) e.setAttribute(k, v);
+  return e;
+};
+
+export const uuid = () =>
+  crypto.randomUUID
+    ? crypto.randomUUID()
+    : "10000000-1000-4000-8000-100000000000".replace(/[018]/g, (c) =>
+        (c ^ (crypto.getRandomValues(new Uint8Array(1))[0] & (15 >> (c / 4)))).toString(16),
+      );
+
+// a duration in ms: m:ss below ten minutes, whole minutes above, hours from two
+export const span = (ms) => {
+  const s = Math.round(Math.abs(ms) / 1000);
+  const sign = ms < -500 ? "−" : "";
+  if (s < 600) return `${sign}${Math.floor(s / 60)}:${String(s % 60).padStart(2, "0")}`;
+  const m = Math.round(s / 60);
+  return s < 7200 ? `${sign}${m} min` : `${sign}${Math.floor(m / 60)} h ${String(m % 60).padStart(2, "0")}`;
+};
+
+export const clockOf = (zone) => {
+  const format = new Intl.DateTimeFormat("en-GB", { hour: "2-digit", minute: "2-digit", timeZone: zone });
+  return {
+    at: (ms) => format.format(ms),
+    between: (a, b) =>
+      format.format(a) === format.format(b) ? `at ${format.format(a)}` : `${format.format(a)}–${format.format(b)}`,
+  };
+};
+
+export const pieces = (cook) => `${cook.count > 1 ? `${cook.count} × ` : ""}${cook.title}`;
+
+export const beep = () => {
+  try {
+    const audio = new AudioContext();
+    const tone = audio.createOscillator();
+    const gain = audio.createGain();
+    tone.frequency.value = 880;
+    gain.gain.value = 0.15;
+    tone.connect(gain).connect(audio.destination);
+    tone.start();
+    tone.stop(audio.currentTime + 0.25);
+    tone.onended = () => audio.close();
+  } catch {
+    /* no sound before the first touch */
+  }
+};
