@@ -284,3 +284,14 @@ def test_whose_word_counts_for_where_a_request_comes_from(monkeypatch):
     assert main.proxy_words() == ["--no-proxy-headers"]
     monkeypatch.setenv("EMBER_PROXIES", "10.0.0.1, 10.0.0.2")
     assert main.proxy_words()[-1] == "10.0.0.1,10.0.0.2"
+
+
+def test_package_clients_are_heard_only_when_they_fail(capfd):
+    """What they warn of is nobody's business while all goes well."""
+    setup.quietly(["sh", "-c", "echo a warning; echo another >&2"], os.environ, "it failed")
+    assert capfd.readouterr() == ("", "")
+    with pytest.raises(SystemExit):
+        setup.quietly(["sh", "-c", "echo why >&2; exit 3"], os.environ, "it failed. Do this.")
+    said = capfd.readouterr().err
+    assert "why" in said
+    assert "it failed. Do this." in said
