@@ -3,14 +3,17 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
-from datetime import datetime
+from datetime import datetime, timedelta
 from typing import Any
 
+from django.db.models import Max
+
 from ember_web.line.adapters import moment, state_of
-from ember_web.line.models import Cook, Probe, Reading
+from ember_web.line.models import Cook, Event, Probe, Reading
 from ember_web.tenancy.models import Kitchen
 from ember_web.ui.templatetags.ember import span
 
+LATEST_S = 5.0  # an event may lie this far in the future: clocks of devices differ
 NUMBER_WIDE = 2.3  # %, of the strip's width at 1280 px
 STRIP_S = 90 * 60
 
@@ -33,6 +36,14 @@ def readings_of(cook: Cook) -> list[Reading]:
     if state.finished is not None:
         rows = rows.filter(measured_at__lte=moment(state.finished))
     return list(rows.order_by("measured_at", "id"))
+
+
+def behind(kitchen: Kitchen) -> datetime | None:
+    """The last event of a running cook when the kitchen's clock is before it by more than devices differ, else None."""
+    slack = timedelta(seconds=LATEST_S * max(kitchen.clock_rate, 1.0))
+    rows = Event.objects.filter(kitchen=kitchen, cook__finished=False)
+    latest: datetime | None = rows.aggregate(latest=Max("occurred_at"))["latest"]
+    return latest if latest is not None and kitchen.now() < latest - slack else None
 
 
 def free_probes(kitchen: Kitchen) -> Iterable[Probe]:

@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 from ember_core.line.fold import NOTE
-from ember_web.line.clock import behind
 from ember_web.line.models import Cook, Event
+from ember_web.line.queries import behind
 from ember_web.line.signals import announce
 from ember_web.tenancy.action import Actor, action
 from ember_web.tenancy.clock import steady

@@ -13,8 +13,9 @@ from ember_core.errors import InputError
 from ember_core.formats.usable import text_fault
 from ember_core.line.fold import EXTEND, FINISH, KINDS, MOVE, NOTE, START, UNDO
 from ember_web.line.adapters import moment
-from ember_web.line.clock import LATEST_S, kitchen_time
+from ember_web.line.clock import kitchen_time
 from ember_web.line.models import Cook, Event
+from ember_web.line.queries import LATEST_S
 from ember_web.line.signals import announce, cook_finished
 from ember_web.tenancy.action import Actor, Rank, action
 from ember_web.tenancy.keys import constraint_of
