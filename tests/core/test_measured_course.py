@@ -138,7 +138,13 @@ def test_two_readings_of_which_it_cannot_be_told():
 
 
 def test_guidance_is_judged_by_readings_not_between_them():
-    """One reading above the guidance's row is no time at it."""
-    once = readings([0, 200, 400], [60, 74.9, 60])
-    found = judge_log(once, rules="anz-fsanz-3.2.2", food="chicken-breast", form=None)["findings"]
-    assert [f["level"] for f in found if f["code"] == "guidance"] == ["stop"]
+    """70 °C for 2 min is held between readings that show it, not by the slopes before the first and after the last."""
+
+    def level(*core, apart):
+        history = readings([apart * k for k in range(len(core))], core)
+        found = judge_log(history, rules="anz-fsanz-3.2.2", food="chicken-breast", form=None)["findings"]
+        return [f["level"] for f in found if f["code"] == "guidance"]
+
+    assert level(60, 74.9, 60, apart=200) == ["stop"]
+    assert level(60, 72, 72, 60, apart=100) == ["stop"]
+    assert level(60, 72, 72, 72, 60, apart=60) == ["note"]
