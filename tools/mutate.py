@@ -46,7 +46,7 @@ LOGS = [
 ]
 ROWS = ["tests/validation/test_published_rows.py"]
 TESTS = {
-    "safety/advice.py": VERDICTS,
+    "safety/advice.py": ["tests/core/test_advice_bounds.py", *VERDICTS],
     "safety/clocks.py": ["tests/core/test_clocks.py"],
     "safety/conditions.py": VERDICTS,
     "safety/evidence.py": LOGS,
