@@ -7,12 +7,15 @@ run of 40 cells to 0.01 °C, and one member of the ensemble with drying and its 
 from __future__ import annotations
 
 import json
+import sys
 import time
 from collections.abc import Callable, Sequence
 from functools import partial
-from typing import Any
+from types import FunctionType
+from typing import Any, TypeVar, cast
 
 import numpy as np
+from numba.core.registry import CPUDispatcher
 from scipy.integrate import solve_ivp
 from scipy.optimize import brentq
 
@@ -24,9 +27,9 @@ from ember_core.heat.ensemble.forecast import MEMBER_CELLS, MEMBER_TOLERANCE_K, 
 from ember_core.heat.ensemble.learning import Learner
 from ember_core.heat.geometry.grid import Grid
 from ember_core.heat.setup import Setup, body_of, case_of, empty_record, setup, start_state
-from ember_core.heat.solver.compiled import plain
+from ember_core.heat.solver.compiled import entry, plain
 from ember_core.heat.solver.ending import UNTIL_PEAK
-from ember_core.heat.solver.line_rates import line_of, new_cells, rates
+from ember_core.heat.solver.line_rates import Cells, Line, line_of, new_cells, rates
 from ember_core.heat.solver.oven_air import AIR_K
 from ember_core.heat.solver.schedule import run_cook
 from ember_core.heat.solver.surface import medium_at, surface_balance
@@ -35,6 +38,7 @@ from ember_core.plan.plan import Plan
 
 CELLS = 40
 ACCURACY_K = 0.01
+F = TypeVar("F", bound=Callable[..., Any])
 
 
 def linear_plan() -> Plan:
@@ -154,6 +158,25 @@ def mesh_plan(kind: str, pan: bool = False) -> Plan:
     )
 
 
+def in_python(function: F) -> F:
+    """A compiled function as the Python it was written in, with all that it calls."""
+    written = plain(function)
+    names = vars(sys.modules[written.__module__])
+    called = {n: in_python(names[n]) for n in written.__code__.co_names if isinstance(names.get(n), CPUDispatcher)}
+    return cast(F, FunctionType(written.__code__, names | called, written.__name__, written.__defaults__))
+
+
+balance_in_python, medium_in_python = in_python(surface_balance), in_python(medium_at)
+
+
+@entry
+def rates_here(
+    y: Array, w: Array, shed: Array, t: float, faces: Rows, line: Line, cells: Cells, f: Array, skin: Rows, share: float
+) -> float:
+    """The solver's rates, for Python."""
+    return rates(y, w, shed, t, faces, line, cells, f, skin, share)
+
+
 class Reference:
     """The same enthalpy equations on the same cells, integrated by LSODA; the right-hand side compiled, or NumPy and plain Python."""
 
@@ -169,8 +192,8 @@ class Reference:
         self.start, self.water = np.append(y[:n], [0.0, 0.0]), y[n : 2 * n].copy()
         self.per_volume = 1.0 / (s.grid.volume.sum() * body.length)
         self.levels = body.h0 + body.dh * np.arange(body.temperature.size)
-        self.line = line_of(s.grid, body)
-        self.scratch = new_cells(n), np.empty(n), np.zeros(2, SKIN), np.zeros(2)
+        self.line = plain(line_of)(s.grid, body)
+        self.scratch = plain(new_cells)(n), np.empty(n), np.zeros(2, SKIN), np.zeros(2)
         self.scratch[2]["t_c"] = s.start_c
 
     def rate(self, t: float, x: Array, faces: Rows) -> Array:
@@ -180,7 +203,7 @@ class Reference:
         if self.compiled:
             cells, f, skin, shed = self.scratch
             shed[1] = x[n]
-            rates(x[:n], self.water, shed, t, faces, self.line, cells, f, skin, x[n + 1])
+            rates_here(x[:n], self.water, shed, t, faces, self.line, cells, f, skin, x[n + 1])
             return np.append(f, [skin[1].evaporation, self.filling(t, x[n + 1], skin[1].evaporation, faces)])
         cell = np.interp(x[:n], self.levels, body.temperature)
         k = np.interp(x[:n], self.levels, body.conductivity)
@@ -190,7 +213,7 @@ class Reference:
         out[1:n] -= flux
         face = np.zeros(1, SKIN)[0]
         face.t_c = 1.5 * cell[-1] - 0.5 * cell[-2]
-        plain(surface_balance)(
+        balance_in_python(
             faces[1],
             t,
             x[n],
@@ -214,7 +237,7 @@ class Reference:
         leak, pressure = faces[1].leak, faces[1].pressure_pa
         if leak == 0.0:
             return -share
-        gas = VAPOUR_GAS_CONSTANT * (plain(medium_at)(faces[1], t) + 273.15) / pressure
+        gas = VAPOUR_GAS_CONSTANT * (medium_in_python(faces[1], t) + 273.15) / pressure
         given = faces[1].food_m3 * gas * evaporation * self.grid.area[-1] * self.per_volume
         return float(leak * (faces[1].vapour_pa / pressure - share) + given * (1.0 - share))
 
