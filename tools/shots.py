@@ -14,20 +14,9 @@ from selenium.webdriver.common.by import By
 from selenium.webdriver.common.keys import Keys
 from selenium.webdriver.support.ui import Select, WebDriverWait
 
+from tools import chromium
+
 HERE = Path(__file__).resolve().parents[1] / "docs" / "screenshots"
-FLAGS = [
-    "--headless",
-    "--no-sandbox",
-    "--disable-gpu",
-    "--disable-quic",
-    "--no-first-run",
-    "--disable-background-networking",
-    "--disable-component-update",
-    "--disable-sync",
-    "--disable-dev-shm-usage",
-    "--hide-scrollbars",
-    "--force-device-scale-factor=1",
-]
 WIDE, PHONE = (1280, 800), (390, 844)
 
 
@@ -37,11 +26,7 @@ class Camera:
     def __init__(self, address: str) -> None:
         self.address, self.kitchen = address, f"{address}/k/brackenfold-hut"
         self.profile = tempfile.TemporaryDirectory()
-        options = webdriver.ChromeOptions()
-        options.binary_location = "/usr/bin/chromium"
-        for flag in [*FLAGS, f"--user-data-dir={self.profile.name}"]:
-            options.add_argument(flag)
-        self.page = webdriver.Chrome(options=options, service=webdriver.ChromeService("/usr/bin/chromedriver"))
+        self.page = webdriver.Chrome(options=chromium.options(self.profile.name), service=chromium.service())
 
     def size(self, size: tuple[int, int]) -> None:
         """Set the viewport."""

@@ -308,8 +308,9 @@ def shots(arguments: list[str]) -> int:
         port = free_port()
         address = f"http://127.0.0.1:{port}"
         supervisor.add(web_server(address, port, folder, env))
-        script = ROOT / "tools" / "shots.py"
-        return subprocess.run([PYTHON, script, address, str(token), *arguments], env=env).returncode
+        return subprocess.run(
+            [PYTHON, "-m", "tools.shots", address, str(token), *arguments], env=env, cwd=ROOT
+        ).returncode
 
 
 def load(arguments: list[str]) -> int:

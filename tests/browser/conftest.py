@@ -15,21 +15,9 @@ import pytest
 from selenium import webdriver
 from selenium.webdriver.common.by import By
 from selenium.webdriver.support.ui import WebDriverWait
+from tools import chromium
 
 ROOT = Path(__file__).resolve().parents[2]
-FLAGS = [
-    "--headless",
-    "--no-sandbox",
-    "--disable-gpu",
-    "--disable-quic",
-    "--no-first-run",
-    "--disable-background-networking",
-    "--disable-component-update",
-    "--disable-sync",
-    "--disable-dev-shm-usage",
-    "--hide-scrollbars",
-    "--force-device-scale-factor=1",
-]
 
 
 def free_port():
@@ -153,15 +141,11 @@ class Browser(webdriver.Chrome):
 
 def open_browser(folder, *, scripts=True):
     """A fresh Chromium."""
-    options = webdriver.ChromeOptions()
-    options.binary_location = "/usr/bin/chromium"
-    for flag in FLAGS:
-        options.add_argument(flag)
-    options.add_argument(f"--user-data-dir={folder}")
+    options = chromium.options(folder)
     options.set_capability("goog:loggingPrefs", {"browser": "ALL"})
     if not scripts:
         options.add_experimental_option("prefs", {"profile.managed_default_content_settings.javascript": 2})
-    browser = Browser(options=options, service=webdriver.ChromeService("/usr/bin/chromedriver"))
+    browser = Browser(options=options, service=chromium.service())
     browser.size(1280, 800)
     return browser
 

@@ -104,7 +104,7 @@ class Cook:
 
     @property
     def everywhere(self) -> Array:
-        """All recorded temperatures, times × places: what a rule has to be met by."""
+        """All recorded temperatures, °C (times × places): what a rule has to be met by."""
         return np.hstack([self.field, self.elsewhere]) if self.elsewhere.size else self.field
 
     @property
@@ -113,7 +113,7 @@ class Cook:
         return None if self.pull_stage is None else self.stages[self.pull_stage].end_s
 
     def at(self, t_s: float) -> int:
-        """Index of the sample nearest to ``t_s``."""
+        """Index of the sample nearest to ``t_s`` s."""
         return int(np.argmin(np.abs(self.t - t_s)))
 
 

@@ -21,6 +21,9 @@ from ember_core.heat.ensemble.forecast import Forecast
 
 Array = NDArray[np.float64]
 WIDTH, GRAIN_H, TRACE_H, LEFT, RIGHT = 664, 148, 184, 44, 12
+INNER = WIDTH - LEFT - RIGHT
+PIXELS = (200, 96)  # of the grain's image, along time and depth
+MOMENTS, LAYERS = 110, 56  # that the page can look at along the way
 RAMP_C = np.array([30.0, 44.0, 50.0, 55.0, 60.0, 65.0, 71.0, 85.0])
 RAMPS: dict[str, list[str]] = {
     "meat": ["#451c38", "#5f2443", "#8c3350", "#b9546a", "#d98f8b", "#d3a886", "#a97f5c", "#6d4c33"],
@@ -73,6 +76,32 @@ class Picture:
     legend: list[dict[str, Any]]
     data: dict[str, Any]
     table: list[dict[str, Any]]
+
+
+@dataclass(frozen=True)
+class Axes:
+    """Where times, s, and temperatures, °C, lie on the picture, in SVG units."""
+
+    total_s: float
+    low_c: float
+    top_c: float
+
+    def x(self, t: Any) -> Any:
+        """Across, by times, s."""
+        return LEFT + np.asarray(t) / self.total_s * INNER
+
+    def y(self, c: Any) -> Any:
+        """Down, by temperatures, °C; what lies outside goes to the edge."""
+        share = (np.clip(np.asarray(c), self.low_c, self.top_c) - self.low_c) / (self.top_c - self.low_c)
+        return TRACE_H - share * (TRACE_H - 12)
+
+    def at(self, t: float) -> float:
+        """Across, of one moment, rounded."""
+        return round(float(self.x(t)), 1)
+
+    def height(self, c: float) -> float:
+        """Down, of one temperature, rounded."""
+        return round(float(self.y(c)), 1)
 
 
 def _path(x: Array, y: Array) -> str:
@@ -129,92 +158,43 @@ def draw(
         The forecast's 5–95 % band of the core.
     """
     total = float(cook.t[-1])
-    inner = WIDTH - LEFT - RIGHT
-    field, depth = cook.field, cook.depth
-    if round_:
-        radius = depth[-1] + (depth[-1] - depth[-2]) / 2
-        field = np.hstack([field[:, ::-1], field])
-        depth = np.concatenate([radius - depth[::-1], radius + depth])
-    thick = depth[-1] + (depth[-1] - depth[-2]) / 2
-    hottest = np.maximum.accumulate(field, axis=0)
-
-    def x(t: Any) -> Any:
-        return LEFT + np.asarray(t) / total * inner
-
-    wide, high = 200, 96
-    when = np.linspace(0.0, total, wide)
-    where = (np.arange(high) + 0.5) / high * thick
-    grid = np.stack([np.interp(where, depth, row) for row in at_times(cook.t, hottest, when)], axis=1)
-    buffer = io.BytesIO()
-    Image.fromarray(colours(ramp, grid), "RGB").save(buffer, "PNG", compress_level=1)
-    image = "data:image/png;base64," + base64.b64encode(buffer.getvalue()).decode()
-    isotherm = ""
-    if target_c is not None:
-        isotherm = _isotherm(grid, when, where, target_c - 0.5, x, thick)
-    top_c = 10.0 * np.ceil(max(float(cook.core.max()), (target_c or 0) + 8, float(cook.mean.max()) + 2, 40.0) / 10.0)
-    low_c = 10.0 * np.floor(min(float(cook.core.min()), 0.0) / 10.0)
-
-    def y(c: Any) -> Any:
-        return TRACE_H - (np.clip(np.asarray(c), low_c, top_c) - low_c) / (top_c - low_c) * (TRACE_H - 12)
-
-    _, keep = np.unique(np.round(x(cook.t)), return_index=True)  # one point a pixel, none left out where steps are long
+    depth, thick, hottest = _across(cook, round_)
+    axes = _axes(cook, target_c)
+    grid, when, where = _grain(cook, depth, thick, hottest)
+    _, keep = np.unique(np.round(axes.x(cook.t)), return_index=True)  # one point a pixel, none left out of long steps
     keep = np.append(keep, len(cook.t) - 1)
     t = cook.t[keep]
     cursor_at = cursor_s if cursor_s is not None else (cook.pull_s if cook.pull_s is not None else total)
     cursor_at = min(max(cursor_at, 0.0), total)
     at = cook.at(cursor_at)
-    coarse = np.linspace(0.0, total, 110)
-    layers = 56
-    layer_at = (np.arange(layers) + 0.5) / layers * thick
+    coarse = np.linspace(0.0, total, MOMENTS)
+    layer_at = (np.arange(LAYERS) + 0.5) / LAYERS * thick
     painted = np.stack([np.interp(layer_at, depth, row) for row in at_times(cook.t, hottest, coarse)])
     step = _step(total, (30, 60, 120, 300, 600, 900, 1800, 3600, 7200, 14400, 28800, 86400), 8)
     mm = _step(thick, (1, 2, 5, 10, 20, 50, 100), 6)
-    coast = None
-    if cook.pull_s is not None and cook.peak_t_s > cook.pull_s:
-        pull_core = float(np.interp(cook.pull_s, cook.t, cook.core))
-        coast = {
-            "x0": round(float(x(cook.pull_s)), 1),
-            "x1": round(float(x(cook.peak_t_s)), 1),
-            "y0": round(float(y(pull_core)), 1),
-            "y1": round(float(y(cook.peak_core_c)), 1),
-            "rise": cook.peak_core_c - pull_core,
-        }
-    band = ""
-    if ribbon is not None:
-        low, _, high_ = ribbon.curve_core
-        xs = x(ribbon.curve_t)
-        band = _path(xs, y(high_)) + "L" + _path(xs[::-1], y(low[::-1]))[1:] + "Z"
+    degrees = 10.0 if axes.top_c - axes.low_c <= 80 else 20.0
     return Picture(
         width=WIDTH,
         grain_h=GRAIN_H,
         trace_h=TRACE_H,
         left=LEFT,
-        image=image,
-        isotherm=isotherm,
-        ticks=[{"x": round(float(x(s)), 1), "verb": v} for s, v in ticks],
-        time_marks=[{"x": round(float(x(s)), 1), "s": s} for s in np.arange(0, total + 1, step)],
+        image=_image(colours(ramp, grid)),
+        isotherm="" if target_c is None else _isotherm(grid, when, where, target_c - 0.5, axes.x, thick),
+        ticks=[{"x": axes.at(s), "verb": v} for s, v in ticks],
+        time_marks=[{"x": axes.at(s), "s": s} for s in np.arange(0, total + 1, step)],
         depth_marks=_depth_marks(thick, mm),
-        temp_marks=[
-            {"y": round(float(y(c)), 1), "c": c}
-            for c in np.arange(low_c, top_c + 1, 10.0 if top_c - low_c <= 80 else 20.0)
-        ],
-        core=_path(x(t), y(cook.core[keep])),
-        mean=_path(x(t), y(cook.mean[keep])),
-        surface=_path(x(t), y(cook.surface_a[keep])),
-        target=None
-        if target_c is None
-        else {
-            "y": round(float(y(target_c + 1)), 1),
-            "h": round(float(y(target_c - 1) - y(target_c + 1)), 1),
-            "mid": round(float(y(target_c)), 1),
-        },
-        coast=coast,
-        post=None if met_at_s is None else {"x": round(float(x(min(met_at_s, total))), 1)},
-        ribbon=band,
+        temp_marks=[{"y": axes.height(c), "c": c} for c in np.arange(axes.low_c, axes.top_c + 1, degrees)],
+        core=_path(axes.x(t), axes.y(cook.core[keep])),
+        mean=_path(axes.x(t), axes.y(cook.mean[keep])),
+        surface=_path(axes.x(t), axes.y(cook.surface_a[keep])),
+        target=None if target_c is None else _band(axes, target_c),
+        coast=_coast(cook, axes),
+        post=None if met_at_s is None else {"x": axes.at(min(met_at_s, total))},
+        ribbon="" if ribbon is None else _ribbon(ribbon, axes),
         cut=_cut(painted[int(np.argmin(np.abs(coarse - cursor_at)))], ramp, round_),
         round_=round_,
         cursor={
-            "x": round(float(x(cursor_at)), 1),
+            "x": axes.at(cursor_at),
             "t": cursor_at,
             "core": cook.core[at],
             "mean": cook.mean[at],
@@ -224,7 +204,7 @@ def draw(
         data={
             "total": round(total, 1),
             "left": LEFT,
-            "inner": inner,
+            "inner": INNER,
             "round": round_,
             "t": [round(float(v), 1) for v in coarse],
             "core": np.interp(coarse, cook.t, cook.core).round(1).tolist(),
@@ -235,16 +215,82 @@ def draw(
             "ramp": RAMPS[ramp],
             "cursor": round(cursor_at, 1),
         },
-        table=[
-            {
-                "t": float(s),
-                "core": float(np.interp(s, cook.t, cook.core)),
-                "mean": float(np.interp(s, cook.t, cook.mean)),
-                "surface": float(np.interp(s, cook.t, cook.surface_a)),
-            }
-            for s in np.unique(np.concatenate([np.linspace(0, total, 13), [s.end_s for s in cook.stages]]))
-        ],
+        table=_table(cook),
     )
+
+
+def _across(cook: Cook, round_: bool) -> tuple[Array, float, Array]:
+    """Depths and thickness, mm, and the hottest each depth has been so far, °C; of what is round, through its centre."""
+    field, depth = cook.field, cook.depth
+    if round_:
+        radius = depth[-1] + (depth[-1] - depth[-2]) / 2
+        field = np.hstack([field[:, ::-1], field])
+        depth = np.concatenate([radius - depth[::-1], radius + depth])
+    thick = float(depth[-1] + (depth[-1] - depth[-2]) / 2)
+    return depth, thick, np.maximum.accumulate(field, axis=0)
+
+
+def _axes(cook: Cook, target_c: float | None) -> Axes:
+    """Room for the core and the target, and some above; the surface may leave it."""
+    top_c = 10.0 * np.ceil(max(float(cook.core.max()), (target_c or 0) + 8, float(cook.mean.max()) + 2, 40.0) / 10.0)
+    low_c = 10.0 * np.floor(min(float(cook.core.min()), 0.0) / 10.0)
+    return Axes(float(cook.t[-1]), float(low_c), float(top_c))
+
+
+def _grain(cook: Cook, depth: Array, thick: float, hottest: Array) -> tuple[Array, Array, Array]:
+    """The hottest so far, °C (depths × times), with its times, s, and depths, mm."""
+    when = np.linspace(0.0, float(cook.t[-1]), PIXELS[0])
+    where = (np.arange(PIXELS[1]) + 0.5) / PIXELS[1] * thick
+    rows = at_times(cook.t, hottest, when)
+    return np.stack([np.interp(where, depth, row) for row in rows], axis=1), when, where
+
+
+def _image(rgb: NDArray[np.uint8]) -> str:
+    """A PNG as an address."""
+    buffer = io.BytesIO()
+    Image.fromarray(rgb, "RGB").save(buffer, "PNG", compress_level=1)
+    return "data:image/png;base64," + base64.b64encode(buffer.getvalue()).decode()
+
+
+def _band(axes: Axes, target_c: float) -> dict[str, float]:
+    """The target, 1 K up and down."""
+    high, low = float(axes.y(target_c + 1)), float(axes.y(target_c - 1))
+    return {"y": round(high, 1), "h": round(low - high, 1), "mid": axes.height(target_c)}
+
+
+def _coast(cook: Cook, axes: Axes) -> dict[str, Any] | None:
+    """From the pull to the peak, and the rise between them, K; None when the core does not rise after it."""
+    if cook.pull_s is None or cook.peak_t_s <= cook.pull_s:
+        return None
+    pull_core = float(np.interp(cook.pull_s, cook.t, cook.core))
+    return {
+        "x0": axes.at(cook.pull_s),
+        "x1": axes.at(cook.peak_t_s),
+        "y0": axes.height(pull_core),
+        "y1": axes.height(cook.peak_core_c),
+        "rise": cook.peak_core_c - pull_core,
+    }
+
+
+def _ribbon(forecast: Forecast, axes: Axes) -> str:
+    """Outline of the 5–95 % band of the core."""
+    low, _, high = forecast.curve_core
+    xs = axes.x(forecast.curve_t)
+    return _path(xs, axes.y(high)) + "L" + _path(xs[::-1], axes.y(low[::-1]))[1:] + "Z"
+
+
+def _table(cook: Cook) -> list[dict[str, float]]:
+    """What the trace shows, in numbers: twelve even spans and the ends of the stages."""
+    moments = np.unique(np.concatenate([np.linspace(0, float(cook.t[-1]), 13), [s.end_s for s in cook.stages]]))
+    return [
+        {
+            "t": float(s),
+            "core": float(np.interp(s, cook.t, cook.core)),
+            "mean": float(np.interp(s, cook.t, cook.mean)),
+            "surface": float(np.interp(s, cook.t, cook.surface_a)),
+        }
+        for s in moments
+    ]
 
 
 def _cut(layers: Array, ramp: str, round_: bool) -> list[dict[str, Any]]:

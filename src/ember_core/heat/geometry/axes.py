@@ -10,7 +10,7 @@ SHORTEST_M = 1e-4  # no cell is shorter: what is so thin has one temperature thr
 
 
 def half_axis(length: float, cells: int, first: float) -> Array:
-    """Nodes from 0 (centre) to ``length`` (surface) whose outermost cell is about ``first`` long."""
+    """Nodes from 0 (centre) to ``length`` (surface) whose outermost cell is about ``first`` long, in one unit of length."""
     lo, hi = 1.0, 3.0
     if first * cells >= length:
         return np.linspace(0.0, length, cells + 1)
@@ -30,6 +30,6 @@ def cells_for(length: float, cells: int) -> int:
 
 
 def dual(x: Array) -> tuple[Array, Array]:
-    """Lower and upper ends of the dual cells of nodes ``x``."""
+    """Lower and upper ends of the dual cells of nodes ``x``, in their unit."""
     middle = 0.5 * (x[1:] + x[:-1])
     return np.concatenate([x[:1], middle]), np.concatenate([middle, x[-1:]])

@@ -55,7 +55,7 @@ class _Family(NamedTuple):
     c2: float
 
     def metric(self, s: Array, theta: Array, psi: Array) -> tuple[Array, Array, Array]:
-        """Length per unit of each coordinate."""
+        """Length per unit of each coordinate, in the unit of the axes."""
         a2, b2, c2 = self
         lam = s * s - c2
         mu = -(b2 * np.cos(theta) ** 2 + c2 * np.sin(theta) ** 2)
@@ -67,7 +67,7 @@ class _Family(NamedTuple):
         )
 
     def place(self, s: Array, theta: Array, psi: Array) -> Array:
-        """Points, longest axis first."""
+        """Points, longest axis first, in the unit of the axes."""
         a2, b2, c2 = self
         lam = s * s - c2
         mu = -(b2 * np.cos(theta) ** 2 + c2 * np.sin(theta) ** 2)

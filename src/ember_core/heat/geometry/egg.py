@@ -80,7 +80,7 @@ def _gradients(points: Array, cells: Index) -> tuple[Array, Array]:
 
 @lru_cache(maxsize=32)
 def egg(mass_g: float, cells: int, cluster: float) -> Mesh:
-    """r–z mesh of an egg by triangles, a yolk in its middle; the blunt end is face a."""
+    """r–z mesh (m) of an egg of a mass (g) by triangles, a yolk in its middle; the blunt end is face a."""
     length, breadth = egg_sizes(mass_g)
     half = _towards_the_skin(cells, cluster)
     z = np.concatenate([half[::-1], -half[1:]])

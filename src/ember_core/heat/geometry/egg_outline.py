@@ -26,5 +26,5 @@ def egg_breadth_mm(mass_g: float) -> float:
 
 
 def egg_mass(breadth_mm: float) -> float:
-    """Mass in the shell, g, of an egg ``breadth_mm`` wide."""
+    """Mass of an egg in its shell, g, by its breadth, mm."""
     return 58.0 * (breadth_mm / egg_breadth_mm(58.0)) ** 3

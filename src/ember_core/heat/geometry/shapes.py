@@ -94,7 +94,7 @@ def _more_cells(*axes: float) -> tuple[int, int]:
 
 
 def line_of(mesh: Mesh, field: Array) -> tuple[Array, Array, Array]:
-    """Temperatures and places of the line through the core, completed by its mirror image, and the rest."""
+    """Temperatures (°C) and places (mm) of the line through the core, completed by its mirror image, and the rest (°C)."""
     line, at, rest = field[:, : mesh.line], mesh.line_mm, field[:, mesh.line :]
     if mesh.mirrored and mesh.watch[0] != mesh.core:  # from face a to the core only
         line = np.hstack([line, line[:, -2::-1]])
@@ -112,7 +112,7 @@ def depth_of(grid: Grid, length: float) -> Array:
 
 
 def whole_field(grid: Grid, field: Array) -> Array:
-    """Cell temperatures (times × cells), completed by the mirror image that half a slab leaves out."""
+    """Cell temperatures, °C (times × cells), completed by the mirror image that half a slab leaves out."""
     return np.hstack([field[:, ::-1], field]) if grid.mirrored else field
 
 

@@ -17,6 +17,12 @@ SHARE_OF_LOG10 = 0.8  # from here on steps are short, so that the end is met
 
 
 @leaf
+def needs_clocks(until: int, crit: Criterion) -> bool:
+    """Whether a stage keeps each place's lethality and its rule's clocks: it waits for them, or they are asked for."""
+    return until == UNTIL_LOG10 or until == UNTIL_RULE or crit.row_c.size > 0 or crit.d_ref > 0.0
+
+
+@leaf
 def watches(until: int) -> bool:
     """Whether a stage waits for a temperature."""
     return until == UNTIL_CORE or until == UNTIL_SURFACE or until == UNTIL_MEAN

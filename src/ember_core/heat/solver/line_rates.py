@@ -63,7 +63,7 @@ def new_cells(n: int) -> Cells:
 
 @leaf
 def core_of(values: Array, grid: Grid) -> float:
-    """The core read from the cell means."""
+    """The core read from the cells' means, in their unit."""
     total = 0.0
     for i in range(grid.core_lo, grid.core_hi):
         total += grid.core[i] * values[i]
@@ -91,7 +91,7 @@ def conduction(line: Line, cells: Cells, f: Array) -> None:
 
 @inlined
 def under_crust(w: Array, outermost: int, inwards: int) -> int:
-    """The outermost cell under a face that has water left; the next to outermost if none has."""
+    """The outermost cell under a face that has water ``w`` (kg/m³) left; the next to outermost if none has."""
     i = outermost
     while 0 <= i < w.size and w[i] <= 0.0:
         i += inwards
@@ -145,7 +145,7 @@ def both_faces(
 
 @inlined
 def add_faces(line: Line, cells: Cells, skin: Rows, f: Array) -> float:
-    """Add the faces' fluxes to ``f`` and its derivatives; returns the heat coming in, W per unit grid area."""
+    """Add the faces' fluxes to ``f`` (W/m³) and its derivatives; returns the heat coming in, W per unit grid area."""
     grid = line.grid
     n = grid.n
     heat = 0.0

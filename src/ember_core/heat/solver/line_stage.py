@@ -12,14 +12,13 @@ from ember_core.heat.solver.ending import (
     GOES_ON,
     MOST_TRIES,
     SPENT,
-    UNTIL_LOG10,
     UNTIL_MEAN,
-    UNTIL_RULE,
     UNTIL_SURFACE,
     UNTIL_TIME,
     aim,
     already,
     end_of,
+    needs_clocks,
     stepped_over,
 )
 from ember_core.heat.solver.line_rates import Line, core_of, line_of
@@ -27,8 +26,10 @@ from ember_core.heat.solver.line_step import BEGIN, END, Room, accept, error_of,
 from ember_core.heat.solver.recording import keep_row
 from ember_core.heat.solver.stepping import (
     CLOCK_NS,
+    LEAST_ERROR,
     ROW_NS,
     SAME_S,
+    SHORTEST_S,
     accumulate,
     highest,
     keep_state,
@@ -37,8 +38,8 @@ from ember_core.heat.solver.stepping import (
 )
 from ember_core.heat.solver.types import Case, Record, Rows, view
 
-SHORTEST_S = 1e-8  # a step that would be shorter is given up
-LEAST_ERROR = 1e-6  # share of the tolerance: no step grows for less
+# the error grows with the step's third power; the next one aims so far within the tolerance, and changes so much at most
+WITHIN, MOST_CUT, MOST_GROWTH = 0.9, 0.2, 4.0
 DIFFUSIVITY = 1.5e-7  # m²/s, of food, about: for the first step
 
 
@@ -84,7 +85,7 @@ def core_rate(slope: Array, rate: Array, line: Line) -> float:
 
 @leaf
 def look_from_inside(enthalpy: Array, water: Array, line: Line, room: Room) -> None:
-    """Set the faces' temperatures to where the two nearest cells point: the balance of the first step begins there."""
+    """Set the faces' temperatures (°C) to where the two nearest cells point, from enthalpies (J/m³) and water left (kg/m³)."""
     n = line.grid.n
     cells = room.work.cells
     read_cells(enthalpy, water, line.body, cells.temperature, cells.slope, cells.kappa)
@@ -161,7 +162,7 @@ def run_stage(
     rows = crit.row_c.size
     line = line_of(grid, body)
     state = view(y, grid.n, 2, rows)
-    tracking = until == UNTIL_LOG10 or until == UNTIL_RULE or rows > 0 or crit.d_ref > 0.0
+    tracking = needs_clocks(until, crit)
     room = new_room(grid.n, faces, state.vapour[0])
     temp, slope, tally = room.work.cells.temperature, room.work.cells.slope, record.tally
     look_from_inside(state.enthalpy, state.water, line, room)
@@ -193,9 +194,9 @@ def run_stage(
                 return t, FAILED, peak, peak_t, stored
             continue
         size = max(error_of(state.water, step, line, room) / tol, LEAST_ERROR)
-        factor = 0.9 * size ** (-1.0 / 3.0)
+        factor = WITHIN * size ** (-1.0 / 3.0)
         if size > 1.0 and step > 1e-7:
-            dt, aimed, smooth = step * max(factor, 0.2), -1.0, 0
+            dt, aimed, smooth = step * max(factor, MOST_CUT), -1.0, 0
             continue
         core1, rate1 = core_of(temp, grid), core_rate(slope, room.rate[END], line)
         wanted1 = wanted_of(until, room.skin[END, 0].t_c, state.water, temp, line)
@@ -205,7 +206,7 @@ def run_stage(
             continue
         smooth += 1
         if not clipped and aimed < 0.0:
-            dt = step * min(factor, 4.0)
+            dt = step * min(factor, MOST_GROWTH)
         elif factor < 1.0:
             dt = step * factor
         aimed, tries = -1.0, 0

@@ -22,6 +22,7 @@ from ember_core.heat.solver.ending import (
     aim,
     already,
     end_of,
+    needs_clocks,
     stepped_over,
 )
 from ember_core.heat.solver.mesh_bounds import change_to, to_go
@@ -41,8 +42,10 @@ from ember_core.heat.solver.mesh_step import (
 )
 from ember_core.heat.solver.stepping import (
     CLOCK_NS,
+    LEAST_ERROR,
     ROW_NS,
     SAME_S,
+    SHORTEST_S,
     accumulate,
     highest,
     keep_state,
@@ -58,8 +61,9 @@ CRUST_SHARE = 0.5  # of the tolerance is used while anything is dry; by measurin
 # a stage has so many steps at least while anything is dry: the damped estimate says too little there
 WITH_A_CRUST = 10.0
 AT_REST_K = 1e-3  # a piece that would change by less to the end of its stage is at rest
-SHORTEST_S = 1e-8  # a step that would be shorter is given up
-LEAST_ERROR = 1e-6  # share of the tolerance: no step grows for less
+# the error grows with the step's third power; the next one aims so far within the tolerance, and changes so much at most
+WITHIN, MOST_CUT, MOST_GROWTH = 0.8, 0.1, 8.0
+STABLE, QUICKLY = 0.65, 0.5  # shares of the longest stable step, by the stage's fastest rate and by the step's
 
 
 @leaf
@@ -127,7 +131,7 @@ def run_mesh_stage(
     solid = solid_of(mesh, layers)
     state = view(y, mesh.n, patches, rows)
     room, coupling, tally = new_room(mesh, faces, state.vapour[0]), new_coupling(mesh), record.tally
-    tracking = until == UNTIL_LOG10 or until == UNTIL_RULE or rows > 0 or crit.d_ref > 0.0
+    tracking = needs_clocks(until, crit)
     begin_stage(state, faces, solid, coupling, room)
     at, temp, weight = room.step, room.begin.temperature, room.weight
     t, end = t0, t0 + duration
@@ -140,7 +144,7 @@ def run_mesh_stage(
     if already(until, value, wanted, state):
         return t, until, peak, peak_t, stored
     dt = min(0.5 / at[0].fastest, duration)
-    cap = longest_stable(0.65, at[0].fastest)
+    cap = longest_stable(STABLE, at[0].fastest)
     recording = longest > 0.0
     largest = min(longest, cap) if recording and tracking else cap
     crusted = min(largest, duration / WITH_A_CRUST)
@@ -152,7 +156,7 @@ def run_mesh_stage(
     aimed, tries = -1.0, 0  # a step towards a wanted moment, and how many were tried
     while t < end - SAME_S:
         dried = coupling.found[0].dried > 0
-        most = min(crusted if dried else allowed, longest_stable(0.5, at[0].quickest))
+        most = min(crusted if dried else allowed, longest_stable(QUICKLY, at[0].quickest))
         step, clipped = next_step(t, min(dt, most), end, unstopped, 0, aimed)
         clock = t - t0
         near = tol * min(max(to_go(temp, weight, clock, faces, mesh) / FAR_K, CLOSEST), 1.0)
@@ -173,9 +177,9 @@ def run_mesh_stage(
                 return t, FAILED, peak, peak_t, stored
             continue
         size = max(error / near, LEAST_ERROR)
-        factor = 0.8 * size ** (-1.0 / 3.0)
+        factor = WITHIN * size ** (-1.0 / 3.0)
         if size > 1.0 and step > 1e-7:
-            dt, aimed = step * max(factor, 0.1), -1.0
+            dt, aimed = step * max(factor, MOST_CUT), -1.0
             continue
         core1 = room.end.temperature[mesh.core]
         rate1 = room.slope[mesh.core] * room.end.f[mesh.core]
@@ -188,7 +192,7 @@ def run_mesh_stage(
             dt, aimed, tries = 0.3 * step, -1.0, 0
             continue
         if not clipped and aimed < 0.0:
-            dt = step * min(factor, 8.0)
+            dt = step * min(factor, MOST_GROWTH)
         elif factor < 1.0:
             dt = step * factor
         aimed, tries = -1.0, 0

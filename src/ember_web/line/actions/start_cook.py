@@ -15,6 +15,7 @@ from ember_core.line.fold import START
 from ember_core.planning.compute import compute
 from ember_core.planning.moves import moves
 from ember_web.line.clock import kitchen_time
+from ember_web.line.events import EVENT_KEY, id_taken
 from ember_web.line.models import Cook, Event, Probe
 from ember_web.line.signals import announce
 from ember_web.plans.adapters import thin_trace
@@ -91,9 +92,7 @@ def start_cook(actor: Actor, command: StartCook) -> Cook:
         if broken == "probe_in_one_running_cook":
             message = f"{probe} is already in another piece; choose another probe or finish that cook."
             raise InputError(message, path="probe", code="probe-busy") from None
-        if broken == Event._meta.db_table + "_pkey":
-            raise InputError(
-                "This id is another event's; send it with a new one.", path="event", code="id-taken"
-            ) from None
+        if broken == EVENT_KEY:
+            raise id_taken("event") from None
         raise
     return cook

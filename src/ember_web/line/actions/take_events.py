@@ -14,6 +14,7 @@ from ember_core.formats.usable import text_fault
 from ember_core.line.fold import EXTEND, FINISH, KINDS, MOVE, NOTE, START, UNDO
 from ember_web.line.adapters import moment
 from ember_web.line.clock import kitchen_time
+from ember_web.line.events import EVENT_KEY, id_taken
 from ember_web.line.models import Cook, Event
 from ember_web.line.queries import LATEST_S
 from ember_web.line.signals import announce, cook_finished
@@ -103,21 +104,22 @@ def take_events(actor: Actor, raw_events: Any) -> list[dict[str, str]]:
             row, cook_id = read_event(raw, kitchen, now)
             answers.append({"id": str(row.id), "status": _append(actor, row, cook_id)})
         except IntegrityError as error:
-            if constraint_of(error) != Event._meta.db_table + "_pkey":
+            if constraint_of(error) != EVENT_KEY:
                 raise
-            answers.append({"id": str(row.id), "status": "refused", "path": "id",
-                            "message": "This id is another event's; send it with a new one."})  # fmt: skip
+            answers.append(_refused(raw, id_taken("id")))
         except InputError as error:
-            sent = raw.get("id", "") if isinstance(raw, Mapping) else ""
-            answers.append(
-                {
-                    "id": sent if isinstance(sent, str) else "",
-                    "status": "refused",
-                    "message": error.message,
-                    "path": error.path,
-                }
-            )
+            answers.append(_refused(raw, error))
     return answers
+
+
+def _refused(raw: Any, error: InputError) -> dict[str, str]:
+    sent = raw.get("id", "") if isinstance(raw, Mapping) else ""
+    return {
+        "id": sent if isinstance(sent, str) else "",
+        "status": "refused",
+        "message": error.message,
+        "path": error.path,
+    }
 
 
 def _append(actor: Actor, row: Event, cook_id: str) -> str:
@@ -132,7 +134,7 @@ def _append(actor: Actor, row: Event, cook_id: str) -> str:
         known = Event.objects.filter(kitchen=kitchen, id=row.id).first()
         if known is not None:
             if known.cook_id != cook.id:
-                raise InputError("This id is another event's; send it with a new one.", path="id", code="id-taken")
+                raise id_taken("id")
             return "known"
         if cook.finished:
             raise InputError("This cook is finished; its record is in the log.", path="cook", code="finished")
