@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import re
 
 import pytest
 from django.core.files.uploadedfile import SimpleUploadedFile
@@ -37,6 +38,22 @@ def test_bad_parts_are_named_and_kept(kitchen, as_, part, value, says):
     assert 'name="start_c"' in page
     if value and value.isprintable() and part not in {"way", "cut", "rules"}:
         assert f'value="{value}"' in page
+
+
+@pytest.mark.parametrize("said", [{}, {"size_mm": "-3"}])
+def test_the_sentence_has_no_blank_before_a_stop(kitchen, as_, said):
+    """With a doneness name and, refused, without one."""
+    page = as_("cook").get("/k/hut/plan/", SENTENCE | said).content.decode()
+    sentence = re.search(r'<p class="say">(.*?)</p>', page, re.DOTALL).group(1)
+    filled = re.sub(
+        r"<select.*?</select>|<input[^>]*>",
+        "…",
+        re.sub(r"<noscript>.*", "", sentence, flags=re.DOTALL),
+        flags=re.DOTALL,
+    )
+    words = re.sub(r"\s+", " ", re.sub(r"<[^>]*>", "", filled))
+    assert "°C" in words
+    assert not re.search(r" [,.]", words), words
 
 
 def test_a_way_that_cannot_cook_the_shape_is_an_error_beside_it(kitchen, as_):

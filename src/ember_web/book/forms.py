@@ -139,9 +139,9 @@ class HouseRulesForm(forms.Form):
             self.fields[name].widget.attrs["class"] = "form-control"
         self.fields["shown_log10"].widget.attrs |= {"step": "0.1", "inputmode": "decimal"}
 
-    def rows_of_clauses(self) -> list[tuple[Clause, str, str, Any]]:
-        """Each clause with its forms and its rows in words, and its field."""
-        return [(clause, ", ".join(sorted(clause.forms)), words, self[name]) for name, clause, words in self.clauses]
+    def rows_of_clauses(self) -> list[tuple[Clause, str, list[str], Any]]:
+        """Each clause with its forms and its rows, each in words, and its field."""
+        return [(c, ", ".join(sorted(c.forms)), words.split("; "), self[name]) for name, c, words in self.clauses]
 
     def clean(self) -> dict[str, Any]:
         """Read the rows, and let the core say whether they may stand."""
