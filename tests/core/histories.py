@@ -63,8 +63,8 @@ def judged(stages, corners, *, food="chicken-breast", form=None, rules="us-food-
     found = standing(rule, plan.required, plan.guests, profile_of(plan.rules, plan.house), findings)
     codes = {}
     for f in findings:
-        codes[f["code"]] = "stop" if "stop" in (f["level"], codes.get(f["code"])) else f["level"]
-    return found.state, rule, {f["code"]: f["message"] for f in findings} if words else codes
+        codes[f.code] = "stop" if "stop" in (f.level, codes.get(f.code)) else f.level
+    return found.state, rule, {f.code: f.message for f in findings} if words else codes
 
 
 def at(celsius, minutes=30.0, start=4.0):

@@ -51,4 +51,4 @@ def test_one_row_of_a_table_is_enough(monkeypatch, core, said, check, table, key
 
     monkeypatch.setattr(advice, "rows_of", two_rows)
     h = history(None, core=core, chills=[])
-    assert (table in {f["code"] for f in getattr(advice, check)(h)}) is said
+    assert (table in {f.code for f in getattr(advice, check)(h)}) is said

@@ -7,8 +7,11 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from ember_core.safety.clocks import TOLERANCE_C, conclude, judge, judge_all, met_times, span
+from ember_core.plan.finding import Finding
+from ember_core.safety.clocks import TOLERANCE_C, conclude, judge, judge_all, met_times
 from ember_core.safety.rules import Clause, Profile, profiles
+from ember_core.wording.message import say
+from ember_core.wording.quantities import span
 
 
 def walked(t, column, row_c, need, interpolate, broken):
@@ -161,7 +164,7 @@ def test_the_gravest_of_several_statements(k):
 
 def test_a_stop_takes_met_away():
     """Only from what is met, and only a stop; its words stand in the statement."""
-    stop, care = ({"level": level, "message": "Too warm."} for level in ("stop", "care"))
+    stop, care = (Finding("x", level, say("Too warm."), "") for level in ("stop", "care"))
     assert conclude(GRAVER[0], [care]) is GRAVER[0]
     for k in (2, 3, 5):
         assert conclude(GRAVER[k], [stop]) is GRAVER[k]

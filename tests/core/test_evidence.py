@@ -13,11 +13,13 @@ from hypothesis import strategies as st
 from ember_core.errors import InputError
 from ember_core.formats.log import loads
 from ember_core.formats.plan import parse
+from ember_core.plan.finding import Finding, Level
 from ember_core.plan.log import Log
 from ember_core.safety.arguments import check_arguments
 from ember_core.safety.evidence import weigh
 from ember_core.safety.measured import by_its_outside, judge_log
 from ember_core.safety.rules import profiles
+from ember_core.wording.message import say
 from tests.conftest import plan_document
 from tests.core.histories import stage
 
@@ -230,7 +232,7 @@ def test_a_log_of_a_plan_keeps_the_plans_conditions():
 
 
 SHORT = {"met": False, "clause": "3-401.11(A)(1)", "needs": "", "met_at_s": None, "remaining_s": None}
-STOPS = [{"code": "x", "level": "stop", "message": "", "source": ""}]
+STOPS = [Finding("x", Level.STOP, say(""), "")]
 
 
 @pytest.mark.parametrize(

@@ -58,7 +58,7 @@ def test_cooling_clauses(profile, corners, met):
     assert [c.met for c in checks] == met
     for check in checks:
         assert check.clause
-        assert check.finding()["level"] == ("note" if check.met else "stop")
+        assert check.finding().level == ("note" if check.met else "stop")
         assert check.met or "iscard" in check.message or "assess" in check.message
 
 

@@ -151,7 +151,7 @@ def test_where_a_profile_has_no_number():
                parasites_controlled(ANZ, *at((0, -20), (60, -20))), check_egg_product(US, "whole", *at((0, 60), (900, 60))),
                check_egg_product(ANZ, "salted-yolk", *at((0, 64), (900, 64)))]  # fmt: skip
     assert [c.met for c in missing] == [None] * 5
-    assert {c.finding()["level"] for c in missing} == {"care"}
+    assert {c.finding().level for c in missing} == {"care"}
     assert check_begin_of_chilling(US, 9e9) is None
     assert shelf_life(FSIS, "pouch", 3.0)[0] is None
 

@@ -44,7 +44,7 @@ def test_outside_the_sources_it_says_so():
     """Above 90 °C and below 55 °C the answer carries a finding with the source."""
     t = np.array([0.0, 7200.0])
     hot = long_cook(t, np.array([[95.0, 60.0], [95.0, 60.0]]))
-    assert "loss-outside-range" in [f["code"] for f in hot.findings]
+    assert "loss-outside-range" in [f.code for f in hot.findings]
     slow = long_cook(t * 10, np.array([[52.0, 60.0], [52.0, 60.0]]))
-    assert all(f["source"] for f in slow.findings)
-    assert "tenderness-outside-range" in [f["code"] for f in slow.findings]
+    assert all(f.source for f in slow.findings)
+    assert "tenderness-outside-range" in [f.code for f in slow.findings]

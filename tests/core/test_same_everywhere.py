@@ -6,6 +6,7 @@ import numpy as np
 import pytest
 
 from ember_core.formats.plan import parse
+from ember_core.plan.finding import Finding
 from ember_core.plan.log import Log
 from ember_core.planning.compute import compute
 from ember_core.safety.measured import by_its_outside, judge_log
@@ -47,11 +48,12 @@ def test_a_log_of_what_was_computed_says_the_same(rules, piece, stages, state):
     )
     outcome = compute(plan, with_forecast=False)
     cook, rule, profile = outcome.cook, outcome.result["rule"], profile_of(rules)
-    before = standing(rule, plan.required, "general", profile, outcome.result["findings"])
+    before = standing(rule, plan.required, "general", profile, outcome.findings)
     t = np.arange(0.0, cook.t[-1], 5.0)
     log = Log(tuple(t.tolist()), tuple(np.interp(t, cook.t, cook.core).tolist()))
     judged = judge_log(log, rules=rules, food=piece["food"], form=piece.get("form"), plan=plan, ran=cook.stages)
-    judged["rule"] = by_its_outside(judged["rule"], rule, profile, judged["findings"])
-    after = standing(judged["rule"], plan.required, "general", profile, judged["findings"])
+    said = [Finding.of(f) for f in judged["findings"]]
+    judged["rule"] = by_its_outside(judged["rule"], rule, profile, said)
+    after = standing(judged["rule"], plan.required, "general", profile, said)
     assert (before.state, rule["met"]) == (after.state, judged["rule"]["met"])
     assert before.state == state

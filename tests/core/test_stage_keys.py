@@ -169,7 +169,7 @@ def test_a_doneness_alone_is_a_target():
     for core, said in ((54, False), (48, False), (47.9, True), (60, True)):
         plan = parse(plan_document(target={"doneness": "rare", "core_c": core}))
         assert plan.target_c == core
-        assert ("doneness-and-core" in [f["code"] for f in setup_findings(plan, 94.0)]) is said
+        assert ("doneness-and-core" in [f.code for f in setup_findings(plan, 94.0)]) is said
     with pytest.raises(FormatError) as caught:
         parse(plan_document(target={"doneness": "crunchy"}))
     assert caught.value.path == "/target/doneness"
@@ -179,7 +179,7 @@ def test_a_doneness_alone_is_a_target():
 def test_a_piece_that_starts_hot_is_said(start, said):
     """What came before is not in the plan."""
     piece = {"food": "beef-lean", "start_c": start, "shape": {"kind": "slab", "thickness_mm": 20}}
-    found = [f["level"] for f in setup_findings(parse(plan_document(piece=piece)), 94.0) if f["code"] == "hot-start"]
+    found = [f.level for f in setup_findings(parse(plan_document(piece=piece)), 94.0) if f.code == "hot-start"]
     assert found == (["care"] if said else [])
 
 

@@ -179,7 +179,7 @@ def test_the_limits_of_a_roasts_oven(stages, mass, counts):
     }
     force = in_force(parse(plan_document(piece=piece, stages=stages)))
     assert ("3-401.11(B)(2)" in {c.id for c in force.by_form["roast"]}) is counts
-    assert [f["level"] for f in force.findings] == ([] if counts else ["care"])
+    assert [f.level for f in force.findings] == ([] if counts else ["care"])
 
 
 ROWS = [

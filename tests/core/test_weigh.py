@@ -74,10 +74,10 @@ def test_every_reading_is_weighed(name, t, core, surface, medium, trusted, possi
     assert e.trusted.tolist() == mask(trusted)
     assert e.possible.tolist() == mask(possible)
     assert e.left == left
-    assert [f["code"] for f in e.findings] == list(said)
+    assert [f.code for f in e.findings] == list(said)
     for f in e.findings:
-        assert said[f["code"]] in f["message"]
-        assert f["level"] == "care"
+        assert said[f.code] in f.message
+        assert f.level == "care"
     reason = "contradict" if surface is not None or medium is not None else "jump"
     assert (reason in e.why) is (trusted != possible)
     assert bool(e.why) is (trusted != possible)
@@ -115,7 +115,7 @@ def test_how_long_a_probe_stands_still(runs, said):
             if (k, i) != (0, 0):
                 t.append(t[-1] + apart)
                 c.append(50.0 + k)
-    found = [f["message"] for f in weigh(np.array(t), np.array(c)).findings if f["code"] == "frozen-probe"]
+    found = [f.message for f in weigh(np.array(t), np.array(c)).findings if f.code == "frozen-probe"]
     assert bool(found) is said
     if len(runs) == 2 and said:
         assert (
@@ -152,10 +152,10 @@ def test_how_fast_a_core_can_rise(dt, rise, trusted):
 def test_frozen(apart, frozen):
     """Ten readings or more over more than a quarter of an hour without any change."""
     t = np.arange(10) * float(apart)
-    said = [f["code"] for f in weigh(t, np.full(10, 50.0)).findings]
+    said = [f.code for f in weigh(t, np.full(10, 50.0)).findings]
     assert ("frozen-probe" in said) is frozen
-    assert "frozen-probe" not in [f["code"] for f in weigh(t, np.arange(10) * 0.002 + 50.0).findings]
-    assert "frozen-probe" not in [f["code"] for f in weigh(t[:9] * 2, np.full(9, 50.0)).findings]
+    assert "frozen-probe" not in [f.code for f in weigh(t, np.arange(10) * 0.002 + 50.0).findings]
+    assert "frozen-probe" not in [f.code for f in weigh(t[:9] * 2, np.full(9, 50.0)).findings]
 
 
 @settings(max_examples=150, deadline=None)

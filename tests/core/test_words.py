@@ -2,12 +2,16 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import pytest
 
 from ember_core.book.foods import food_row
+from ember_core.plan.finding import Finding, Level
 from ember_core.safety.forms import requirement
 from ember_core.safety.rules import profiles
 from ember_core.safety.verdict import eats, standing
+from ember_core.wording.message import say
 
 US, ANZ = "us-food-code-2022", "anz-fsanz-3.2.2"
 CHICKEN, HAKE, CARROT = (requirement(food_row(f), None) for f in ("chicken-breast", "hake", "carrot"))
@@ -18,8 +22,8 @@ def rule(met=False, remaining=None, clause="3-401.11(A)(1)", profile=US, needs="
     return {"profile": profile, "edition": "", "clause": clause, "met": met, "met_at_s": 0.0 if met else None, "remaining_s": remaining, "needs": needs}  # fmt: skip
 
 
-STOP = {"code": "x", "level": "stop", "message": "Too warm.", "source": ""}
-CARE = STOP | {"level": "care"}
+STOP = Finding("x", Level.STOP, say("Too warm."), "")
+CARE = replace(STOP, level=Level.CARE)
 TABLE = [
     (rule(True), HAKE, "general", [], ("met", "met", "3-401.11(A)(1): Needs.")),
     (rule(remaining=119.4), HAKE, "general", [CARE], ("short", "short by 119 s", "3-401.11(A)(1): Needs.")),
@@ -53,8 +57,8 @@ def test_words(statement, required, guests, findings, said):
 @pytest.mark.parametrize(
     ("peak", "target", "says"),
     [
-        (55.0, None, "rare, core 55.0 °C"), (55.69, 55.0, "rare, core 55.7 °C"), (55.75, 55.0, "rare, core 55.8 °C, 0.8 over the target"),
-        (54.31, 55.0, "rare, core 54.3 °C"), (54.0, 55.0, "rare, core 54.0 °C, 1.0 under the target"),
+        (55.0, None, "rare, core 55.0 °C"), (55.69, 55.0, "rare, core 55.7 °C"), (55.75, 55.0, "rare, core 55.8 °C, 0.8 °C over the target"),
+        (54.31, 55.0, "rare, core 54.3 °C"), (54.0, 55.0, "rare, core 54.0 °C, 1.0 °C under the target"),
     ],
 )  # fmt: skip
 def test_how_it_eats(peak, target, says):

@@ -15,6 +15,7 @@ from typing import Any, Self
 from ember_core.book.foods import food_row, foods
 from ember_core.data.loader import read_toml
 from ember_core.errors import FormatError
+from ember_core.wording.message import say
 
 Row = Mapping[str, Any]  # with ``id`` and ``version``
 Shelf = Mapping[str, tuple[Row, ...]]  # versions of each id, in rising order
@@ -28,12 +29,23 @@ def _shelf(rows: Iterable[Row], kind: str) -> Shelf:
         name, version = row.get("id"), row.get("version", 1)
         if not isinstance(name, str) or not name or not isinstance(version, int) or version < 1:
             raise FormatError(
-                f"A {kind} needs an id and a version from 1 on; it has {name!r}, {version!r}.", path=f"/{kind}"
+                say(
+                    "A {kind} needs an id and a version from 1 on; it has {name!r}, {version!r}.",
+                    kind=kind,
+                    name=name,
+                    version=version,
+                ),
+                path=f"/{kind}",
             )
         versions = out.setdefault(name, [])
         if any(r["version"] == version for r in versions):
             raise FormatError(
-                f"There are two of {kind} {name!r}, version {version}; a change is a new version.",
+                say(
+                    "There are two of {kind} {name!r}, version {version}; a change is a new version.",
+                    kind=kind,
+                    name=name,
+                    version=version,
+                ),
                 path=f"/{kind}/{name}",
                 code="version",
             )
@@ -121,7 +133,9 @@ class Book:
         found = None if row is None else self._find("doneness", row["targets"], None)
         if found is None:
             raise FormatError(
-                f"Unknown food {food_id!r}; choose one of {', '.join(foods())}.", path="/piece/food", code="choice"
+                say("Unknown food {food_id!r}; choose one of {choices}.", food_id=food_id, choices=", ".join(foods())),
+                path="/piece/food",
+                code="choice",
             )
         return next((n, c) for n, c in self.doneness_names(food_id) if n == found["usual"])
 

@@ -14,7 +14,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ember_core.data.loader import read_toml
-from ember_core.plan.finding import finding
+from ember_core.plan.finding import Finding
+from ember_core.wording.message import say
 
 Array = NDArray[np.float64]
 GAS_CONSTANT = 8.314462618  # J/(mol K), exact by definition of the SI
@@ -43,7 +44,7 @@ class LongCook:
     tender_low_h: float
     tender_high_h: float
     pink: Array
-    findings: tuple[dict[str, str], ...]
+    findings: tuple[Finding, ...]
 
 
 def water_held(t_c: float | Array) -> Array:
@@ -98,13 +99,19 @@ def long_cook(t_s: Array, field_c: Array, volumes: Array | None = None) -> LongC
     ]
     out = []
     if hottest.max() > high:
-        message = f"Part of the piece reaches {hottest.max():.0f} °C; the loss is computed as at {high:.0f} °C."
-        out.append(finding("loss-outside-range", "note", message, data["loss"]["source"]))
+        message = say(
+            "Part of the piece reaches {value:temp0}; the loss is computed as at {high:temp0}.",
+            value=hottest.max(),
+            high=high,
+        )
+        out.append(Finding("loss-outside-range", "note", message, data["loss"]["source"]))
     inside = (np.asarray(field_c) > 40.0) & (np.asarray(field_c) < tender["valid_c"][0])
     if inside.any() and hours[0] > 0.5:
-        message = (
-            f"Time below {tender['valid_c'][0]:g} °C counts little and is outside the source's range; {tender['note']}."
+        message = say(
+            "Time below {value:temp} counts little and is outside the source's range; {note}.",
+            value=tender["valid_c"][0],
+            note=tender["note"],
         )
-        out.append(finding("tenderness-outside-range", "note", message, tender["source"]))
+        out.append(Finding("tenderness-outside-range", "note", message, tender["source"]))
     pink = 1.0 - myoglobin_denatured(hottest)
     return LongCook(loss, hours[0], min(hours), max(hours), pink, tuple(out))

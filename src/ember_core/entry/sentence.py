@@ -13,6 +13,7 @@ from ember_core.errors import FormatError
 from ember_core.formats.plan import FORMAT
 from ember_core.heat.geometry.egg_outline import egg_breadth_mm, egg_mass
 from ember_core.heat.physics.boiling import boiling_point
+from ember_core.wording.message import say
 
 OWN_WAY = "file"
 """The way of a plan whose stages were written by hand or came in a file."""
@@ -145,7 +146,12 @@ class Sentence:
             way = self._way()
             if shape not in way["shapes"]:
                 raise FormatError(
-                    f"The way {way['name']!r} is for {', '.join(way['shapes'])}; this piece is a {shape}. Choose another way.",
+                    say(
+                        "The way {name!r} is for {choices}; this piece is a {shape}. Choose another way.",
+                        name=way["name"],
+                        choices=", ".join(way["shapes"]),
+                        shape=shape,
+                    ),
                     path="/way",
                     code="choice",
                 )
@@ -166,7 +172,12 @@ class Sentence:
         if found is None:
             version = "" if self.way_version is None else f", version {self.way_version}"
             raise FormatError(
-                f"The book has no way {self.way!r}{version}; choose one of {', '.join(self.book.ways)}.",
+                say(
+                    "The book has no way {way!r}{version}; choose one of {choices}.",
+                    way=self.way,
+                    version=version,
+                    choices=", ".join(self.book.ways),
+                ),
                 path="/way",
                 code="choice",
             )

@@ -11,6 +11,7 @@ from operator import lt
 
 from ember_core.errors import FormatError, ValueRangeError
 from ember_core.plan.log import Log
+from ember_core.wording.message import say
 
 MAX_BYTES = 40_000_000
 
@@ -39,13 +40,30 @@ def _read(texts: Sequence[str], column: str, lines: Sequence[int], least: float,
             value = float(text)
         except ValueError:
             raise FormatError(
-                f"Line {line}: {column} is {text[:30]!r}; write a number with a decimal point.", path=path, code="type"
+                say(
+                    "Line {line}: {column} is {value!r}; write a number with a decimal point.",
+                    line=line,
+                    column=column,
+                    value=text[:30],
+                ),
+                path=path,
+                code="type",
             ) from None
         if not isfinite(value):
-            raise ValueRangeError(f"Line {line}: {column} is not a finite number.", path=path)
+            raise ValueRangeError(
+                say("Line {line}: {column} is not a finite number.", line=line, column=column), path=path
+            )
         if not least <= value <= most:
             raise ValueRangeError(
-                f"Line {line}: {column} is {value:g} {unit}; {least:g} to {most:g} {unit} are taken. Check the unit.",
+                say(
+                    "Line {line}: {column} is {value:g} {unit}; {least:g} to {most:g} {unit} are taken. Check the unit.",
+                    line=line,
+                    column=column,
+                    value=value,
+                    unit=unit,
+                    least=least,
+                    most=most,
+                ),
                 path=path,
             )
     return values
@@ -71,12 +89,16 @@ def _moments(texts: Sequence[str], lines: Sequence[int]) -> list[float]:
         try:
             moment = datetime.fromisoformat(text.strip())
         except ValueError:
-            raise FormatError(f"Line {line}: time is {text[:30]!r}; write ISO 8601.", path=f"/{line}/time") from None
+            raise FormatError(
+                say("Line {line}: time is {value!r}; write ISO 8601.", line=line, value=text[:30]), path=f"/{line}/time"
+            ) from None
         zero = zero or moment
         try:
             out.append((moment - zero).total_seconds())
         except TypeError:
-            raise FormatError(f"Line {line}: give all times with an offset, or none.", path=f"/{line}/time") from None
+            raise FormatError(
+                say("Line {line}: give all times with an offset, or none.", line=line), path=f"/{line}/time"
+            ) from None
     return out
 
 
@@ -89,7 +111,9 @@ def loads(text: str) -> Log:
         Naming the line and column.
     """
     if len(text) > MAX_BYTES:
-        raise FormatError(f"The log has more than {MAX_BYTES:,} characters; split it.", code="too-large")
+        raise FormatError(
+            say("The log has more than {MAX_BYTES:,} characters; split it.", MAX_BYTES=MAX_BYTES), code="too-large"
+        )
     text = text.lstrip("\ufeff")
     first = text.split("\n", 1)[0]
     delimiter = ";" if first.count(";") > first.count(",") else ","
@@ -100,14 +124,14 @@ def loads(text: str) -> Log:
         plain = _plain(text, header, delimiter) if len(text) > LONG else None
         rows = list(reader) if plain is None else []
     except StopIteration:
-        raise FormatError("The log is empty; it needs a header t_s,core_c and readings.", code="empty") from None
+        raise FormatError(say("The log is empty; it needs a header t_s,core_c and readings."), code="empty") from None
     except csv.Error as error:
-        raise FormatError(f"Not readable as CSV: {error}.", code="csv") from None
+        raise FormatError(say("Not readable as CSV: {error}.", error=error), code="csv") from None
     if plain is not None:
         return plain
     rows, lines = _filled(rows, len(header))
     if len(rows) < 2:
-        raise FormatError("The log needs two readings or more.", code="empty")
+        raise FormatError(say("The log needs two readings or more."), code="empty")
     columns = dict(zip(header, zip(*rows, strict=True), strict=True))
     if clock == "time":
         times = _moments(columns["time"], lines)
@@ -117,13 +141,23 @@ def loads(text: str) -> Log:
     if not all(map(lt, times, times[1:])):
         i = next(i for i in range(1, len(times)) if times[i] <= times[i - 1])
         raise ValueRangeError(
-            f"Line {lines[i]}: the time {times[i]:g} s is not after the line before ({times[i - 1]:g} s); sort the log and remove doubles.",
+            say(
+                "Line {value}: the time {value2:g} s is not after the line before ({value3:g} s); sort the log and remove "
+                "doubles.",
+                value=lines[i],
+                value2=times[i],
+                value3=times[i - 1],
+            ),
             path=f"/{lines[i]}/{clock}",
             code="order",
         )
     if times[-1] - times[0] > LONGEST_S:
         raise ValueRangeError(
-            f"The log runs over {(times[-1] - times[0]) / 86400:,.0f} days; a log may run over {LONGEST_S / 86400:.0f}. Check the times.",
+            say(
+                "The log runs over {value:,.0f} days; a log may run over {value2:.0f}. Check the times.",
+                value=(times[-1] - times[0]) / 86400,
+                value2=LONGEST_S / 86400,
+            ),
             path=f"/{lines[-1]}/{clock}",
         )
     around = [_optional(columns[n], n, lines) if n in columns else () for n in ("surface_c", "medium_c")]
@@ -159,7 +193,10 @@ def _filled(rows: list[list[str]], width: int) -> tuple[list[list[str]], Sequenc
         if not any(f.strip() for f in fields):
             continue
         if len(fields) != width:
-            raise FormatError(f"Line {line} has {len(fields)} fields, the header {width}.", path=f"/{line}")
+            raise FormatError(
+                say("Line {line} has {many} fields, the header {width}.", line=line, many=len(fields), width=width),
+                path=f"/{line}",
+            )
         kept.append(fields)
         lines.append(line)
     return kept, lines
@@ -169,12 +206,16 @@ def _header(header: Sequence[str]) -> str:
     """The column that holds the clock, of a header that can be used."""
     unknown = [h for h in header if h not in COLUMNS and not h.startswith("x-")]
     if unknown:
-        raise FormatError(f"Unknown column {unknown[0]!r}; known: {', '.join(COLUMNS)}.", path="/1", code="unknown-key")
+        raise FormatError(
+            say("Unknown column {value!r}; known: {choices}.", value=unknown[0], choices=", ".join(COLUMNS)),
+            path="/1",
+            code="unknown-key",
+        )
     if len(set(header)) != len(header):
-        raise FormatError("A column name stands twice in the header.", path="/1")
+        raise FormatError(say("A column name stands twice in the header."), path="/1")
     clocks = [c for c in ("t_s", "time") if c in header]
     if not clocks or "core_c" not in header:
-        raise FormatError("The header needs core_c and one of t_s, time.", path="/1", code="missing")
+        raise FormatError(say("The header needs core_c and one of t_s, time."), path="/1", code="missing")
     if len(clocks) > 1:
-        raise FormatError("The header has t_s and time, two clocks; keep one.", path="/1", code="choice")
+        raise FormatError(say("The header has t_s and time, two clocks; keep one."), path="/1", code="choice")
     return clocks[0]

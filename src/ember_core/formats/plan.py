@@ -20,6 +20,7 @@ from ember_core.formats.usable import check_usable, pointer
 from ember_core.plan.plan import Plan, pieces_kg
 from ember_core.plan.shapes import FOOD_DENSITY, SHAPE_KEYS, volume_mm3
 from ember_core.safety.forms import requirement
+from ember_core.wording.message import say
 
 FORMAT = "open-ember.plan/1"
 
@@ -46,7 +47,7 @@ def _validator(name: str) -> Any:
 
 
 def _reject_constant(token: str) -> float:
-    raise FormatError(f"{token} is not a number a file may hold; write a plain decimal number.")
+    raise FormatError(say("{token} is not a number a file may hold; write a plain decimal number.", token=token))
 
 
 def _no_doubles(pairs: list[tuple[str, Any]]) -> dict[str, Any]:
@@ -54,7 +55,9 @@ def _no_doubles(pairs: list[tuple[str, Any]]) -> dict[str, Any]:
     out: dict[str, Any] = {}
     for key, value in pairs:
         if key in out:
-            raise FormatError(f"The key {key[:40]!r} stands twice in one object; keep one.", code="duplicate-key")
+            raise FormatError(
+                say("The key {value!r} stands twice in one object; keep one.", value=key[:40]), code="duplicate-key"
+            )
         out[key] = value
     return out
 
@@ -69,13 +72,19 @@ def loads(text: str | bytes) -> Plan:
     """
     if len(text) > MAX_BYTES:
         raise FormatError(
-            f"The file has {len(text):,} bytes; a plan may have {MAX_BYTES:,}. Remove notes or report times.",
+            say(
+                "The file has {many:,} bytes; a plan may have {MAX_BYTES:,}. Remove notes or report times.",
+                many=len(text),
+                MAX_BYTES=MAX_BYTES,
+            ),
             code="too-large",
         )
     try:
         document = json.loads(text, parse_constant=_reject_constant, object_pairs_hook=_no_doubles)
     except (ValueError, RecursionError) as error:
-        raise FormatError(f"Not readable as JSON: {error}. Check commas, quotes and brackets.", code="json") from None
+        raise FormatError(
+            say("Not readable as JSON: {error}. Check commas, quotes and brackets.", error=error), code="json"
+        ) from None
     return parse(document)
 
 
@@ -90,14 +99,21 @@ def _explain(error: Any) -> InputError:
         unknown = sorted(k for k in value if k not in known and not k.startswith("x-"))
         where = f"{path}/{unknown[0]}" if unknown else path
         return FormatError(
-            f"Unknown key {', '.join(map(repr, unknown))}. Known here: {', '.join(sorted(known))}; "
-            "own keys begin with x-.",
+            say(
+                "Unknown key {choices}. Known here: {choices2}; own keys begin with x-.",
+                choices=", ".join(map(repr, unknown)),
+                choices2=", ".join(sorted(known)),
+            ),
             path=where,
             code="unknown-key",
         )
     if kind == "required":
         missing = [k for k in limit if k not in value]
-        return FormatError(f"{name} lacks {', '.join(missing)}; add it.", path=f"{path}/{missing[0]}", code="missing")
+        return FormatError(
+            say("{name} lacks {choices}; add it.", name=name, choices=", ".join(missing)),
+            path=f"{path}/{missing[0]}",
+            code="missing",
+        )
     if kind in {"minimum", "maximum", "exclusiveMinimum", "exclusiveMaximum"}:
         word = {
             "minimum": "at least",
@@ -105,16 +121,29 @@ def _explain(error: Any) -> InputError:
             "exclusiveMinimum": "more than",
             "exclusiveMaximum": "less than",
         }[kind]
-        return ValueRangeError(f"{name} is {value}; give {word} {limit}.", path=path)
+        return ValueRangeError(
+            say("{name} is {value}; give {word} {limit}.", name=name, value=value, word=word, limit=limit), path=path
+        )
     if kind == "type":
-        return FormatError(f"{name} must be a {limit}, not {json.dumps(value)[:40]}.", path=path, code="type")
+        return FormatError(
+            say("{name} must be a {limit}, not {value}.", name=name, limit=limit, value=json.dumps(value)[:40]),
+            path=path,
+            code="type",
+        )
     if kind == "enum":
         return FormatError(
-            f"{name} is {json.dumps(value)[:40]}; choose one of {', '.join(map(str, limit))}.", path=path, code="choice"
+            say(
+                "{name} is {value}; choose one of {choices}.",
+                name=name,
+                value=json.dumps(value)[:40],
+                choices=", ".join(map(str, limit)),
+            ),
+            path=path,
+            code="choice",
         )
     if kind == "const":
-        return FormatError(f"{name} must be {json.dumps(limit)}.", path=path, code="choice")
-    return FormatError(f"{name}: {error.message[:200]}", path=path)
+        return FormatError(say("{name} must be {value}.", name=name, value=json.dumps(limit)), path=path, code="choice")
+    return FormatError(say("{name}: {value}", name=name, value=error.message[:200]), path=path)
 
 
 def check(document: Any, name: str = "plan-1") -> None:
@@ -135,16 +164,21 @@ def parse(document: Any) -> Plan:
         if row is None:
             ids = ", ".join(foods())
             raise FormatError(
-                f"Unknown food {piece['food']!r}; choose one of {ids}.", path="/piece/food", code="choice"
+                say("Unknown food {food!r}; choose one of {ids}.", food=piece["food"], ids=ids),
+                path="/piece/food",
+                code="choice",
             )
     elif "composition" not in piece and "properties" not in piece:
-        raise FormatError("piece needs food, composition or properties; add one.", path="/piece/food", code="missing")
+        raise FormatError(
+            say("piece needs food, composition or properties; add one."), path="/piece/food", code="missing"
+        )
     composition = piece.get("composition")
     if composition is not None:
         total = math.fsum(v for k, v in composition.items() if not k.startswith("x-"))
         if not 0.97 <= total <= 1.03:
             raise ValueRangeError(
-                f"The parts sum to {total:.3f}; mass fractions must sum to 1 (within 0.03).", path="/piece/composition"
+                say("The parts sum to {total:.3f}; mass fractions must sum to 1 (within 0.03).", total=total),
+                path="/piece/composition",
             )
     required = requirement(row, piece.get("form"), piece.get("handling", ()))
     _check_shape(piece["shape"])
@@ -155,14 +189,14 @@ def parse(document: Any) -> Plan:
     peaks = [i for i, s in enumerate(stages) if s.until == "peak_core_c"]
     if len(peaks) > 1:
         raise FormatError(
-            "Only one stage may be solved for a peak; leave peak_core_c in one.",
+            say("Only one stage may be solved for a peak; leave peak_core_c in one."),
             path=f"/stages/{peaks[1]}/until/peak_core_c",
             code="two-pulls",
         )
     for i, stage in enumerate(stages):
         if stage.until == "rule" and "rules" not in document:
             raise FormatError(
-                "until rule needs rules, the profile whose clause is waited for; add it.",
+                say("until rule needs rules, the profile whose clause is waited for; add it."),
                 path=f"/stages/{i}/until/rule",
                 code="missing",
             )
@@ -170,13 +204,17 @@ def parse(document: Any) -> Plan:
             own = pieces_kg(piece) or 0.0
             if stage.load.get("kg", own) < own:
                 raise ValueRangeError(
-                    f"The oven holds {stage.load['kg']:g} kg, and these pieces alone weigh {own:g} kg; kg is everything in it, "
-                    "these included. Give at least what they weigh.",
+                    say(
+                        "The oven holds {kg:g} kg, and these pieces alone weigh {own:g} kg; kg is everything in it, these "
+                        "included. Give at least what they weigh.",
+                        kg=stage.load["kg"],
+                        own=own,
+                    ),
                     path=f"/stages/{i}/load/kg",
                 )
         elif stage.load is not None and "mass_g" not in piece:
             raise FormatError(
-                "A bath's load needs piece.mass_g, what one piece weighs; add it, or leave load out.",
+                say("A bath's load needs piece.mass_g, what one piece weighs; add it, or leave load out."),
                 path="/piece/mass_g",
                 code="missing",
             )
@@ -211,20 +249,22 @@ def _house(document: Mapping[str, Any]) -> Mapping[str, Any] | None:
         return None
     if document.get("rules") != "house":
         raise FormatError(
-            "x-house holds the house's own rules, and rules is not house; set rules to house, or leave x-house out.",
+            say(
+                "x-house holds the house's own rules, and rules is not house; set rules to house, or leave x-house out."
+            ),
             path="/x-house",
             code="house",
         )
     if not isinstance(house, Mapping) or not isinstance(house.get("base"), str):
         raise FormatError(
-            "x-house needs base, the id of the rules it follows, and may have rows, written_plan and validated.",
+            say("x-house needs base, the id of the rules it follows, and may have rows, written_plan and validated."),
             path="/x-house",
             code="house",
         )
     unknown = sorted(k for k in house if k not in HOUSE_KEYS and not k.startswith("x-"))
     if unknown:
         raise FormatError(
-            f"Unknown key {unknown[0]!r}. Known here: {', '.join(HOUSE_KEYS)}.",
+            say("Unknown key {value!r}. Known here: {choices}.", value=unknown[0], choices=", ".join(HOUSE_KEYS)),
             path=f"/x-house/{unknown[0]}",
             code="unknown-key",
         )
@@ -237,8 +277,13 @@ def _check_shape(shape: Mapping[str, Any]) -> None:
     for key in shape:
         if key not in {"kind", *SHAPE_KEYS[kind]} and not key.startswith("x-"):
             raise FormatError(
-                f"A {kind} has {', '.join(SHAPE_KEYS[kind])}, not {key}; leave it out, or choose the shape that has it (box, cylinder, "
-                "ellipsoid).",
+                say(
+                    "A {kind} has {choices}, not {key}; leave it out, or choose the shape that has it (box, cylinder, "
+                    "ellipsoid).",
+                    kind=kind,
+                    choices=", ".join(SHAPE_KEYS[kind]),
+                    key=key,
+                ),
                 path=f"/piece/shape/{key}",
                 code="choice",
             )
@@ -258,7 +303,12 @@ def _check_mass(piece: Mapping[str, Any]) -> None:
     least = 0.0 if open_ended else LEAST_FILL * fits
     if not least <= mass <= MOST_FILL * fits:
         raise ValueRangeError(
-            f"The mass is {mass:g} g, and this shape holds about {fits:,.0f} g. Correct the mass or the lengths, or leave the mass out.",
+            say(
+                "The mass is {mass:g} g, and this shape holds about {fits:,.0f} g. Correct the mass or the lengths, or "
+                "leave the mass out.",
+                mass=mass,
+                fits=fits,
+            ),
             path="/piece/mass_g",
         )
 
@@ -272,7 +322,11 @@ def _target(target: Mapping[str, Any], row: Mapping[str, Any] | None) -> float |
     if name not in names:
         known = f"choose one of {', '.join(names)}, or " if names else ""
         raise FormatError(
-            f"target.doneness is {name[:40]!r}, which has no temperature for this food; {known}give target.core_c.",
+            say(
+                "target.doneness is {value!r}, which has no temperature for this food; {known}give target.core_c.",
+                value=name[:40],
+                known=known,
+            ),
             path="/target/doneness",
             code="choice",
         )
@@ -286,7 +340,7 @@ def _serve_at(text: str | None) -> datetime | None:
         return datetime.fromisoformat(text)
     except ValueError:
         raise FormatError(
-            f"serve_at is {text!r}; write a date and time such as 2026-12-05T19:40+01:00.",
+            say("serve_at is {text!r}; write a date and time such as 2026-12-05T19:40+01:00.", text=text),
             path="/serve_at",
             code="time",
         ) from None

@@ -10,10 +10,11 @@ from ember_core import __version__
 from ember_core.data.loader import data_version
 from ember_core.heat.cook import Cook
 from ember_core.heat.ensemble.forecast import Forecast, quantiles
-from ember_core.plan.finding import finding
+from ember_core.plan.finding import Finding
 from ember_core.plan.plan import Plan
 from ember_core.safety.lethality import for_food, statement
 from ember_core.safety.statement import state_rule
+from ember_core.wording.message import say
 
 FORMAT = "open-ember.result/1"
 
@@ -36,20 +37,21 @@ def sample_rows(plan: Plan, cook: Cook) -> np.ndarray[Any, np.dtype[np.intp]]:
     return np.union1d(free, sorted(must)).astype(np.intp)
 
 
-def _at_the_cautious_end(rule: dict[str, Any], worse: dict[str, Any]) -> list[dict[str, str]]:
+def _at_the_cautious_end(rule: dict[str, Any], worse: dict[str, Any]) -> list[Finding]:
     """What the rule says of a piece at the cautious end of the likely ones, when it says so of the nominal one."""
     if not rule["met"]:
         return []
     if worse["met"]:
-        words = "Met at the cautious end too (5 in 100 are worse)."
-        return [finding("rule-at-the-cautious-end", "note", words, "forecast")]
-    needs = worse["needs"][0].lower() + worse["needs"][1:]
-    words = f"At the cautious end of the likely pieces (5 in 100 are worse) it is short: {needs}"
-    return [finding("rule-at-the-cautious-end", "care", words, "forecast")]
+        words = say("Met at the cautious end too (5 in 100 are worse).")
+        return [Finding("rule-at-the-cautious-end", "note", words, "forecast")]
+    words = say(
+        "At the cautious end of the likely pieces (5 in 100 are worse) it is short: {needs}", needs=worse["needs"]
+    )
+    return [Finding("rule-at-the-cautious-end", "care", words, "forecast")]
 
 
 def document(
-    plan: Plan, cook: Cook, ahead: Forecast | None, cautious: Cook | None, said_of_plan: list[dict[str, str]]
+    plan: Plan, cook: Cook, ahead: Forecast | None, cautious: Cook | None, said_of_plan: list[Finding]
 ) -> dict[str, Any]:
     """A computed plan as the result document.
 
@@ -81,10 +83,10 @@ def document(
         }
     if ahead is not None and ahead.failed:
         findings.append(
-            finding(
+            Finding(
                 "members-failed",
                 "care",
-                f"{ahead.failed} members of the forecast gave up and are left out.",
+                say("{failed} members of the forecast gave up and are left out.", failed=ahead.failed),
                 "forecast",
             )
         )
@@ -126,6 +128,6 @@ def document(
             "members": int(ahead.peak_core_c.size),
             "grid_error": {k: round(v, 4) for k, v in ahead.grid_error.items()},
         },
-        "findings": findings,
+        "findings": [f.as_dict() for f in findings],
     }
     return out

@@ -14,6 +14,7 @@ from ember_core.errors import FormatError, ValueRangeError
 from ember_core.heat.physics.boiling import boiling_point
 from ember_core.plan.shapes import faces_of
 from ember_core.plan.stages import FaceSpec, StageSpec
+from ember_core.wording.message import say
 
 FACE_KEYS = ("medium_c", "surface", "cover", "variant", "medium_from_c", "settle_minutes", "humidity")
 
@@ -54,8 +55,12 @@ def read_stage(raw: Mapping[str, Any], index: int, shape: Mapping[str, Any], alt
     faces = raw.get("faces")
     for name in faces or ():
         if name not in known:
-            words = "one face; describe it as a" if known == ("a",) else f"the faces {', '.join(known)}"
-            raise FormatError(f"This shape has {words}.", path=f"{at}/faces/{name}", code="face")
+            words = (
+                say("one face; describe it as a")
+                if known == ("a",)
+                else say("the faces {choices}", choices=", ".join(known))
+            )
+            raise FormatError(say("This shape has {words}.", words=words), path=f"{at}/faces/{name}", code="face")
     if lidded:
         _check_lid(kind, at)
     specs: list[FaceSpec] = []
@@ -82,13 +87,13 @@ def read_stage(raw: Mapping[str, Any], index: int, shape: Mapping[str, Any], alt
             specs[i] = FaceSpec("rest", cover="lidded", medium_c=min(hottest, boiling_point(altitude_m) - UNDER_LID_K))
         if not under:
             raise FormatError(
-                "Every face lies in the pan, so a lid changes nothing; leave cover out, or name the faces in the pan.",
+                say("Every face lies in the pan, so a lid changes nothing; leave cover out, or name the faces in the pan."),
                 path=f"{at}/cover", code="choice",
             )  # fmt: skip
     _unnamed(raw, faces, known, shared, at)
     if not any(s.kind == kind for s in specs):
         raise FormatError(
-            f"No face of this stage meets {kind}; name the stage after what its faces meet.",
+            say("No face of this stage meets {kind}; name the stage after what its faces meet.", kind=kind),
             path=f"{at}/kind",
             code="choice",
         )
@@ -106,7 +111,11 @@ def read_stage(raw: Mapping[str, Any], index: int, shape: Mapping[str, Any], alt
 def _check_lid(kind: str, at: str) -> None:
     if not kinds()[kind].get("lid"):
         raise FormatError(
-            f"cover lidded belongs to a pan stage, not to {kind}. {kinds()[kind]['instead']}",
+            say(
+                "cover lidded belongs to a pan stage, not to {kind}. {instead}",
+                kind=kind,
+                instead=kinds()[kind]["instead"],
+            ),
             path=f"{at}/cover",
             code="choice",
         )
@@ -125,7 +134,7 @@ def _unnamed(
         )
         if not reaches:
             raise FormatError(
-                f"{key} of the stage reaches no face: each states its own. Leave it out.",
+                say("{key} of the stage reaches no face: each states its own. Leave it out.", key=key),
                 path=f"{at}/{key}",
                 code="choice",
             )
@@ -142,7 +151,7 @@ def _face(merged: dict[str, Any], stage_kind: str, where: Mapping[str, str], alt
 
     if rules.get("needs_medium") and "medium_c" not in merged:
         raise FormatError(
-            f"A {kind} stage needs medium_c, the temperature of what the face meets; add it.",
+            say("A {kind} stage needs medium_c, the temperature of what the face meets; add it.", kind=kind),
             path=where.get("missing", where["medium_c"]),
             code="missing",
         )
@@ -184,20 +193,34 @@ def _boiling(
     stated = merged.get("medium_c")
     if rules.get("at_boiling") and stated is not None and abs(stated - boil_c) > BOILING_SLACK_C:
         raise FormatError(
-            f"A {kind} stage is at the local boiling point, {boil_c:.1f} °C here, not {stated:g} °C; leave medium_c out. "
-            f"{rules['instead']}",
+            say(
+                "A {kind} stage is at the local boiling point, {boil_c:temp1} here, not {stated:temp}; leave medium_c "
+                "out. {instead}",
+                kind=kind,
+                boil_c=boil_c,
+                stated=stated,
+                instead=rules["instead"],
+            ),
             path=where["medium_c"],
             code="boiling",
         )
     if kind == "simmer" and stated is not None and stated > boil_c + BOILING_SLACK_C:
         raise ValueRangeError(
-            f"Water boils at {boil_c:.1f} °C here; a simmer of {stated:g} °C is none. Give at most the boiling point.",
+            say(
+                "Water boils at {boil_c:temp1} here; a simmer of {stated:temp} is none. Give at most the boiling point.",
+                boil_c=boil_c,
+                stated=stated,
+            ),
             path=where["medium_c"],
         )
     begins = merged.get("medium_from_c")
     if (rules.get("liquid") or rules.get("at_boiling")) and begins is not None and begins > boil_c + BOILING_SLACK_C:
         raise ValueRangeError(
-            f"Water boils at {boil_c:.1f} °C here; medium_from_c is {begins:g}. Give at most the boiling point.",
+            say(
+                "Water boils at {boil_c:temp1} here; medium_from_c is {begins:g}. Give at most the boiling point.",
+                boil_c=boil_c,
+                begins=begins,
+            ),
             path=where["medium_from_c"],
         )
 
@@ -212,7 +235,11 @@ def _check_variant(kind: str, variant: str | None, path: str) -> None:
     ]
     if variant not in known:
         hint = f"choose one of {', '.join(known)}" if known else "leave it out"
-        raise FormatError(f"A {kind} stage has no variant {variant!r}; {hint}.", path=path, code="choice")
+        raise FormatError(
+            say("A {kind} stage has no variant {variant!r}; {hint}.", kind=kind, variant=variant, hint=hint),
+            path=path,
+            code="choice",
+        )
 
 
 def _load(raw: Mapping[str, Any], kind: str, at: str) -> None:
@@ -222,14 +249,22 @@ def _load(raw: Mapping[str, Any], kind: str, at: str) -> None:
     known = kinds()[kind].get("load")
     if known is None:
         raise FormatError(
-            f"load describes a bath's water and heater or an oven's food; a {kind} stage has none. Leave it out.",
+            say(
+                "load describes a bath's water and heater or an oven's food; a {kind} stage has none. Leave it out.",
+                kind=kind,
+            ),
             path=f"{at}/load",
             code="choice",
         )
     for key in raw["load"]:
         if key not in known and not key.startswith("x-"):
             raise FormatError(
-                f"The load of {kind} is told by {' and '.join(known)}, not by {key}; leave {key} out.",
+                say(
+                    "The load of {kind} is told by {value}, not by {key}; leave {key} out.",
+                    kind=kind,
+                    value=" and ".join(known),
+                    key=key,
+                ),
                 path=f"{at}/load/{key}",
                 code="choice",
             )
@@ -237,10 +272,12 @@ def _load(raw: Mapping[str, Any], kind: str, at: str) -> None:
         return
     for key in known:
         if key not in raw["load"]:
-            raise FormatError(f"A bath's load needs {key}; add it.", path=f"{at}/load/{key}", code="missing")
+            raise FormatError(
+                say("A bath's load needs {key}; add it.", key=key), path=f"{at}/load/{key}", code="missing"
+            )
     if "medium_from_c" in raw or any("medium_from_c" in f for f in raw.get("faces", {}).values()):
         raise FormatError(
-            "load says how far the bath falls, and medium_from_c says it too; leave one of them out.",
+            say("load says how far the bath falls, and medium_from_c says it too; leave one of them out."),
             path=f"{at}/load",
             code="choice",
         )
@@ -252,7 +289,7 @@ def _support(raw: Mapping[str, Any], kind: str, shape: Mapping[str, Any], at: st
     if kind != "oven":
         if stated is not None:
             raise FormatError(
-                f"support is what lies under a piece in an oven; a {kind} stage has none. Leave it out.",
+                say("support is what lies under a piece in an oven; a {kind} stage has none. Leave it out.", kind=kind),
                 path=f"{at}/support",
                 code="choice",
             )
@@ -265,7 +302,9 @@ def _support(raw: Mapping[str, Any], kind: str, shape: Mapping[str, Any], at: st
         why = "its faces are described one by one" if "faces" in raw else "surface says what every face meets" if told else (
             "this shape is computed with the same all round"
         )  # fmt: skip
-        raise FormatError(f"support counts for nothing here: {why}. Leave it out.", path=f"{at}/support", code="choice")
+        raise FormatError(
+            say("support counts for nothing here: {why}. Leave it out.", why=why), path=f"{at}/support", code="choice"
+        )
     return None if stated == "rack" else "tray" if flat else "tray-round"
 
 
@@ -280,11 +319,17 @@ def _vapour(raw: Mapping[str, Any], kind: str, specs: list[FaceSpec], at: str) -
             continue
         if kind != "oven":
             raise FormatError(
-                f"vent is an oven's; a {kind} stage has none. Leave it out.", path=f"{at}/vent", code="choice"
+                say("vent is an oven's; a {kind} stage has none. Leave it out.", kind=kind),
+                path=f"{at}/vent",
+                code="choice",
             )
         if not reached:
             raise FormatError(
-                f"{key} counts for nothing here: every face states its own moisture, or is closed to the oven's. Leave it out.",
+                say(
+                    "{key} counts for nothing here: every face states its own moisture, or is closed to the oven's. Leave it "
+                    "out.",
+                    key=key,
+                ),
                 path=f"{at}/{key}",
                 code="choice",
             )
@@ -296,8 +341,12 @@ def _until(raw: Mapping[str, Any] | None, at: str) -> tuple[str | None, float, s
     keys = [k for k in UNTIL_KEYS if k in raw]
     if len(keys) != 1:
         raise FormatError(
-            f"until needs exactly one of {', '.join(UNTIL_KEYS)}; it has {len(keys)}.", path=f"{at}/until", code="until"
+            say("until needs exactly one of {choices}; it has {many}.", choices=", ".join(UNTIL_KEYS), many=len(keys)),
+            path=f"{at}/until",
+            code="until",
         )
     if "organism" in raw and keys[0] != "log10":
-        raise FormatError("organism belongs to until log10; leave it out.", path=f"{at}/until/organism", code="choice")
+        raise FormatError(
+            say("organism belongs to until log10; leave it out."), path=f"{at}/until/organism", code="choice"
+        )
     return keys[0], float(raw[keys[0]]), raw.get("organism", "salmonella")

@@ -8,6 +8,7 @@ from collections.abc import Mapping
 from typing import Any
 
 from ember_core.errors import FormatError, ValueRangeError
+from ember_core.wording.message import say
 
 DEEPEST = 24  # levels of objects and lists; a plan's own keys need seven
 MOST_VALUES = 20_000  # values and keys in one document; 2,000 report times are allowed
@@ -50,10 +51,13 @@ def check_usable(document: Any) -> None:
         node, path, under = waiting.pop()
         seen += 1
         if seen > MOST_VALUES:
-            raise FormatError(f"The document holds more than {MOST_VALUES:,} values; remove some.", code="too-large")
+            raise FormatError(
+                say("The document holds more than {MOST_VALUES:,} values; remove some.", MOST_VALUES=MOST_VALUES),
+                code="too-large",
+            )
         if len(path) > DEEPEST:
             raise FormatError(
-                f"Objects and lists are nested more than {DEEPEST} deep; make them flatter.",
+                say("Objects and lists are nested more than {DEEPEST} deep; make them flatter.", DEEPEST=DEEPEST),
                 path=pointer(path[:4]),
                 code="too-deep",
             )
@@ -61,15 +65,19 @@ def check_usable(document: Any) -> None:
             _check_text(node, path, str(path[-1]) if path else "the text")
         elif isinstance(node, float) and not math.isfinite(node):
             raise ValueRangeError(
-                "The number is too large to be one; write a plain decimal number.", path=pointer(path)
+                say("The number is too large to be one; write a plain decimal number."), path=pointer(path)
             )
         elif isinstance(node, int) and not isinstance(node, bool) and abs(node) > LARGEST_INTEGER:
-            raise ValueRangeError("The number is too large; check its digits.", path=pointer(path))
+            raise ValueRangeError(say("The number is too large; check its digits."), path=pointer(path))
         if under:
             own[under] = own.get(under, 0) + (len(node) if isinstance(node, str) else 4)
             if own[under] > MOST_TEXT:
                 raise FormatError(
-                    f"{under[-1]} holds more than {MOST_TEXT:,} characters; shorten it.",
+                    say(
+                        "{value} holds more than {MOST_TEXT:,} characters; shorten it.",
+                        value=under[-1],
+                        MOST_TEXT=MOST_TEXT,
+                    ),
                     path=pointer(under),
                     code="too-large",
                 )
@@ -87,5 +95,7 @@ def _check_text(text: str, path: tuple[Any, ...], name: str) -> None:
     if fault:
         shown = name.encode("ascii", "backslashreplace").decode()[:60]
         raise FormatError(
-            f"{shown} {fault}.", path=pointer(path).encode("ascii", "backslashreplace").decode(), code="text"
+            say("{shown} {fault}.", shown=shown, fault=fault),
+            path=pointer(path).encode("ascii", "backslashreplace").decode(),
+            code="text",
         )

@@ -29,9 +29,10 @@ from ember_core.heat.solver.compiled import plain
 from ember_core.heat.solver.ending import SPENT
 from ember_core.heat.solver.schedule import run_cook
 from ember_core.heat.solver.types import patches_of, view
-from ember_core.plan.finding import finding
+from ember_core.plan.finding import Finding
 from ember_core.plan.plan import Plan
 from ember_core.plan.stages import HEAT_KINDS, StageSpec
+from ember_core.wording.message import say
 
 TOLERANCE_K = 2e-3
 
@@ -97,7 +98,7 @@ class Cook:
     peak_t_s: float
     pull_stage: int | None
     heat_in_j_m2: float
-    findings: tuple[dict[str, str], ...]
+    findings: tuple[Finding, ...]
     closed: bool
     elsewhere: Array
     vapour_pa: float | None = None
@@ -126,8 +127,14 @@ def _gave_up(plan: Plan, i: int, spent: bool, budget_s: float | None) -> Computa
         else "is more than the heat solver can follow"
     )
     return ComputationError(
-        f"Stage {i + 1} ({kind}) {why}: its medium is extreme for this piece. Give sizes nearer to each other, a medium nearer to "
-        "the piece's temperature, a lower surface h, or describe a flat piece as a slab and a long one as a cylinder without length_mm.",
+        say(
+            "Stage {value} ({kind}) {why}: its medium is extreme for this piece. Give sizes nearer to each other, a "
+            "medium nearer to the piece's temperature, a lower surface h, or describe a flat piece as a slab and a "
+            "long one as a cylinder without length_mm.",
+            value=i + 1,
+            kind=kind,
+            why=why,
+        ),
         path=f"/stages/{i}",
     )
 
@@ -244,10 +251,10 @@ def run(
     findings += outcome_findings(plan, outcomes, top, float(end_s[-1]), field, start, boil_c, s.table)
     if record.tally[0].lost:
         findings.append(
-            finding(
+            Finding(
                 "record-full",
                 "care",
-                "More steps were needed than are kept; the end of the cook is missing in samples.",
+                say("More steps were needed than are kept; the end of the cook is missing in samples."),
                 "solver",
             )
         )

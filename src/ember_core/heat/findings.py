@@ -9,8 +9,9 @@ from ember_core.book.foods import doneness_of, food_row
 from ember_core.heat.arrays import Array
 from ember_core.heat.physics.properties import ThermalTable
 from ember_core.heat.setup import bath_store
-from ember_core.plan.finding import finding
+from ember_core.plan.finding import Finding
 from ember_core.plan.plan import Plan
+from ember_core.wording.message import say
 
 HOT_START_C = 30.0  # a piece that starts warmer was heated before, which the plan does not show
 
@@ -37,17 +38,21 @@ class Outcome(Protocol):
         """What ended it."""
 
 
-def setup_findings(plan: Plan, boil_c: float) -> list[dict[str, str]]:
+def setup_findings(plan: Plan, boil_c: float) -> list[Finding]:
     """What a reader should know about the plan before any number of it."""
     out = []
     for i, stage in enumerate(plan.stages):
         for face in stage.all_faces:
             if face.kind == "bath" and plan.properties is None and (face.medium_c or 0.0) > boil_c:
                 out.append(
-                    finding(
+                    Finding(
                         "bath-above-boiling",
                         "care",
-                        f"Stage {i + 1}: water boils at {boil_c:.1f} °C here; the bath is computed at that.",
+                        say(
+                            "Stage {value}: water boils at {boil_c:temp1} here; the bath is computed at that.",
+                            value=i + 1,
+                            boil_c=boil_c,
+                        ),
                         "standard atmosphere; IAPWS SR1-86",
                     )
                 )
@@ -55,19 +60,33 @@ def setup_findings(plan: Plan, boil_c: float) -> list[dict[str, str]]:
     named = plan.document.get("target", {}).get("doneness")
     usual = doneness_of(food_row(plan.food) if plan.food else None).get(named)
     if usual is not None and plan.target_c is not None and abs(usual - plan.target_c) > DONENESS_K:
-        message = f"The target says {named} and {plan.target_c:g} °C; {named} is {usual:g} °C in the book. The temperature governs."
-        out.append(finding("doneness-and-core", "note", message, "the plan"))
-    if plan.shape["kind"] == "egg" and plan.shape.get("species", "hen") != "hen":
-        message = f"A {plan.shape['species']} egg is computed with a hen's proportions at its own mass."
-        out.append(finding("egg-proportions", "note", message, "the model"))
-    if plan.properties is None and plan.start_c > boil_c:
-        message = (
-            f"Water boils at {boil_c:.1f} °C here: the piece is computed from there, not from {plan.start_c:g} °C."
+        message = say(
+            "The target says {named} and {target_c:temp}; {named} is {usual:temp} in the book. The temperature "
+            "governs.",
+            named=named,
+            target_c=plan.target_c,
+            usual=usual,
         )
-        out.append(finding("start-above-boiling", "care", message, "standard atmosphere; IAPWS SR1-86"))
+        out.append(Finding("doneness-and-core", "note", message, "the plan"))
+    if plan.shape["kind"] == "egg" and plan.shape.get("species", "hen") != "hen":
+        message = say(
+            "A {species} egg is computed with a hen's proportions at its own mass.", species=plan.shape["species"]
+        )
+        out.append(Finding("egg-proportions", "note", message, "the model"))
+    if plan.properties is None and plan.start_c > boil_c:
+        message = say(
+            "Water boils at {boil_c:temp1} here: the piece is computed from there, not from {start_c:temp}.",
+            boil_c=boil_c,
+            start_c=plan.start_c,
+        )
+        out.append(Finding("start-above-boiling", "care", message, "standard atmosphere; IAPWS SR1-86"))
     if plan.properties is None and plan.start_c > HOT_START_C:
-        message = f"The piece starts at {plan.start_c:g} °C. How it came there, and how long that took, is not in the plan and not judged."
-        out.append(finding("hot-start", "care", message, "the plan"))
+        message = say(
+            "The piece starts at {start_c:temp}. How it came there, and how long that took, is not in the plan and "
+            "not judged.",
+            start_c=plan.start_c,
+        )
+        out.append(Finding("hot-start", "care", message, "the plan"))
     return out
 
 
@@ -81,7 +100,7 @@ def _asked(until: str, value: float) -> str:
 
 def _crowded(
     plan: Plan, outcomes: Sequence[Outcome], start_c: float, boil_c: float, table: ThermalTable
-) -> list[dict[str, str]]:
+) -> list[Finding]:
     """Baths that cold pieces pull down, by what they are when they go in (``start_c`` for the first stage)."""
     out = []
     for i, stage in enumerate(plan.stages):
@@ -94,11 +113,16 @@ def _crowded(
         drop = min(max(share * lack, 0.0), max(water_c - goes_in, 0.0))
         if drop > 1.0:
             out.append(
-                finding(
+                Finding(
                     "crowded-bath",
                     "care" if drop > 3.0 else "note",
-                    f"Stage {i + 1}: the pieces pull the bath down by {drop:.1f} °C; it needs about {3 * drop * rise_s / 60:.0f} min "
-                    "to come back. Use more water or fewer pieces at once.",
+                    say(
+                        "Stage {value}: the pieces pull the bath down by {drop:temp1}; it needs about {value2:.0f} min to come "
+                        "back. Use more water or fewer pieces at once.",
+                        value=i + 1,
+                        drop=drop,
+                        value2=3 * drop * rise_s / 60,
+                    ),
                     "energy balance of water, pieces and heater",
                 )
             )
@@ -114,7 +138,7 @@ def outcome_findings(
     start_c: float,
     boil_c: float,
     table: ThermalTable,
-) -> list[dict[str, str]]:
+) -> list[Finding]:
     """Findings that only the computed cook can give.
 
     Parameters
@@ -134,57 +158,84 @@ def outcome_findings(
     for i, (spec, done) in enumerate(zip(plan.stages, outcomes, strict=True)):
         if spec.until and done.ended_by == "minutes":
             if spec.until == "peak_core_c":
-                message = (
-                    f"No pull within {spec.minutes:g} min of stage {i + 1} brings the core to {spec.until_value:g} °C: "
-                    f"it peaks at {peak:.1f} °C."
+                message = say(
+                    "No pull within {minutes:g} min of stage {value} brings the core to {until_value:temp}: it peaks at "
+                    "{peak:temp1}.",
+                    minutes=spec.minutes,
+                    value=i + 1,
+                    until_value=spec.until_value,
+                    peak=peak,
                 )
             else:
-                message = f"Stage {i + 1} ran its {spec.minutes:g} min without {_asked(spec.until, spec.until_value)}."
-            out.append(finding("until-not-reached", "care", message, "model"))
+                message = say(
+                    "Stage {value} ran its {minutes:g} min without {value2}.",
+                    value=i + 1,
+                    minutes=spec.minutes,
+                    value2=_asked(spec.until, spec.until_value),
+                )
+            out.append(Finding("until-not-reached", "care", message, "model"))
         elif spec.until == "peak_core_c" and done.end_s - done.start_s < 1e-6:
             out.append(
-                finding(
+                Finding(
                     "pull-already-past",
                     "care",
-                    f"Before stage {i + 1} begins the core is already bound for {peak:.1f} °C, above the wanted "
-                    f"{spec.until_value:g} °C.",
+                    say(
+                        "Before stage {value} begins the core is already bound for {peak:temp1}, above the wanted "
+                        "{until_value:temp}.",
+                        value=i + 1,
+                        peak=peak,
+                        until_value=spec.until_value,
+                    ),
                     "model",
                 )
             )
     if plan.target_c is not None and plan.target_c - peak > 0.3:
         out.append(
-            finding(
+            Finding(
                 "below-target",
                 "care",
-                f"The core peaks at {peak:.1f} °C, {plan.target_c - peak:.1f} below the target of {plan.target_c:g} °C.",
+                say(
+                    "The core peaks at {peak:temp1}, {value:.1f} below the target of {target_c:temp}.",
+                    peak=peak,
+                    value=plan.target_c - peak,
+                    target_c=plan.target_c,
+                ),
                 "model",
             )
         )
     if plan.target_c is not None and peak - plan.target_c > 1.5:
         out.append(
-            finding(
+            Finding(
                 "above-target",
                 "care",
-                f"The core peaks at {peak:.1f} °C, {peak - plan.target_c:.1f} above the target of {plan.target_c:g} °C.",
+                say(
+                    "The core peaks at {peak:temp1}, {value:.1f} above the target of {target_c:temp}.",
+                    peak=peak,
+                    value=peak - plan.target_c,
+                    target_c=plan.target_c,
+                ),
                 "model",
             )
         )
     late = [t for t in plan.report_at_s if t > end_s + 1e-6]
     if late:
         out.append(
-            finding(
+            Finding(
                 "report-after-end",
                 "note",
-                f"{len(late)} report times lie after the end of the cook ({end_s:.1f} s).",
+                say("{many} report times lie after the end of the cook ({end_s:.1f} s).", many=len(late), end_s=end_s),
                 "plan",
             )
         )
     if plan.properties is None and (float(field.max()) > 150.0 or float(field.min()) < -40.0):
         out.append(
-            finding(
+            Finding(
                 "outside-property-range",
                 "note",
-                f"Part of the piece reaches {float(field.max()):.0f} °C; the property equations hold from -40 to 150 °C.",
+                say(
+                    "Part of the piece reaches {value:temp0}; the property equations hold from -40 to 150 °C.",
+                    value=float(field.max()),
+                ),
                 "Choi & Okos 1986",
             )
         )

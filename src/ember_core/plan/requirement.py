@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+from ember_core.plan.finding import Finding
+
 
 @dataclass(frozen=True)
 class Requirement:
@@ -27,4 +29,4 @@ class Requirement:
     forms: tuple[str, ...]
     species: str | None
     whole: bool
-    notes: tuple[dict[str, str], ...] = ()
+    notes: tuple[Finding, ...] = ()

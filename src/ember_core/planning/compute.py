@@ -10,11 +10,12 @@ from ember_core.formats.result import document
 from ember_core.heat.cook import BUDGET_S, Cook, run
 from ember_core.heat.ensemble.forecast import MEMBER_CELLS, MEMBER_REFINE, Forecast, cautious_cook, forecast
 from ember_core.heat.setup import setup
-from ember_core.plan.finding import finding
+from ember_core.plan.finding import Finding
 from ember_core.plan.plan import Plan
 from ember_core.planning.remedies import remedies
 from ember_core.safety.conditions import in_force
 from ember_core.safety.lethality import organisms
+from ember_core.wording.message import say
 
 
 @dataclass(frozen=True, eq=False)
@@ -26,8 +27,13 @@ class Outcome:
     forecast: Forecast | None
     result: dict[str, Any]
 
+    @property
+    def findings(self) -> tuple[Finding, ...]:
+        """The findings of the result."""
+        return tuple(Finding.of(f) for f in self.result["findings"])
 
-def newer_versions(plan: Plan, book: Book) -> list[dict[str, str]]:
+
+def newer_versions(plan: Plan, book: Book) -> list[Finding]:
     """What the book has in a newer version than the plan was made with, as findings; the plan goes on with its own."""
     out = []
     way, piece = plan.document.get("way", {}), plan.document["piece"]
@@ -35,8 +41,15 @@ def newer_versions(plan: Plan, book: Book) -> list[dict[str, str]]:
     for kind, name, version in made_with:
         newest = book.newer(kind, name, version) if isinstance(name, str) and isinstance(version, int) else None
         if newest is not None:
-            words = f"The book has version {newest} of the {kind} {name!r}; this plan goes on with version {version}, as it was made."
-            out.append(finding("newer-version", "note", words, "the book"))
+            words = say(
+                "The book has version {newest} of the {kind} {name!r}; this plan goes on with version {version}, as it "
+                "was made.",
+                newest=newest,
+                kind=kind,
+                name=name,
+                version=version,
+            )
+            out.append(Finding("newer-version", "note", words, "the book"))
     return out
 
 

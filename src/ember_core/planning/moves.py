@@ -2,12 +2,16 @@
 
 from __future__ import annotations
 
-from dataclasses import asdict, dataclass
+from collections.abc import Mapping
+from dataclasses import dataclass, fields
 from enum import StrEnum
+from typing import Any
 
-from ember_core.heat.cook import Cook
+from ember_core.data.loader import read_toml
+from ember_core.heat.cook import Cook, StageOutcome
 from ember_core.plan.plan import Plan
 from ember_core.plan.stages import HEAT_KINDS, SHORT_DIP_S, StageSpec
+from ember_core.wording.message import say
 
 
 class MoveKind(StrEnum):
@@ -37,57 +41,7 @@ class Move:
 
     def as_dict(self) -> dict[str, object]:
         """For a record or a page."""
-        return asdict(self)
-
-
-START = {
-    "pan": (
-        "Lay in",
-        "Fat shimmers, first thin wisp of smoke; it must hiss at once",
-        "A dry surface browns, a wet one boils",
-        "Hot fat: lay it in away from you",
-    ),
-    "bath": (
-        "Lower in",
-        "Pouch flat, under water, not touching its neighbours",
-        "Water must pass on every side",
-        "Pouch without air: chill and label it if it is not served now",
-    ),
-    "oven": (
-        "Put in",
-        "Oven at temperature, tray warm, probe in the thickest part",
-        "A cold oven lengthens the come-up",
-        "Hot rack and handles: dry cloth",
-    ),
-    "boil": (
-        "Lower in",
-        "Rolling boil before it goes in",
-        "The boil stops when cold food goes in",
-        "Steam: lift the lid away from you",
-    ),
-    "simmer": (
-        "Lower in",
-        "Surface barely moves, no bubbles break",
-        "A boil toughens the outside",
-        "Hot water: lower it with a spoon",
-    ),
-    "steam": ("Put in", "Full steam before it goes in", "Steam gives its heat at once", "Steam: open away from you"),
-    "grill": ("Lay on", "Bars hot, wiped with fat", "Cold bars stick", "Flare-ups: keep fat off the fire"),
-    "fry": ("Lower in", "Fat at temperature, piece dry", "Water makes fat foam", "Hot fat and water: dry it first"),
-    "rest": ("Set down", "Warm place, on a tray", "", ""),
-    "chill": (
-        "Chill",
-        "Ice still floating, water round every side",
-        "Slow cooling lets spores grow",
-        "Time the cooling; label with date",
-    ),
-    "hold": ("Hold", "Cabinet at temperature", "", "Below the holding limit the clock runs"),
-    "thaw": ("Thaw", "In the cold, on a tray", "", "Keep drip away from ready food"),
-    "baste": ("Baste", "Foaming fat over the upper face", "", "Hot fat"),
-}
-
-
-CARVED = frozenset({"steak", "roast", "tenderised", "injected", "stuffed", "poultry", "game-farmed", "game-wild"})
+        return {f.name: getattr(self, f.name) for f in fields(self)}
 
 
 def _turned(a: StageSpec, b: StageSpec) -> bool:
@@ -95,55 +49,55 @@ def _turned(a: StageSpec, b: StageSpec) -> bool:
 
 
 def moves(plan: Plan, cook: Cook) -> tuple[Move, ...]:
-    """The moves of a computed plan, in order of time."""
+    """The moves of a computed plan, in order of time; what they say is in ``data/moves.toml``."""
+    texts = read_toml("moves.toml")
     out = []
-    pull = cook.pull_stage
     for i, (spec, done) in enumerate(zip(plan.stages, cook.stages, strict=True)):
-        verb, cue, why, caution = START[spec.kind]
         kind = MoveKind.NEXT if i else MoveKind.BEGIN
+        own = texts["start"][spec.kind]
+        said = [own["verb"], own["cue"], own.get("why", ""), own.get("caution", "")]
         previous = plan.stages[i - 1] if i else None
         core = None if i == 0 else cook.stages[i - 1].core_c
         if previous is not None and _turned(previous, spec):
             basted = "baste" in {spec.face_a.kind, spec.face_b.kind}
-            kind, verb = MoveKind.TURN, "Turn and baste" if basted else "Turn"
-            cue = "First face brown and loose from the pan" + ("; fat foams, spoon it over" if basted else "")
-            why, caution = "Heat now enters from the other face", "Hot fat spits: turn it away from you"
-        elif spec.kind not in HEAT_KINDS and pull is not None and i == pull + 1:
-            kind, verb = MoveKind.PULL, "Pull"
-            cue = f"Probe in the middle of the thickest part: {done_core(cook, pull):.1f} °C"
-            if plan.shape["kind"] == "egg":
-                cue = f"By the clock, a probe breaks the shell; the middle is at {done_core(cook, pull):.1f} °C"
-            dip = spec.kind == "chill" and done.end_s - done.start_s < SHORT_DIP_S
-            why = "The core has arrived"
-            if spec.kind == "rest":
-                why = f"It coasts to {cook.peak_core_c:.1f} °C while it rests"
-            elif dip:
-                why = f"Ice water stops the outside; the middle still goes to {cook.peak_core_c:.1f} °C"
-            caution = "" if spec.kind == "rest" or dip else START[spec.kind][3]
-            if spec.kind == "rest":
-                caution = "Handles and tray are hot"
+            kind, text = MoveKind.TURN, texts["turn-and-baste" if basted else "turn"]
+            said = [text[k] for k in ("verb", "cue", "why", "caution")]
+        elif spec.kind not in HEAT_KINDS and cook.pull_stage is not None and i == cook.pull_stage + 1:
+            kind, said = MoveKind.PULL, _pull(plan, spec, done, texts, said)
+        values = {"core_c": core, "peak_c": cook.peak_core_c}
+        verb, cue, why, caution = (_filled(t, values) for t in said)
         out.append(Move(f"m{i}", verb, done.start_s, cue, why, caution, i, core, kind))
-    last = plan.stages[-1]
-    short = last.kind == "chill" and cook.stages[-1].end_s - cook.stages[-1].start_s < SHORT_DIP_S
-    if last.kind in {"rest", "hold"} or last.kind in HEAT_KINDS or short:
-        carved = last.kind == "rest" and plan.form in CARVED
-        kind, verb, cue = (
-            MoveKind.SERVE,
-            "Serve",
-            "Carve across the grain with a long sharp stroke" if carved else "Straight to the plate",
-        )
-    else:
-        kind, verb, cue = (
-            MoveKind.STORE,
-            "Label and store",
-            f"Core at {cook.stages[-1].core_c:.1f} °C; name, date, time",
-        )
-    out.append(
-        Move(f"m{len(plan.stages)}", verb, cook.stages[-1].end_s, cue, "", "", None, cook.stages[-1].core_c, kind)
-    )
-    return tuple(out)
+    return (*out, _last(plan, cook, texts))
 
 
-def done_core(cook: Cook, stage: int) -> float:
-    """Core at the end of a stage, °C."""
-    return cook.stages[stage].core_c
+def _filled(text: str, values: Mapping[str, Any]) -> str:
+    """A text of the data with the values it names; no text stays none."""
+    return say(text, **values) if text else ""
+
+
+def _pull(plan: Plan, spec: StageSpec, done: StageOutcome, texts: Mapping[str, Any], own: list[str]) -> list[str]:
+    """What pulling says: off the heat and to rest, into a short dip that stops the outside, or into what cools it."""
+    pull = texts["pull"]
+    cue = pull["cue_in_the_shell" if plan.shape["kind"] == "egg" else "cue"]
+    if spec.kind == "rest":
+        return [pull["verb"], cue, pull["why_to_rest"], pull["caution_to_rest"]]
+    if _dips(spec, done):
+        return [pull["verb"], cue, pull["why_to_dip"], ""]
+    return [pull["verb"], cue, pull["why"], own[3]]
+
+
+def _dips(spec: StageSpec, done: StageOutcome) -> bool:
+    """Whether a stage is a short dip, which stops the cooking and chills nothing."""
+    return spec.kind == "chill" and done.end_s - done.start_s < SHORT_DIP_S
+
+
+def _last(plan: Plan, cook: Cook, texts: Mapping[str, Any]) -> Move:
+    """The move that ends a plan: to the plate, or into the cold with a label."""
+    last, done = plan.stages[-1], cook.stages[-1]
+    kind, text = MoveKind.STORE, texts["store"]
+    cue = text["cue"]
+    if last.kind in {"rest", "hold"} or last.kind in HEAT_KINDS or _dips(last, done):
+        kind, text = MoveKind.SERVE, texts["serve"]
+        cue = text["cue_carved" if last.kind == "rest" and plan.form in texts["carved"]["forms"] else "cue"]
+    core = done.core_c
+    return Move(f"m{len(plan.stages)}", say(text["verb"]), done.end_s, say(cue, core_c=core), "", "", None, core, kind)

@@ -10,9 +10,10 @@ from ember_core.errors import ComputationError
 from ember_core.heat.cook import Cook, run
 from ember_core.heat.ensemble.forecast import MEMBER_REFINE
 from ember_core.heat.setup import setup
-from ember_core.plan.finding import finding
+from ember_core.plan.finding import Finding
 from ember_core.plan.plan import Plan
 from ember_core.plan.stages import HEAT_KINDS, FaceSpec, StageSpec
+from ember_core.wording.message import say
 
 TOLERANCE_K = 0.05
 
@@ -27,7 +28,7 @@ HALVINGS = 8
 SHORTER = (0.0, 0.15, 0.3, 0.45, 0.6, 0.75, 0.9, 0.98)  # shares of the heat before a stage that are left out
 
 
-def remedies(plan: Plan, cook: Cook, limits: dict[str, object] | None = None) -> list[dict[str, str]]:
+def remedies(plan: Plan, cook: Cook, limits: dict[str, object] | None = None) -> list[Finding]:
     """What would make the stages end as they are meant to, as findings; empty when they do.
 
     Parameters
@@ -56,7 +57,12 @@ def remedies(plan: Plan, cook: Cook, limits: dict[str, object] | None = None) ->
 
         words = _earlier(plan, i, works) if past else _more(plan, i, works)
         out.append(
-            finding("what-would-work", "note", f"Stage {i + 1}: {words}", "model, cooked again with that one change")
+            Finding(
+                "what-would-work",
+                "note",
+                say("Stage {stage}: {words}", stage=i + 1, words=words),
+                "model, cooked again with that one change",
+            )
         )
     return out
 
@@ -95,16 +101,19 @@ def _more(plan: Plan, i: int, works: Callable[[Plan], Cook | None]) -> str:
     longer = works(_with(plan, i, replace(stage, minutes=min(max(20.0 * stage.minutes, 600.0), LONGEST_MIN))))
     if longer is not None:
         done = longer.stages[i]
-        said.append(f"{math.ceil((done.end_s - done.start_s) / 60.0)} min in all would do")
+        took_s = done.end_s - done.start_s
+        said.append(say("{minutes} min in all would do", minutes=math.ceil(took_s / 60.0)))
     if works(_with(plan, i, _hotter(stage, HOTTER_C))) is not None:
         by = math.ceil(_least(lambda k: works(_with(plan, i, _hotter(stage, k))) is not None, 0.0, HOTTER_C))
-        said.append(f"{by} °C more heat would do it within {stage.minutes:g} min")
+        said.append(say("{by_k:rise0} more heat would do it within {minutes:g} min", by_k=by, minutes=stage.minutes))
     if not said:
-        return (
+        return say(
             "neither more minutes nor more heat brings it there. Change the shape, the start or what is asked for, "
             "and look at what the other face meets."
         )
-    return ", or ".join(said) + "."
+    if len(said) == 1:
+        return say("{change}.", change=said[0])
+    return say("{first}, or {second}.", first=said[0], second=said[1])
 
 
 def _earlier(plan: Plan, i: int, works: Callable[[Plan], Cook | None]) -> str:
@@ -126,6 +135,9 @@ def _earlier(plan: Plan, i: int, works: Callable[[Plan], Cook | None]) -> str:
     # too little heat before it may leave the stage too short: the first share that works, not the largest
     first = next((k for k in range(1, len(SHORTER)) if enough(SHORTER[k])), None) if heated else None
     if first is None:
-        return "the piece is bound for more than that before this stage begins. Ask for a higher peak, or start colder."
+        return say(
+            "the piece is bound for more than that before this stage begins. Ask for a higher peak, or start colder."
+        )
     by = _least(enough, SHORTER[first - 1], SHORTER[first])
-    return f"shorten the heat before it to {100.0 * (1.0 - by):.0f} % of its minutes, or ask for a higher peak."
+    share = 100.0 * (1.0 - by)
+    return say("shorten the heat before it to {share:.0f} % of its minutes, or ask for a higher peak.", share=share)

@@ -23,6 +23,7 @@ from ember_core.heat.ensemble.forecast import MEMBER_CELLS
 from ember_core.heat.setup import setup
 from ember_core.safety.rules import profiles
 from ember_core.safety.statement import state_rule
+from ember_core.wording.message import Message, either, say
 
 DENSITY = 1060.0  # kg/m³, lean meat by Choi & Okos 1986, to turn a mass into a size
 
@@ -94,8 +95,12 @@ def read(text: str) -> Stated:
     times = re.findall(_NUMBER + r"\s*(min|h\b|hour)", low)
     if len(times) != 1:
         raise FormatError(
-            f"{text[:60]!r} states {len(times)} times; write one, such as '4 min a side to medium', '63.3 °C, 35 min' "
-            "or '20 min per kg plus 20'.",
+            say(
+                "{value!r} states {many} times; write one, such as '4 min a side to medium', '63.3 °C, 35 min' or '20 min "
+                "per kg plus 20'.",
+                value=text[:60],
+                many=len(times),
+            ),
             path="/text",
         )
     minutes = _number(times[0][0]) * (1.0 if times[0][1] == "min" else 60.0)
@@ -137,7 +142,7 @@ class Answer:
     high_c: float
     regions: tuple[Region, ...]  # the first is for the usual start and heat
     missing: tuple[str, ...]
-    words: str
+    words: Message
 
 
 def promised(stated: Stated, food: str) -> tuple[float, float]:
@@ -153,7 +158,7 @@ def promised(stated: Stated, food: str) -> tuple[float, float]:
                 above = names[i + 1][1] - 0.6 if i + 1 < len(names) else c + 12.0
                 return c - 0.6, above
         raise InputError(
-            f"{stated.doneness!r} is no doneness of this food; choose one of {', '.join(n for n, _ in names)}.",
+            say("{doneness!r} is no doneness of this food; choose one of {choices}.", doneness=stated.doneness, choices=', '.join((n for n, _ in names))),
             path="/doneness", code="choice",
         )  # fmt: skip
     if stated.kind in {"bath", "simmer"} and stated.medium_c is not None:
@@ -225,10 +230,12 @@ def solve(
     """
     stated = read(text) if isinstance(text, str) else text
     if food_row(food) is None:
-        raise InputError(f"Unknown food {food!r}; see the food table.", path="/food", code="choice")
+        raise InputError(say("Unknown food {food!r}; see the food table.", food=food), path="/food", code="choice")
     if rules not in profiles():
         raise InputError(
-            f"Unknown rules {rules!r}; choose one of {', '.join(profiles())}.", path="/rules", code="choice"
+            say("Unknown rules {rules!r}; choose one of {choices}.", rules=rules, choices=", ".join(profiles())),
+            path="/rules",
+            code="choice",
         )
     low, high = promised(stated, food)
     given = stated.medium_c if stated.medium_c is not None else medium_c
@@ -300,12 +307,14 @@ def _cross(peak: Callable[[float], float], a: float, b: float, level: float) -> 
     return 0.5 * (float(a) + float(b))
 
 
-def _words(stated: Stated, region: Region, low: float, high: float) -> str:
+def _words(stated: Stated, region: Region, low: float, high: float) -> Message:
     """The answer in one sentence."""
+    given = {"text": stated.text, "start_c": region.start_c, "medium_c": region.medium_c}
     if not region.sizes_mm:
-        return (
-            f"“{stated.text}” gives a core of {low:.0f} to {high:.0f} °C at no size from {SIZES_MM[0]:g} to {SIZES_MM[1]:g} mm "
-            f"from {region.start_c:g} °C with {region.medium_c:.0f} °C."
-        )
-    spans = " or ".join(f"{a:.0f} to {b:.0f} mm" for a, b in region.sizes_mm)
-    return f"“{stated.text}” holds for {spans} from {region.start_c:g} °C with {region.medium_c:.0f} °C."
+        return say(
+            "“{text}” gives a core of {low_c:temp0} to {high_c:temp0} at no size from {least_mm:length} to "
+            "{most_mm:length} from {start_c:temp} with {medium_c:temp0}.",
+            low_c=low, high_c=high, least_mm=SIZES_MM[0], most_mm=SIZES_MM[1], **given,
+        )  # fmt: skip
+    spans = [say("{thin_mm:length0} to {thick_mm:length0}", thin_mm=a, thick_mm=b) for a, b in region.sizes_mm]
+    return say("“{text}” holds for {spans} from {start_c:temp} with {medium_c:temp0}.", spans=either(spans), **given)

@@ -7,6 +7,7 @@ chilled pouches, liquid egg and bivalves, each only where the plan has it. A fin
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping
+from dataclasses import replace
 from typing import Any
 
 import numpy as np
@@ -14,7 +15,7 @@ from numpy.typing import NDArray
 
 from ember_core.data.loader import read_toml
 from ember_core.heat.cook import Cook, StageOutcome
-from ember_core.plan.finding import finding
+from ember_core.plan.finding import Finding, Level
 from ember_core.plan.plan import Plan
 from ember_core.plan.stages import HEAT_KINDS, SHORT_DIP_S
 from ember_core.safety.clocks import met_times
@@ -35,9 +36,10 @@ from ember_core.safety.keeping import (
 )
 from ember_core.safety.notes import guidance, house_notes
 from ember_core.safety.rules import Profile
+from ember_core.wording.message import joined, say
 
 Array = NDArray[np.float64]
-Findings = list[dict[str, str]]
+Findings = list[Finding]
 COLD_ENOUGH_C = 21.0  # a short dip that ends below it is a chill that keeps the food
 COLD_C = 10.0  # a chill that ends above it keeps nothing: its time counts as warm (the come-up's lower end)
 EGG_PRODUCTS = {"egg-whole": "whole", "egg-duck": "whole", "egg-yolk": "yolk", "egg-white": "white"}
@@ -126,14 +128,14 @@ def _of_stage(h: History, stage: StageOutcome) -> Findings:
     return []
 
 
-def _held(rules: str, t: Array, coldest: Array, *, roast: bool) -> dict[str, str]:
+def _held(rules: str, t: Array, coldest: Array, *, roast: bool) -> Finding:
     """Hot holding; below its limit time is the control, where the profile has it."""
     check = check_holding(rules, t, coldest, hot=True, roast=roast)
     found = check.finding()
     if check.met is False and rows_of("time_control", rules):
         time = time_out_of_control(rules, t, coldest)
-        found["message"] += f" Time as a control: {time.message}"
-        found["level"] = "care" if time.met else "stop"
+        words = joined([found.message, say("Time as a control: {time}", time=time.message)])
+        return replace(found, message=words, level=Level.CARE if time.met else Level.STOP)
     return found
 
 
@@ -144,16 +146,21 @@ def _thawed(h: History, stage: StageOutcome, t: Array, hottest: Array) -> Findin
         source = f"{row['authority']}, {row['clause']}"
         water = [f.medium_c for f in spec.all_faces if f.variant in {"running-water", "still-water"}]
         if any(c is not None and c > row["water_c"] + 0.05 for c in water):
-            words = f"Thawing water is at most {row['water_c']:g} °C, running: use colder water, or cook from frozen."
-            out.append(finding("thaw-water", "stop", words, source))
+            words = say(
+                "Thawing water is at most {water_c:temp}, running: use colder water, or cook from frozen.",
+                water_c=row["water_c"],
+            )
+            out.append(Finding("thaw-water", "stop", words, source))
         warm = hottest > row["raw_above_c"]
         if warm.any() and t[-1] - t[np.argmax(warm)] > row["raw_above_s"]:
             hours = row["raw_above_s"] / 3600
-            words = (
-                f"Part of the raw piece is above {row['raw_above_c']:g} °C for more than {hours:g} h while it thaws: "
-                "thaw in the cold, in running water for a shorter time, or cook from frozen."
+            words = say(
+                "Part of the raw piece is above {raw_above_c:temp} for more than {hours:g} h while it thaws: thaw in the "
+                "cold, in running water for a shorter time, or cook from frozen.",
+                raw_above_c=row["raw_above_c"],
+                hours=hours,
             )
-            out.append(finding("thaw-too-warm", "stop", words, source))
+            out.append(Finding("thaw-too-warm", "stop", words, source))
     return out
 
 
@@ -190,13 +197,17 @@ def _interrupted(h: History) -> Findings:
             continue
         rows = rows_of("interrupted", h.plan.kept_by)
         if not rows:
-            message = "Cooking is interrupted before the clause is met: only under the kitchen's own written plan."
-            return [finding("interrupted-cooking", "care", message, h.plan.kept_by)]
+            message = say("Cooking is interrupted before the clause is met: only under the kitchen's own written plan.")
+            return [Finding("interrupted-cooking", "care", message, h.plan.kept_by)]
         row = rows[0]
         spent = before[-1].end_s - before[0].start_s
         level = "stop" if spent > row["first_heat_s"] else "care"
-        message = f"Cooking is interrupted before the clause is met (first heat {spent / 60:.0f} min): {row['needs']}."
-        return [finding("interrupted-cooking", level, message, f"{row['authority']}, {row['clause']}")]
+        message = say(
+            "Cooking is interrupted before the clause is met (first heat {minutes:.0f} min): {needs}.",
+            minutes=spent / 60,
+            needs=say(row["needs"]),
+        )
+        return [Finding("interrupted-cooking", level, message, f"{row['authority']}, {row['clause']}")]
     return []
 
 
@@ -226,9 +237,14 @@ def _fish(h: History) -> Findings:
         cooked = met_times(h.t, h.cook.everywhere, row["cook"], interpolate=True)[0]
         if np.isfinite(cooked.min(axis=0).max()) or parasites_controlled(row["profile"], h.t, h.hottest).met:
             continue
-        plain = "; ".join(f"{r['at_c']:g} °C {r['hours']} h" for r in row["freeze"] if "then_c" not in r)
-        words = f"Served undercooked, this fish must have been frozen ({plain}) or be exempt ({row['exempt']})."
-        out.append(finding("parasites", "care", words, f"{row['authority']}, {row['clause']}"))
+        rows = [r for r in row["freeze"] if "then_c" not in r]
+        plain = joined([say("{at_c:temp} {hours} h", at_c=r["at_c"], hours=r["hours"]) for r in rows], "; ")
+        words = say(
+            "Served undercooked, this fish must have been frozen ({plain}) or be exempt ({exempt}).",
+            plain=plain,
+            exempt=say(row["exempt"]),
+        )
+        out.append(Finding("parasites", "care", words, f"{row['authority']}, {row['clause']}"))
     return out
 
 
@@ -237,17 +253,21 @@ def _served(h: History) -> Findings:
     out, plan, rules = [], h.plan, h.plan.kept_by
     if not h.rule.get("met") and plan.guests == "susceptible":
         row = rows_of("guests", "us-food-code-2022")[0]
-        words = f"Highly susceptible guests: {row['susceptible']}."
-        out.append(finding("susceptible-guests", "stop", words, f"{row['authority']}, {row['clause']}"))
+        words = say("Highly susceptible guests: {susceptible}.", susceptible=say(row["susceptible"]))
+        out.append(Finding("susceptible-guests", "stop", words, f"{row['authority']}, {row['clause']}"))
     if plan.food in read_toml("forms.toml")["bivalves"]["foods"]:
         for row in rows_of("bivalves", rules):
             reached = met_times(h.t, h.cook.everywhere, row["rows"], interpolate=True)[0]
             if not np.isfinite(reached.min(axis=0).max()):
-                words = "Bivalves from waters that are not the cleanest are heated to 90 °C for 90 s inside; this cook does not."
-                out.append(finding("bivalves", "care", words, f"{row['authority']}, {row['clause']}"))
+                words = say(
+                    "Bivalves from waters that are not the cleanest are heated to {at_c:temp} for 90 s inside; this cook "
+                    "does not.",
+                    at_c=90.0,
+                )
+                out.append(Finding("bivalves", "care", words, f"{row['authority']}, {row['clause']}"))
     if plan.food in EGG_PRODUCTS and plan.shape["kind"] != "egg" and rows_of("egg_products", rules):
         found = check_egg_product(rules, EGG_PRODUCTS[plan.food], h.t, h.coldest).finding()
-        out.append(found | {"level": "note" if found["level"] == "note" else "care"})
+        out.append(replace(found, level=Level.NOTE if found.level == Level.NOTE else Level.CARE))
     if h.chills and h.chills[-1] is h.cook.stages[-1]:
         out += _kept(h)
     return out
@@ -259,16 +279,28 @@ def _kept(h: History) -> Findings:
     pouch = any(s.kind == "bath" for s in h.plan.stages)
     store_c = max(f.medium_c or 0.0 for f in h.plan.stages[-1].all_faces)
     days, clause = shelf_life(rules, "pouch" if pouch else "ready-to-eat", store_c)
-    label = "no number" if days is None else f"keeps {days:g} days at {store_c:g} °C or below"
-    out = [finding("shelf-life", "care" if not days else "note", f"Label it: {label}. {clause}.", rules)]
+    label = say("no number")
+    if days is not None:
+        label = say("keeps {days:g} days at {store_c:temp} or below", days=days, store_c=store_c)
+    out = [
+        Finding(
+            "shelf-life",
+            "care" if not days else "note",
+            say("Label it: {label}. {clause}.", label=label, clause=clause),
+            rules,
+        )
+    ]
     if pouch:
         out.append(
-            finding(
+            Finding(
                 "chilled-pouch",
                 "care",
-                "A chilled pouch lets non-proteolytic C. botulinum grow: label it, keep it cold, and keep to the shelf life of "
-                "the rules; this cook alone does not make it keep (90 °C 10 min, or its equal, would). Spores of "
-                "C. perfringens and the toxin of S. aureus survive cooking.",
+                say(
+                    "A chilled pouch lets non-proteolytic C. botulinum grow: label it, keep it cold, and keep to the shelf "
+                    "life of the rules; this cook alone does not make it keep ({at_c:temp} 10 min, or its equal, would). Spores of "
+                    "C. perfringens and the toxin of S. aureus survive cooking.",
+                    at_c=90.0,
+                ),
                 "UK FSA guidance on vacuum packs; Food Code 3-502.12",
             )
         )

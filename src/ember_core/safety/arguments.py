@@ -7,6 +7,7 @@ from ember_core.data.loader import read_toml
 from ember_core.errors import InputError, ValueRangeError
 from ember_core.safety.forms import requirement
 from ember_core.safety.rules import profiles
+from ember_core.wording.message import say
 
 MOST_PROBE_ERROR_C = 10.0
 
@@ -20,12 +21,21 @@ def check_arguments(rules: str, food: str, form: str | None, probe_error_c: floa
     """Raise an InputError naming the argument when one cannot be used."""
     if rules not in profiles():
         raise InputError(
-            f"Unknown rules {rules!r}; choose one of {', '.join(profiles())}.", path="--rules", code="choice"
+            say("Unknown rules {rules!r}; choose one of {choices}.", rules=rules, choices=", ".join(profiles())),
+            path="--rules",
+            code="choice",
         )
     if form is not None and form not in forms():
-        raise InputError(f"Unknown form {form!r}; choose one of {', '.join(forms())}.", path="--form", code="choice")
+        raise InputError(
+            say("Unknown form {form!r}; choose one of {choices}.", form=form, choices=", ".join(forms())),
+            path="--form",
+            code="choice",
+        )
     if food_row(food) is None:
-        raise InputError(f"Unknown food {food!r}; see the food table.", path="--food", code="choice")
+        raise InputError(say("Unknown food {food!r}; see the food table.", food=food), path="--food", code="choice")
     if not 0 <= probe_error_c <= MOST_PROBE_ERROR_C:
-        raise ValueRangeError(f"--probe-error-c is {probe_error_c:g}; give 0 to 10.", path="--probe-error-c")
+        raise ValueRangeError(
+            say("--probe-error-c is {probe_error_c:g}; give 0 to 10.", probe_error_c=probe_error_c),
+            path="--probe-error-c",
+        )
     requirement(food_row(food), form, path="--form")

@@ -13,7 +13,9 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from ember_core.plan.finding import Finding
 from ember_core.safety.rules import Clause, Profile
+from ember_core.wording.message import joined, say
 
 Array = NDArray[np.float64]
 Flags = NDArray[np.bool_]
@@ -127,8 +129,13 @@ def judge(
     clauses = profile.clauses_for(form) if clauses is None else clauses
     if not clauses:
         needs = (
-            profile.guidance
-            or f"{profile.name} has no numeric cooking clause for {form}; follow the kitchen's own plan."
+            say(profile.guidance)
+            if profile.guidance
+            else say(
+                "{name} has no numeric cooking clause for {form}; follow the kitchen's own plan.",
+                name=profile.name,
+                form=form,
+            )
         )
         return base | {"clause": None, "met": None, "met_at_s": None, "remaining_s": None, "needs": needs}
     peak = float(field_c.max(axis=0).min())
@@ -146,7 +153,7 @@ def judge(
                 "met": True,
                 "met_at_s": round(float(first), 3),
                 "remaining_s": 0.0,
-                "needs": f"Met.{' ' + clause.note if clause.note else ''}",
+                "needs": joined([say("Met."), say(clause.note) if clause.note else ""]),
             }
         options = [
             (row_s - float(longest[i].min()), row_c, row_s)
@@ -156,10 +163,20 @@ def judge(
         lowest_c, lowest_s = clause.rows[0]
         if options:
             left, row_c, row_s = min(options)
-            needs = f"Hold {row_c:.1f} °C for {span(left)} longer ({span(row_s)} without a break)."
+            needs = say(
+                "Hold {row_c:temp1} for {left:span} longer ({row_s:span} without a break).",
+                row_c=row_c,
+                left=left,
+                row_s=row_s,
+            )
             rank, remaining = (0, left), round(max(left, 0.0), 3)
         else:
-            needs = f"The coldest point peaks at {peak:.1f} °C; the clause begins at {lowest_c:.1f} °C for {span(lowest_s)}."
+            needs = say(
+                "The coldest point peaks at {peak:temp1}; the clause begins at {lowest_c:temp1} for {lowest_s:span}.",
+                peak=peak,
+                lowest_c=lowest_c,
+                lowest_s=lowest_s,
+            )
             rank, remaining = (1, lowest_c - peak), None
         ranked.append(
             (
@@ -184,19 +201,14 @@ def judge_all(statements: Sequence[dict[str, Any]]) -> dict[str, Any]:
     return max(statements, key=gravity)
 
 
-def conclude(rule: dict[str, Any], findings: Sequence[dict[str, str]]) -> dict[str, Any]:
+def conclude(rule: dict[str, Any], findings: Sequence[Finding]) -> dict[str, Any]:
     """The statement once every finding has been heard: a stop takes *met* away, with its reason."""
-    stop = next((f for f in findings if f["level"] == "stop"), None)
+    stop = next((f for f in findings if f.stops), None)
     if not rule["met"] or stop is None:
         return rule
-    needs = f"The time and temperature of {rule['clause']} are held, but it is not met: {stop['message']}"
+    needs = say(
+        "The time and temperature of {clause} are held, but it is not met: {message}",
+        clause=rule["clause"],
+        message=stop.message,
+    )
     return rule | {"met": False, "met_at_s": None, "remaining_s": None, "needs": needs}
-
-
-def span(seconds: float) -> str:
-    """A duration in words a cook reads."""
-    if seconds <= 0:
-        return "an instant"
-    if seconds < 120:
-        return f"{seconds:.0f} s"
-    return f"{np.ceil(seconds / 60 - 1e-9):.0f} min"

@@ -9,10 +9,11 @@ from typing import Any, Protocol
 import numpy as np
 from numpy.typing import NDArray
 
-from ember_core.plan.finding import finding
+from ember_core.plan.finding import Finding
 from ember_core.plan.plan import Plan
 from ember_core.plan.stages import HEAT_KINDS, FaceSpec, StageSpec
 from ember_core.safety.rules import Clause, Profile, profile_of
+from ember_core.wording.message import joined, say
 
 Flags = NDArray[np.bool_]
 SLACK_C = 0.5  # K, rounding of °F to °C; our reading
@@ -51,7 +52,7 @@ class InForce:
     by_form: dict[str, list[Clause]] = field(default_factory=dict)
     open: dict[str, list[tuple[Clause, str]]] = field(default_factory=dict)
     counts: dict[str, list[bool]] = field(default_factory=dict)
-    findings: list[dict[str, str]] = field(default_factory=list)
+    findings: list[Finding] = field(default_factory=list)
 
     def rows(self) -> tuple[tuple[float, float], ...]:
         """Rows any one of which meets all forms: each pair of rows of two forms by the hotter and the longer."""
@@ -159,15 +160,23 @@ def _roast(
             counts.append(current)
         out.counts[clause.id] = counts
         return True, ""
-    asked = (
-        f"{clause.id} asks for an oven of {oven['still_c']:g} °C ({oven['fan_c']:g} with a fan), from "
-        f"{oven['mass_g'] / 1000:g} kg on {oven['large_c']:g} °C, or at most {oven['humid_most_c']:g} °C in humid heat or a "
-        "moisture-proof bag"
+    asked = say(
+        "{clause} asks for an oven of {still_c:temp} ({fan_c:temp} with a fan), from {mass_g:mass} on {large_c:temp}, or at "
+        "most {humid_most_c:temp} in humid heat or a moisture-proof bag",
+        clause=clause.id,
+        **{k: oven[k] for k in ("still_c", "fan_c", "mass_g", "large_c", "humid_most_c")},
     )
     if said and False not in said:
-        return False, f"{asked}: this oven would do for {oven['mass_g'] / 1000:g} kg or more. State the mass."
-    words = f"{asked}. This way keeps none of them, so its rows do not count here: the piece is judged by the other clauses."
-    out.findings.append(finding("roast-oven", "care", words, f"{clause.authority}, 3-401.11(B)(1)"))
+        mass_g = oven["mass_g"]
+        return False, say(
+            "{asked}: this oven would do for {mass_g:mass} or more. State the mass.", asked=asked, mass_g=mass_g
+        )
+    words = say(
+        "{asked}. This way keeps none of them, so its rows do not count here: the piece is judged by the other "
+        "clauses.",
+        asked=asked,
+    )
+    out.findings.append(Finding("roast-oven", "care", words, f"{clause.authority}, 3-401.11(B)(1)"))
     return False, ""
 
 
@@ -194,14 +203,17 @@ def _moist(
             unknown = unknown or (not large and f.humidity is None)
     if not needed or humid >= max(asked["of_heat"] * heat, asked["humid_s"]):
         return True, ""
-    words = (
-        f"A moist oven is asked for: {asked['humid_share'] * 100:.0f} % humidity for a quarter of the heating and at least 1 h, a "
-        f"moisture-proof bag, or {asked['mass_g'] / 1000:g} kg and more at {asked['large_c']:g} °C"
+    words = say(
+        "A moist oven is asked for: {humid:.0f} % humidity for a quarter of the heating and at least 1 h, a "
+        "moisture-proof bag, or {mass_g:mass} and more at {large_c:temp}.",
+        humid=asked["humid_share"] * 100,
+        mass_g=asked["mass_g"],
+        large_c=asked["large_c"],
     )
     if unknown:
-        return False, f"{words}. State the oven's humidity, or use a bag."
-    words += ". This oven is drier, or moist for less, so the clause does not count."
-    out.findings.append(finding("moist-oven", "stop", words, clause.authority))
+        return False, joined([words, say("State the oven's humidity, or use a bag.")])
+    words = joined([words, say("This oven is drier, or moist for less, so the clause does not count.")])
+    out.findings.append(Finding("moist-oven", "stop", words, clause.authority))
     return True, ""
 
 

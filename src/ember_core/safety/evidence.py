@@ -11,6 +11,9 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from ember_core.plan.finding import Finding, Level
+from ember_core.wording.message import Message, say
+
 Array = NDArray[np.float64]
 Flags = NDArray[np.bool_]
 
@@ -46,15 +49,15 @@ class Evidence:
     possible: Flags
     left: int
     why: str
-    findings: tuple[dict[str, str], ...]
+    findings: tuple[Finding, ...]
 
 
-def _finding(code: str, message: str, level: str = "care") -> dict[str, str]:
-    return {"code": code, "level": level, "message": message, "source": "the log"}
+def _finding(code: str, message: Message) -> Finding:
+    return Finding(code, Level.CARE, message, "the log")
 
 
-def _at(t_s: float) -> str:
-    return f"{t_s:,.0f} s"
+def _at(t_s: float) -> Message:
+    return say("{t_s:,.0f} s", t_s=t_s)
 
 
 def weigh(
@@ -85,22 +88,33 @@ def weigh(
     findings = []
     gaps = np.flatnonzero(holes(t_s))
     if gaps.size:
-        words = f"No reading for up to {_at(float(dt[gaps].max()))}, {_times(gaps.size)} (first after {_at(float(t_s[gaps[0]]))}): the clock of a row starts again after it."
+        words = say(
+            "No reading for up to {longest}, {times} (first after {first}): the clock of a row starts again after it.",
+            longest=_at(float(dt[gaps].max())),
+            times=_times(gaps.size),
+            first=_at(float(t_s[gaps[0]])),
+        )
         findings.append(_finding("gap", words))
     findings += _frozen(t_s, core_c)
     odd = np.flatnonzero(up | impossible)
     if odd.size or fallen.size:
         first = min([*odd[:1], *fallen[:1]])
-        words = (
-            f"The core jumps by more than a piece can, {_times(odd.size + fallen.size)} (first at {_at(float(t_s[first]))}, "
-            f"{core_c[first]:.1f} °C); those readings are no evidence. Was the probe moved?"
+        words = say(
+            "The core jumps by more than a piece can, {times} (first at {first}, {core_c:temp1}); those readings are "
+            "no evidence. Was the probe moved?",
+            times=_times(odd.size + fallen.size),
+            first=_at(float(t_s[first])),
+            core_c=core_c[first],
         )
         findings.append(_finding("jump", words))
     if against.any():
         first = int(np.argmax(against))
-        words = (
-            f"The core reads {core_c[first]:.1f} °C at {_at(float(t_s[first]))}, above everything that was around it until then "
-            f"({_times(int(against.sum()))}): the readings contradict each other and are no evidence."
+        words = say(
+            "The core reads {core_c:temp1} at {first}, above everything that was around it until then ({times}): the "
+            "readings contradict each other and are no evidence.",
+            core_c=core_c[first],
+            first=_at(float(t_s[first])),
+            times=_times(int(against.sum())),
         )
         findings.append(_finding("contradiction", words))
     after_peak = fallen[fallen > int(np.argmax(np.where(trusted, core_c, -np.inf)))] if trusted.any() else fallen
@@ -108,9 +122,9 @@ def weigh(
     why = ""
     if (possible & ~trusted).any():
         why = (
-            "the readings that would meet it contradict surface or medium"
+            say("the readings that would meet it contradict surface or medium")
             if (against & possible).any()
-            else "the readings that would meet it follow a jump that no piece makes"
+            else say("the readings that would meet it follow a jump that no piece makes")
         )
     return Evidence(trusted, possible, left, why, tuple(findings))
 
@@ -138,8 +152,8 @@ def _room(span: Array, fastest: float) -> Array:
     return np.asarray(np.minimum(JUMP_K + fastest * span, STEP_K))
 
 
-def _times(count: int) -> str:
-    return "once" if count == 1 else f"{count:,} times"
+def _times(count: int) -> Message:
+    return say("once") if count == 1 else say("{count:,} times", count=count)
 
 
 def _jumps(t_s: Array, core_c: Array, impossible: Flags, fastest: float) -> tuple[Flags, NDArray[np.intp]]:
@@ -203,7 +217,7 @@ def _contradicted(core_c: Array, around_c: Array | None) -> Flags:
     return np.asarray(against)
 
 
-def _frozen(t_s: Array, core_c: Array) -> list[dict[str, str]]:
+def _frozen(t_s: Array, core_c: Array) -> list[Finding]:
     """Stretches that do not move at all for longer than a core in heat does."""
     change = np.flatnonzero(np.abs(np.diff(core_c)) > 1e-3)
     begins, ends = np.concatenate([[0], change + 1]), np.concatenate([change, [core_c.size - 1]])
@@ -212,8 +226,11 @@ def _frozen(t_s: Array, core_c: Array) -> list[dict[str, str]]:
         return []
     first = int(np.flatnonzero(still)[0])
     longest = float((t_s[ends] - t_s[begins])[still].max())
-    words = (
-        f"The core reads {core_c[begins[first]]:.2f} °C without any change from {_at(float(t_s[begins[first]]))}, for up to "
-        f"{_at(longest)}, {_times(int(still.sum()))}; check the probe."
+    words = say(
+        "The core reads {core_c:temp2} without any change from {first}, for up to {longest}, {times}; check the probe.",
+        core_c=core_c[begins[first]],
+        first=_at(float(t_s[begins[first]])),
+        longest=_at(longest),
+        times=_times(int(still.sum())),
     )
     return [_finding("frozen-probe", words)]

@@ -10,13 +10,15 @@ from typing import Any
 
 from ember_core.data.loader import read_toml
 from ember_core.errors import FormatError
+from ember_core.plan.finding import Finding, Level
 from ember_core.plan.requirement import Requirement
+from ember_core.wording.message import Message, say
 
 SOURCE = "species and state; US FDA, Food Code 2022, 3-401.11"
 
 
-def _unknown(words: str) -> dict[str, str]:
-    return {"code": "species-unknown", "level": "care", "message": words, "source": SOURCE}
+def _unknown(words: Message) -> Finding:
+    return Finding("species-unknown", Level.CARE, words, SOURCE)
 
 
 def requirement(
@@ -42,9 +44,10 @@ def requirement(
     """
     data = read_toml("forms.toml")
     if row is None:
-        words = (
-            "The plan names no food, so its species is unknown: it is judged as strictly as any (as poultry, as minced and as whole "
-            "meat at once). Name piece.food, the food it is like; a composition beside it still counts."
+        words = say(
+            "The plan names no food, so its species is unknown: it is judged as strictly as any (as poultry, as "
+            "minced and as whole meat at once). Name piece.food, the food it is like; a composition beside it still "
+            "counts."
         )
         forms = tuple(dict.fromkeys([*([stated] if stated else []), *data["unknown"]["forms"]]))
         return Requirement(stated or "unknown", forms, None, False, (_unknown(words),))
@@ -53,8 +56,14 @@ def requirement(
     allowed = data["forms"][own]
     if form not in allowed:
         raise FormatError(
-            f"{row['name']} is {own} and cannot be judged as {form}, which contradicts its species or asks for less. Choose one of "
-            f"{', '.join(allowed)}, or leave form out; or name the food that it is.",
+            say(
+                "{name} is {own} and cannot be judged as {form}, which contradicts its species or asks for less. Choose "
+                "one of {choices}, or leave form out; or name the food that it is.",
+                name=row["name"],
+                own=own,
+                form=form,
+                choices=", ".join(allowed),
+            ),
             path=path,
             code="form-against-food",
         )

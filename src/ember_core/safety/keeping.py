@@ -16,8 +16,10 @@ from numpy.typing import NDArray
 
 from ember_core.data.loader import read_toml
 from ember_core.errors import InputError, ValueRangeError
+from ember_core.plan.finding import Finding, Level
 from ember_core.safety.clocks import TOLERANCE_C, met_times
 from ember_core.safety.rules import profiles
+from ember_core.wording.message import N_, Message, either, joined, say
 
 Array = NDArray[np.float64]
 PURPOSES = ("immediate", "hot-holding", "commercial")
@@ -39,20 +41,23 @@ class Check:
     met: bool | None
     used_s: float | None
     limit_s: float | None
-    message: str
+    message: Message
     source: str
+    unseen: bool = False  # it failed because a stretch was not read, not because it was too slow
 
-    def finding(self) -> dict[str, str]:
-        """As a finding of the open formats: a failed check stops, a missing number asks for care."""
-        level = {True: "note", False: "stop", None: "care"}[self.met]
-        return {"code": self.code, "level": level, "message": self.message, "source": f"{self.source}, {self.clause}"}
+    def finding(self) -> Finding:
+        """As a finding: a failed check stops, a missing number asks for care."""
+        level = {True: Level.NOTE, False: Level.STOP, None: Level.CARE}[self.met]
+        return Finding(self.code, level, self.message, f"{self.source}, {self.clause}")
 
 
 def rows_of(table: str, profile: str) -> list[dict[str, Any]]:
     """Rows of one table of ``keeping.toml`` for a profile, its own or kept from another; *house* has the Food Code's."""
     if profile not in profiles() and profile != "eu-853-2004":
         raise InputError(
-            f"Unknown rules {profile!r}; choose one of {', '.join(profiles())}.", path="/rules", code="choice"
+            say("Unknown rules {profile!r}; choose one of {choices}.", profile=profile, choices=", ".join(profiles())),
+            path="/rules",
+            code="choice",
         )
     base = "us-food-code-2022" if profile == "house" else profile
     rows: list[dict[str, Any]] = read_toml("keeping.toml")[table]
@@ -62,24 +67,24 @@ def rows_of(table: str, profile: str) -> list[dict[str, Any]]:
 def _history(t_s: Array, temperature_c: Array) -> tuple[Array, Array]:
     t, c = np.asarray(t_s, dtype=float), np.asarray(temperature_c, dtype=float)
     if t.ndim != 1 or t.shape != c.shape or t.size < 2:
-        raise InputError("A history needs two readings or more, a time for each.", path="/t_s", code="empty")
+        raise InputError(say("A history needs two readings or more, a time for each."), path="/t_s", code="empty")
     if not (np.isfinite(t).all() and np.isfinite(c).all()):
-        raise ValueRangeError("A time or temperature of the history is not a number.", path="/core_c")
+        raise ValueRangeError(say("A time or temperature of the history is not a number."), path="/core_c")
     if not (np.diff(t) > 0).all():
         raise ValueRangeError(
-            "The history's times must increase; sort it and remove doubles.", path="/t_s", code="order"
+            say("The history's times must increase; sort it and remove doubles."), path="/t_s", code="order"
         )
     return t, c
-
-
-def _minutes(seconds: float) -> str:
-    return f"{seconds / 60:.0f} min" if seconds < 2 * 3600 else f"{seconds / 3600:.1f} h"
 
 
 def _missing(code: str, profile: str, what: str) -> Check:
     return Check(
         code, profile, "", None, None, None,
-        f"{profile} has no number here for {what}: follow the kitchen's own written plan and the local code.", profile,
+        say(
+            "{profile} has no number here for {what}: follow the kitchen's own written plan and the local code.",
+            profile=profile, what=say(what),
+        ),
+        profile,
     )  # fmt: skip
 
 
@@ -134,29 +139,32 @@ def check_cooling(
 def _cooling_step(
     rule: dict[str, Any], begin: float, done: float, t: Array, c: Array, step: dict[str, Any], measured: bool
 ) -> Check:
-    begin_c = f"{step['from_c']:.1f} °C" if "from_c" in step else "the end of the heat"
-    label = f"from {begin_c} to {step['to_c']:.1f} °C"
+    label = say("from the end of the heat to {to_c:temp1}", to_c=step["to_c"])
+    if "from_c" in step:
+        label = say("from {from_c:temp1} to {to_c:temp1}", from_c=step["from_c"], to_c=step["to_c"])
     limit = float(step["within_s"])
     source = f"{rule['authority']}"
     if np.isfinite(done):
         used = max(done - begin, 0.0)
         met = used <= limit + 1e-6
-        message = f"{label} in {_minutes(used)}, allowed {_minutes(limit)}."
+        message = say("{label} in {used:hours}, allowed {limit:hours}.", label=label, used=used, limit=limit)
     else:
         used = float(t[-1]) - begin
         met = False
         left = limit - used
-        message = f"{label}: still {c[-1]:.1f} °C after {_minutes(used)}, allowed {_minutes(limit)}" + (
-            f"; {_minutes(left)} left." if left > 0 else "."
-        )
+        template = N_("{label}: still {now_c:temp1} after {used:hours}, allowed {limit:hours}.")
+        if left > 0:
+            template = N_("{label}: still {now_c:temp1} after {used:hours}, allowed {limit:hours}; {left:hours} left.")
+        message = say(template, label=label, now_c=c[-1], used=used, limit=limit, left=left)
     inside = (t[1:] > begin) & (t[:-1] < min(done, float(t[-1])))
     hole = float(np.diff(t)[inside].max(initial=0.0)) if measured else 0.0
-    if met and hole > APART_S:
+    unseen = met and hole > APART_S
+    if unseen:
         met = False
-        message = f"{label}: no reading for {_minutes(hole)}, so it is not shown."
+        message = say("{label}: no reading for {hole:hours}, so it is not shown.", label=label, hole=hole)
     if not met:
-        message += f" {rule['remedy']}"
-    return Check("cooling", rule["profile"], rule["clause"], met, used, limit, message, source)
+        message = joined([message, say(rule["remedy"])])
+    return Check("cooling", rule["profile"], rule["clause"], met, used, limit, message, source, unseen)
 
 
 def check_holding(profile: str, t_s: Array, deciding_c: Array, *, hot: bool, roast: bool = False) -> Check:
@@ -184,12 +192,16 @@ def check_holding(profile: str, t_s: Array, deciding_c: Array, *, hot: bool, roa
     longest = _longest(t, wrong[:-1] | wrong[1:])  # one wrong end makes the interval wrong
     word = "at or above" if hot else "at or below"
     if not wrong.any():
-        message = f"{word} {limit:g} °C throughout."
+        message = say("{word} {limit:temp} throughout.", word=word, limit=limit)
     else:
         extreme = c.min() if hot else c.max()
-        message = (
-            f"Not {word} {limit:g} °C for up to {_minutes(longest)} ({extreme:.1f} °C). "
-            "Bring it back at once, or use time as a control under a written procedure, or discard."
+        message = say(
+            "Not {word} {limit:temp} for up to {longest:hours} ({extreme:temp1}). Bring it back at once, or use time "
+            "as a control under a written procedure, or discard.",
+            word=word,
+            limit=limit,
+            longest=longest,
+            extreme=extreme,
         )
     return Check(
         "holding-hot" if hot else "holding-cold", profile, rule["clause"], not wrong.any(), longest, 0.0, message,
@@ -211,9 +223,13 @@ def check_begin_of_chilling(profile: str, waited_s: float) -> Check | None:
     for rule in rows_of("cooling", profile):
         for step in rule.get("after_heat", ()):
             good = waited_s <= step["begin_s"] + 1e-6
-            message = f"Chilling begins {_minutes(waited_s)} after the heat, allowed {_minutes(step['begin_s'])}."
+            message = say(
+                "Chilling begins {waited_s:hours} after the heat, allowed {begin_s:hours}.",
+                waited_s=waited_s,
+                begin_s=step["begin_s"],
+            )
             if not good:
-                message += " Chill at once, or keep it hot until then."
+                message = joined([message, say("Chill at once, or keep it hot until then.")])
             return Check(
                 "begin-of-chilling",
                 profile,
@@ -243,9 +259,14 @@ def check_raw(profile: str, t_s: Array, hottest_c: Array) -> Check:
     limit = float(rules[0]["most_s" if "most_s" in rules[0] else "within_s"])
     used = _in_zone(t, c, hold["cold_c"], np.inf, None)
     good = used <= limit + 1e-6
-    message = f"Raw above {hold['cold_c']:g} °C for {_minutes(used)} before its heat, allowed {_minutes(limit)}."
+    message = say(
+        "Raw above {cold_c:temp} for {used:hours} before its heat, allowed {limit:hours}.",
+        cold_c=hold["cold_c"],
+        used=used,
+        limit=limit,
+    )
     if not good:
-        message += " Keep it colder, or temper it for less."
+        message = joined([message, say("Keep it colder, or temper it for less.")])
     return Check("raw-too-warm", profile, rules[0]["clause"], good, used, limit, message, rules[0]["authority"])
 
 
@@ -267,11 +288,24 @@ def check_growth(profile: str, t_s: Array, deciding_c: Array, *, apart_s: float 
     used = _in_zone(t, c, rule["from_c"], rule["to_c"] - TOLERANCE_C, apart_s)
     limit = float(rule["within_s"])
     good = used <= limit + 1e-6
-    message = f"{_minutes(used)} between {rule['from_c']:g} and {rule['to_c']:g} °C before it is cooked, allowed {_minutes(limit)}."
+    message = say(
+        "{used:hours} between {from_c:g} and {to_c:temp} before it is cooked, allowed {limit:hours}.",
+        used=used,
+        from_c=rule["from_c"],
+        to_c=rule["to_c"],
+        limit=limit,
+    )
     if not own:
-        message += " This profile states no limit; the one of US FSIS is taken."
+        message = joined([message, say("This profile states no limit; the one of US FSIS is taken.")])
     if not good:
-        message += " Bacteria grow and leave toxins and spores that heat does not undo: use a thinner piece or a hotter start, and discard what was so long warm."
+        message = joined(
+            [
+                message,
+                say(
+                    "Bacteria grow and leave toxins and spores that heat does not undo: use a thinner piece or a hotter start, and discard what was so long warm."
+                ),
+            ]
+        )
     return Check("come-up", profile, rule["clause"], good, used, limit, message, rule["authority"])
 
 
@@ -299,11 +333,17 @@ def check_warm(profile: str, t_s: Array, coldest_c: Array, *, roast: bool, apart
         rule = cooling[0]
         limit = float((rule.get("steps") or rule["after_heat"])[0]["within_s"])
     good = used <= limit + 1e-6
-    message = (
-        f"{_minutes(used)} between {hold[0]['cold_c']:g} and {hot:g} °C after it is cooked, allowed {_minutes(limit)}."
+    message = say(
+        "{used:hours} between {cold_c:g} and {hot:temp} after it is cooked, allowed {limit:hours}.",
+        used=used,
+        cold_c=hold[0]["cold_c"],
+        hot=hot,
+        limit=limit,
     )
     if not good:
-        message += " Serve it sooner, keep it hot, or chill it; what was so long warm is discarded."
+        message = joined(
+            [message, say("Serve it sooner, keep it hot, or chill it; what was so long warm is discarded.")]
+        )
     return Check("warm-after-cooking", profile, rule["clause"], good, used, limit, message, rule["authority"])
 
 
@@ -324,7 +364,9 @@ def check_reheating(profile: str, t_s: Array, coldest_c: Array, *, purpose: str)
     """Reheating of the coldest point for a purpose: ``immediate``, ``hot-holding`` or ``commercial``."""
     if purpose not in PURPOSES:
         raise InputError(
-            f"Unknown purpose {purpose!r}; choose one of {', '.join(PURPOSES)}.", path="/purpose", code="choice"
+            say("Unknown purpose {purpose!r}; choose one of {choices}.", purpose=purpose, choices=", ".join(PURPOSES)),
+            path="/purpose",
+            code="choice",
         )
     t, c = _history(t_s, coldest_c)
     rules = rows_of("reheating", profile)
@@ -334,21 +376,26 @@ def check_reheating(profile: str, t_s: Array, coldest_c: Array, *, purpose: str)
     rows: Sequence[tuple[float, float]] = [(float(a), float(b)) for a, b in rule[purpose]]
     limit = rule.get("within_s")
     if not rows:
-        message = (
+        message = say(
             "For immediate service to a guest any temperature is allowed, if it was cooked and cooled by the rules."
         )
         return Check("reheating", profile, rule["clause"], True, None, None, message, rule["authority"])
     met, _ = met_times(t, c[:, None], rows, interpolate=False)
     when = float(met.min())
-    first = f"{rows[0][0]:g} °C" + (f" for {rows[0][1]:.0f} s" if rows[0][1] else "")
+    first = say("{at_c:temp} for {held_s:.0f} s" if rows[0][1] else "{at_c:temp}", at_c=rows[0][0], held_s=rows[0][1])
     if not np.isfinite(when):
-        message = f"Reached {c.max():.1f} °C; {first} is asked for. Heat on, or discard."
+        message = say(
+            "Reached {hottest:temp1}; {first} is asked for. Heat on, or discard.", hottest=c.max(), first=first
+        )
         return Check("reheating", profile, rule["clause"], False, None, limit, message, rule["authority"])
     used = when - float(t[np.flatnonzero(c > 5.0)[0]])  # it was warmer than that when it was met
     good = limit is None or used <= limit
-    message = f"{first} or its equal after {_minutes(used)}" + (f", allowed {_minutes(limit)}." if limit else ".")
+    template = N_("{first} or its equal after {used:hours}.")
+    if limit:
+        template = N_("{first} or its equal after {used:hours}, allowed {limit:hours}.")
+    message = say(template, first=first, used=used, limit=limit)
     if not good:
-        message += " Too slow: discard; reheat in smaller pieces or a hotter medium."
+        message = joined([message, say("Too slow: discard; reheat in smaller pieces or a hotter medium.")])
     return Check("reheating", profile, rule["clause"], good, used, limit, message, rule["authority"])
 
 
@@ -369,9 +416,16 @@ def time_out_of_control(profile: str, t_s: Array, temperature_c: Array) -> Check
     cool = "cool_c" in rule and bool((c[out] <= rule["cool_c"]).all()) and bool(c[0] <= hold["cold_c"])
     limit = float(rule["cool_most_s"] if cool else rule["most_s"])
     good = used <= limit
-    message = f"{_minutes(used)} between {hold['cold_c']:g} and {hold['hot_c']:g} °C, allowed {_minutes(limit)} ({rule['needs']})."
+    message = say(
+        "{used:hours} between {cold_c:g} and {hot_c:temp}, allowed {limit:hours} ({needs}).",
+        used=used,
+        cold_c=hold["cold_c"],
+        hot_c=hold["hot_c"],
+        limit=limit,
+        needs=say(rule["needs"]),
+    )
     if not good:
-        message += " Discard."
+        message = joined([message, say("Discard.")])
     return Check("time-control", profile, rule["clause"], good, used, limit, message, rule["authority"])
 
 
@@ -382,14 +436,20 @@ def shelf_life(profile: str, keep: str, at_c: float) -> tuple[float | None, str]
     """
     rules = [r for r in rows_of("shelf", profile) if r["keep"] == keep]
     if not rules:
-        return None, f"{profile} has no number for {keep} here: follow the kitchen's own written plan."
+        return None, say(
+            "{profile} has no number for {keep} here: follow the kitchen's own written plan.",
+            profile=profile,
+            keep=keep,
+        )
     rule = rules[0]
     fitting = [r for r in rule["rows"] if at_c <= r["at_c"] + 1e-9]
     if not fitting:
-        return 0.0, f"{rule['clause']}: warmer than {max(r['at_c'] for r in rule['rows']):g} °C: not kept."
+        warmest = max(r["at_c"] for r in rule["rows"])
+        return 0.0, say("{clause}: warmer than {warmest:temp}: not kept.", clause=rule["clause"], warmest=warmest)
     best = max(fitting, key=lambda r: r["days"])
-    words = "; ".join(w for w in (best.get("note", ""), rule.get("needs", "")) if w)
-    return float(best["days"]), f"{rule['clause']}{': ' + words if words else ''}"
+    words = joined([say(w) for w in (best.get("note", ""), rule.get("needs", "")) if w], "; ")
+    clause = rule["clause"]
+    return float(best["days"]), say("{clause}: {words}", clause=clause, words=words) if words else clause
 
 
 def parasites_controlled(profile: str, t_s: Array, warmest_c: Array) -> Check:
@@ -402,19 +462,19 @@ def parasites_controlled(profile: str, t_s: Array, warmest_c: Array) -> Check:
     best, told = False, []
     for row in rule["freeze"]:
         cold = c <= row["at_c"] + 1e-9
-        words = f"{row['at_c']:g} °C"
+        words = say("{at_c:temp}", at_c=row["at_c"])
         if (
             "then_c" in row
         ):  # frozen solid at the first, kept at the second: the food at the first shows that it froze there
             begun = np.cumsum(cold) > 0
             cold = begun & (c <= row["then_c"] + 1e-9)
-            words += f", then {row['then_c']:g} °C"
+            words = say("{at_c:temp}, then {then_c:temp}", at_c=row["at_c"], then_c=row["then_c"])
         held = _longest(t, cold[:-1] & cold[1:])
         best = best or held >= row["hours"] * 3600
-        told.append(f"{words} {held / 3600:.1f} of {row['hours']} h")
-    message = "; ".join(told) + (f". Exempt: {rule['exempt']}." if not best else ".")
+        told.append(say("{words} {held_h:.1f} of {asked_h} h", words=words, held_h=held / 3600, asked_h=row["hours"]))
+    message = say("{told}.", told=joined(told, "; "))
     if not best:
-        message += " Freeze on, or cook it through."
+        message = joined([message, say("Exempt: {exempt}. Freeze on, or cook it through.", exempt=say(rule["exempt"]))])
     return Check("parasites", profile, rule["clause"], best, None, None, message, rule["authority"])
 
 
@@ -425,17 +485,24 @@ def check_egg_product(profile: str, product: str, t_s: Array, coldest_c: Array) 
     products = ("whole", "yolk", "salted-yolk", "white")
     if product not in products:
         raise InputError(
-            f"Unknown egg product {product!r}; choose one of {', '.join(products)}.", path="/product", code="choice"
+            say(
+                "Unknown egg product {product!r}; choose one of {choices}.",
+                product=product,
+                choices=", ".join(products),
+            ),
+            path="/product",
+            code="choice",
         )
     if not rules or product not in rules[0]:
-        return _missing("egg-product", profile, f"{product} out of the shell")
+        return _missing("egg-product", profile, "liquid egg")
     rule = rules[0]
     rows = [(float(a), float(b)) for a, b in rule[product]]
     met, longest = met_times(t, c[:, None], rows, interpolate=False)
     good = bool(np.isfinite(met).any())
-    asked = " or ".join(f"{a:g} °C {_minutes(b)}" for a, b in rows)
+    asked = either([say("{at_c:temp} {held_s:hours}", at_c=a, held_s=b) for a, b in rows])
     best = max(zip(longest[:, 0], rows, strict=True), key=lambda r: r[0] / r[1][1])
-    message = f"{asked}: {'held' if good else f'held {_minutes(float(best[0]))} at {best[1][0]:g} °C'}."
+    template = N_("{asked}: held.") if good else N_("{asked}: held {held_s:hours} at {at_c:temp}.")
+    message = say(template, asked=asked, held_s=float(best[0]), at_c=best[1][0])
     if not good:
-        message += " Hold on without a break, or use pasteurised product."
+        message = joined([message, say("Hold on without a break, or use pasteurised product.")])
     return Check("egg-product", profile, rule["clause"], good, float(best[0]), best[1][1], message, rule["authority"])

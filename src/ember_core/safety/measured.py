@@ -10,6 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ember_core.book.foods import food_row
+from ember_core.plan.finding import Finding
 from ember_core.plan.log import Log
 from ember_core.plan.plan import Plan
 from ember_core.plan.requirement import Requirement
@@ -18,16 +19,17 @@ from ember_core.safety.clocks import TOLERANCE_C, conclude, judge, judge_all
 from ember_core.safety.conditions import Ran, in_force
 from ember_core.safety.evidence import APART_S, JUMP_K_S, Evidence, holes, weigh
 from ember_core.safety.forms import requirement
-from ember_core.safety.keeping import check_cooling, check_growth, check_warm, rows_of
+from ember_core.safety.keeping import Check, check_cooling, check_growth, check_warm, rows_of
 from ember_core.safety.lethality import for_food, statement
 from ember_core.safety.notes import guidance, house_notes
 from ember_core.safety.rules import Clause, Profile, profile_of
+from ember_core.wording.message import say
 
 Array = NDArray[np.float64]
 
 Flags = NDArray[np.bool_]
 
-Findings = list[dict[str, str]]
+Findings = list[Finding]
 
 NOTHING_C = -60.0  # what a log without evidence shows: below every row
 
@@ -42,7 +44,7 @@ class Judged:
     required: Requirement
     clauses: Mapping[str, Sequence[Clause]]
     open: Mapping[str, Sequence[tuple[Clause, str]]]
-    notes: tuple[dict[str, str], ...]
+    notes: tuple[Finding, ...]
 
 
 def judge_log(
@@ -100,7 +102,7 @@ def judge_log(
     return {
         "rule": conclude(rule, findings),
         "model": [statement(*history, organism, counts=counts) for organism in for_food(by.required.species)],
-        "findings": findings,
+        "findings": [f.as_dict() for f in findings],
     }
 
 
@@ -150,7 +152,7 @@ def _rule(by: Judged, t: Array, core: Array, evidence: Evidence) -> dict[str, An
     ):
         loose = of(kept, with_open) if why and kept.sum() >= 2 else None
         if loose is not None and loose["met"]:
-            needs = f"It cannot be told: {why}." if why is evidence.why else why
+            needs = say("It cannot be told: {why}.", why=why) if why is evidence.why else why
             return loose | {"met": None, "met_at_s": None, "remaining_s": None, "needs": needs}
     return rule
 
@@ -161,7 +163,7 @@ def _nothing_shown(by: Judged, t: Array) -> dict[str, Any]:
     rule = judge_all(
         [judge(by.profile, form, t[[0, -1]], cold, clauses=clauses) for form, clauses in by.clauses.items()]
     )
-    return rule | ({"needs": "No reading of this log can be the core's."} if rule["met"] is False else {})
+    return rule | ({"needs": say("No reading of this log can be the core's.")} if rule["met"] is False else {})
 
 
 def _course(by: Judged, rule: Mapping[str, Any], t: Array, core: Array, evidence: Evidence) -> Findings:
@@ -187,18 +189,18 @@ def _course(by: Judged, rule: Mapping[str, Any], t: Array, core: Array, evidence
     stands = rows_of("holding", keep)[0].get("hot_roast_c", COOLED_C) if roast else COOLED_C
     if t[tail].size >= 2 and core[tail].min() < stands - TOLERANCE_C:
         cooling = check_cooling(keep, t[tail], core[tail], end_of_heat_s=float(t[hot[-1]]))
-        out += [c.finding() for c in cooling if c.met is False and _too_late(c.used_s, c.limit_s, c.message)]
+        out += [c.finding() for c in cooling if c.met is False and _too_late(c)]
     out += guidance(by.profile, by.required, t, core[:, None], interpolate=False, apart_s=APART_S)
     return out
 
 
-def _too_late(used_s: float | None, limit_s: float | None, message: str) -> bool:
+def _too_late(check: Check) -> bool:
     """A step that has failed, and not one that the log ends before."""
-    return used_s is None or limit_s is None or used_s > limit_s or "not shown" in message
+    return check.used_s is None or check.limit_s is None or check.used_s > check.limit_s or check.unseen
 
 
 def by_its_outside(
-    rule: dict[str, Any], planned: Mapping[str, Any] | None, profile: Profile, findings: Sequence[Mapping[str, str]]
+    rule: dict[str, Any], planned: Mapping[str, Any] | None, profile: Profile, findings: Sequence[Finding]
 ) -> dict[str, Any]:
     """A log's statement where the plan meets a clause for intact, seared pieces, of which a core's log shows nothing.
 
@@ -212,9 +214,11 @@ def by_its_outside(
     findings : sequence of finding
         Of the log; a stop keeps it from being met.
     """
-    if rule["met"] or planned is None or not planned["met"] or any(f["level"] == "stop" for f in findings):
+    if rule["met"] or planned is None or not planned["met"] or any(f.stops for f in findings):
         return rule
     if planned["clause"] not in {e.id for e in profile.exceptions}:
         return rule
-    needs = f"{planned['needs']} Its outside is as planned (computed, not measured; its moves were done)."
+    needs = say(
+        "{needs} Its outside is as planned (computed, not measured; its moves were done).", needs=planned["needs"]
+    )
     return rule | {k: planned[k] for k in ("clause", "met", "met_at_s", "remaining_s")} | {"needs": needs}

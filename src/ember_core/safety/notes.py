@@ -5,22 +5,32 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
-from ember_core.plan.finding import finding
+from ember_core.plan.finding import Finding
 from ember_core.plan.requirement import Requirement
 from ember_core.safety.clocks import judge
 from ember_core.safety.rules import Clause, Profile
+from ember_core.wording.message import joined, say
 
 Array = NDArray[np.float64]
-Findings = list[dict[str, str]]
+Findings = list[Finding]
 
 
 def house_notes(profile: Profile) -> Findings:
     """That the house's rows allow less than their base, whenever they do."""
     if not profile.weaker:
         return []
-    words = f"The house's rows for {', '.join(profile.weaker)} allow less than {profile.edition}. "
-    words += f"Shown: {profile.shown}." if profile.shown else "No validated reduction is recorded for them."
-    return [finding("house-weaker", "care", words, profile.authority)]
+    words = say(
+        "The house's rows for {choices} allow less than {edition}.",
+        choices=", ".join(profile.weaker),
+        edition=profile.edition,
+    )
+    shown = (
+        say("Shown: {shown}.", shown=profile.shown)
+        if profile.shown
+        else say("No validated reduction is recorded for them.")
+    )
+    words = joined([words, shown])
+    return [Finding("house-weaker", "care", words, profile.authority)]
 
 
 def guidance(
@@ -49,8 +59,8 @@ def guidance(
     clause = Clause("guidance", frozenset(required.forms), profile.guidance_rows, frozenset())
     found = judge(profile, required.form, t_s, field_c, interpolate=interpolate, apart_s=apart_s, clauses=[clause])
     if found["met"]:
-        return [finding("guidance", "note", "The guidance beside the standard is reached.", profile.authority)]
+        return [Finding("guidance", "note", say("The guidance beside the standard is reached."), profile.authority)]
     as_it_is = required.whole or required.form in {"fish", "egg-now", "plant"}
     level = "care" if as_it_is and required.species in profile.guidance_below else "stop"
-    words = f"The guidance beside the standard is not reached. {found['needs']}"
-    return [finding("guidance", level, words, profile.authority)]
+    words = say("The guidance beside the standard is not reached. {needs}", needs=found["needs"])
+    return [Finding("guidance", level, words, profile.authority)]

@@ -10,6 +10,7 @@ from typing import Any
 
 from ember_core.data.loader import read_text, read_toml
 from ember_core.errors import InputError
+from ember_core.wording.message import say
 
 
 @dataclass(frozen=True)
@@ -90,7 +91,7 @@ def _fsis_rows(name: str, log: float) -> tuple[tuple[float, float], ...]:
 def profiles(log: float = 6.5) -> dict[str, Profile]:
     """All profiles by id; ``log`` (6.5 or 7) chooses the column of the FSIS table."""
     if log not in (6.5, 7):
-        raise InputError(f"--log is {log:g}; the FSIS table has 6.5 and 7.", path="--log", code="choice")
+        raise InputError(say("--log is {log:g}; the FSIS table has 6.5 and 7.", log=log), path="--log", code="choice")
     raw = read_toml("rules.toml")["profile"]
     by_id = {p["id"]: p for p in raw}
     out = {}
@@ -189,7 +190,11 @@ def house_profile(
     """
     if base not in bases():
         known = ", ".join(bases())
-        raise InputError(f"Unknown base {base!r}; choose one of {known}.", path="/house/base", code="choice")
+        raise InputError(
+            say("Unknown base {base!r}; choose one of {known}.", base=base, known=known),
+            path="/house/base",
+            code="choice",
+        )
     start = profiles()[base]
     by_id = {c.id: c for c in start.clauses}
     named = (written_plan or "").strip()
@@ -198,13 +203,20 @@ def house_profile(
     for name, rows in own.items():
         if name not in by_id:
             raise InputError(
-                f"{start.name} has no clause {name!r}; choose one of {', '.join(by_id)}.",
+                say(
+                    "{name} has no clause {name2!r}; choose one of {choices}.",
+                    name=start.name,
+                    name2=name,
+                    choices=", ".join(by_id),
+                ),
                 path=f"/house/{name}",
                 code="choice",
             )
         if not rows or any(not (0 < t < 130 and 0 <= s <= 86400) for t, s in rows):
             raise InputError(
-                f"{name}: give one row or more of a temperature (0 to 130 °C) and a time (0 to 86,400 s).",
+                say(
+                    "{name}: give one row or more of a temperature (0 to 130 °C) and a time (0 to 86,400 s).", name=name
+                ),
                 path=f"/house/{name}",
             )
         if dominates(rows, by_id[name].rows):
@@ -212,8 +224,12 @@ def house_profile(
         weaker.append(name)
         if not named:
             raise InputError(
-                f"{name}: the house's rows allow less than {start.name}. Raise the time or the temperature, or record the "
-                "written plan that allows it.",
+                say(
+                    "{name}: the house's rows allow less than {name2}. Raise the time or the temperature, or record the "
+                    "written plan that allows it.",
+                    name=name,
+                    name2=start.name,
+                ),
                 path=f"/house/{name}",
                 code="weaker-than-base",
             )
@@ -249,8 +265,12 @@ def _validated(raw: Mapping[str, Any] | None) -> str:
     good = isinstance(log10, int | float) and not isinstance(log10, bool) and least <= log10 <= 12
     if not good or raw.get("organism") not in known or not isinstance(by, str) or len(by.strip()) < 5:
         raise InputError(
-            f"validated needs organism (one of {', '.join(sorted(known))}), log10 (the reduction shown, at least {least:g}) and by "
-            "(who showed it and where it stands).",
+            say(
+                "validated needs organism (one of {choices}), log10 (the reduction shown, at least {least:g}) and by (who "
+                "showed it and where it stands).",
+                choices=", ".join(sorted(known)),
+                least=least,
+            ),
             path="/house/validated",
         )
     return f"{log10:g} log10 of {raw['organism']} shown by {by.strip()}"
@@ -273,7 +293,13 @@ def _above_the_floor(clause: str, row: tuple[float, float], shown: str) -> None:
         f"and {floor['log10']:g} log10. Raise the time or the temperature, or record the validated reduction."
     )
     raise InputError(
-        f"{clause}: {celsius:g} °C for {seconds:g} s is below the floor. {remedy}",
+        say(
+            "{clause}: {celsius:temp} for {seconds:g} s is below the floor. {remedy}",
+            clause=clause,
+            celsius=celsius,
+            seconds=seconds,
+            remedy=remedy,
+        ),
         path=f"/house/{clause}",
         code="below-the-floor",
     )
@@ -295,9 +321,10 @@ def profile_of(rules: str, house: Mapping[str, Any] | None = None, log: float = 
         own = {str(clause): [(float(c), float(s)) for c, s in pairs] for clause, pairs in rows.items()}
     except (AttributeError, TypeError, ValueError):
         raise InputError(
-            "The house's rows are pairs of a temperature (°C) and a time (s) for each clause.", path="/x-house/rows"
+            say("The house's rows are pairs of a temperature (°C) and a time (s) for each clause."),
+            path="/x-house/rows",
         ) from None
     plan = house.get("written_plan")
     if plan is not None and not isinstance(plan, str):
-        raise InputError("written_plan is the name of the plan; write it as text.", path="/x-house/written_plan")
+        raise InputError(say("written_plan is the name of the plan; write it as text."), path="/x-house/written_plan")
     return house_profile(str(house.get("base")), own, written_plan=plan, validated=house.get("validated"))

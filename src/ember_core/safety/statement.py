@@ -8,16 +8,18 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ember_core.heat.cook import Cook
+from ember_core.plan.finding import Finding
 from ember_core.plan.plan import Plan
 from ember_core.safety.advice import advice
 from ember_core.safety.clocks import conclude, judge, judge_all, met_times
 from ember_core.safety.conditions import InForce, breaks_of, in_force
 from ember_core.safety.rules import Profile, Seared, profile_of
+from ember_core.wording.message import joined, say
 
 Array = NDArray[np.float64]
 
 
-def state_rule(plan: Plan, cook: Cook) -> tuple[dict[str, Any] | None, list[dict[str, str]]]:
+def state_rule(plan: Plan, cook: Cook) -> tuple[dict[str, Any] | None, list[Finding]]:
     """The ``rule`` object of a result, and the findings that go with it.
 
     *Met* is true only when every form's clause is met with its conditions and no finding is a stop; it is null when the
@@ -48,7 +50,7 @@ def _judged(plan: Plan, cook: Cook, profile: Profile, force: InForce) -> dict[st
             at = _seared_at(plan, cook, seared)
             if at is not None:
                 return rule | {
-                    "clause": seared.id, "met": True, "met_at_s": round(at, 3), "remaining_s": 0.0, "needs": f"Met. {seared.note}"
+                    "clause": seared.id, "met": True, "met_at_s": round(at, 3), "remaining_s": 0.0, "needs": joined([say("Met."), say(seared.note)])
                 }  # fmt: skip
     missing = [words for pairs in force.open.values() for _, words in pairs]
     if not rule["met"] and missing:

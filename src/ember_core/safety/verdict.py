@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
-import math
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
 
+from ember_core.plan.finding import Finding
 from ember_core.plan.requirement import Requirement
 from ember_core.safety.rules import Profile, profiles
+from ember_core.wording.message import N_, Message, joined, say
 
 MET, ADVISORY, SHORT, STOP, OPEN = "met", "advisory", "short", "stop", "open"
 
@@ -28,7 +29,7 @@ def standing(
     required: Requirement,
     guests: str,
     profile: Profile | None = None,
-    findings: Sequence[Mapping[str, str]] = (),
+    findings: Sequence[Finding] = (),
 ) -> Standing:
     """Judge a rule statement for guests.
 
@@ -50,33 +51,33 @@ def standing(
         Those that go with the statement.
     """
     profile = profile or profiles()[rule["profile"]]
-    detail = f"{rule['clause']}: {rule['needs']}" if rule["clause"] else str(rule["needs"])
+    detail = say("{clause}: {needs}", clause=rule["clause"], needs=rule["needs"]) if rule["clause"] else rule["needs"]
     if rule["met"]:
-        return Standing(MET, "met", detail, profile)
-    stop = next((f["message"] for f in findings if f["level"] == "stop" and f["message"] not in detail), None)
-    if stop is not None or any(f["level"] == "stop" for f in findings):
-        return Standing(STOP, "stop: do not serve", f"{stop} {detail}" if stop else detail, profile)
+        return Standing(MET, say("met"), detail, profile)
+    stop = next((f.message for f in findings if f.stops and f.message not in detail), None)
+    if stop is not None or any(f.stops for f in findings):
+        return Standing(STOP, say("stop: do not serve"), joined([stop, detail]) if stop else detail, profile)
     if rule["met"] is None:
         if guests == "susceptible":
-            why = " Guests are highly susceptible: nothing can stand in for it."
-            return Standing(STOP, "stop: do not serve", detail + why, profile)
-        words = "no number in this rule" if rule["clause"] is None else "cannot be told yet"
+            why = say("Guests are highly susceptible: nothing can stand in for it.")
+            return Standing(STOP, say("stop: do not serve"), joined([detail, why]), profile)
+        words = say("no number in this rule") if rule["clause"] is None else say("cannot be told yet")
         return Standing(OPEN, words, detail, profile)
     if rule["remaining_s"] is not None:
-        minutes = rule["remaining_s"] / 60.0
-        amount = f"{rule['remaining_s']:.0f} s" if minutes < 2 else f"{math.ceil(minutes - 1e-9)} min"
-        return Standing(SHORT, f"short by {amount}", detail, profile)
+        left_s = rule["remaining_s"]
+        words = say("short by {left_s:span}", left_s=left_s) if left_s > 0 else say("short by {left_s:.0f} s", left_s=0)
+        return Standing(SHORT, words, detail, profile)
     if all(c.holding_only for form in required.forms for c in profile.clauses_for(form)):
-        return Standing(OPEN, "nothing asked at once", detail, profile)
+        return Standing(OPEN, say("nothing asked at once"), detail, profile)
     if guests == "general" and _advised(required, profile):
-        words = "Tell the guest it is undercooked; never for susceptible guests."
-        return Standing(ADVISORY, "served with advisory", f"{detail} {words}", profile)
+        words = say("Tell the guest it is undercooked; never for susceptible guests.")
+        return Standing(ADVISORY, say("served with advisory"), joined([detail, words]), profile)
     why = (
-        " Guests are highly susceptible: no advisory can stand in."
+        say("Guests are highly susceptible: no advisory can stand in.")
         if guests == "susceptible"
-        else " No advisory can stand in for it."
+        else say("No advisory can stand in for it.")
     )
-    return Standing(STOP, "stop: do not serve", detail + why, profile)
+    return Standing(STOP, say("stop: do not serve"), joined([detail, why]), profile)
 
 
 def _advised(required: Requirement, profile: Profile) -> bool:
@@ -85,9 +86,11 @@ def _advised(required: Requirement, profile: Profile) -> bool:
     return required.species is not None and bool(clauses) and all(form in c.advisory for form, c in clauses)
 
 
-def eats(doneness: str, peak_c: float, target_c: float | None) -> str:
+def eats(doneness: str, peak_c: float, target_c: float | None) -> Message:
     """How it will eat, in a few words."""
     if target_c is None or abs(peak_c - target_c) <= 0.7:
-        return f"{doneness}, core {peak_c:.1f} °C"
-    side = "over" if peak_c > target_c else "under"
-    return f"{doneness}, core {peak_c:.1f} °C, {abs(peak_c - target_c):.1f} {side} the target"
+        return say("{doneness}, core {peak_c:temp1}", doneness=doneness, peak_c=peak_c)
+    template = N_("{doneness}, core {peak_c:temp1}, {off_k:rise1} under the target")
+    if peak_c > target_c:
+        template = N_("{doneness}, core {peak_c:temp1}, {off_k:rise1} over the target")
+    return say(template, doneness=doneness, peak_c=peak_c, off_k=abs(peak_c - target_c))

@@ -78,7 +78,11 @@ def build(outcome: Outcome, kitchen: Kitchen, book: Book, now: datetime, cursor_
         standing=None
         if result["rule"] is None
         else standing(
-            result["rule"], plan.required, plan.guests, profile_of(plan.rules or "", plan.house), result["findings"]
+            result["rule"],
+            plan.required,
+            plan.guests,
+            profile_of(plan.rules or "", plan.house),
+            outcome.findings,
         ),
         start_at=start,
         pull_at=None if cook.pull_s is None else start + timedelta(seconds=cook.pull_s),

@@ -21,6 +21,7 @@ from ember_core.heat.solver.ending import UNTIL_TIME
 from ember_core.heat.solver.members import Told, run_members
 from ember_core.heat.solver.types import Schedule
 from ember_core.plan.plan import Plan
+from ember_core.wording.message import say
 
 MEMBER_CELLS = 24
 
@@ -183,8 +184,10 @@ def forecast(
     good[0] = False
     if not good.any():
         raise ComputationError(
-            "No member of the forecast could be computed within its share of the time; the plan's media are extreme for this piece. "
-            "Leave forecast out, or ask for fewer members.",
+            say(
+                "No member of the forecast could be computed within its share of the time; the plan's media are extreme "
+                "for this piece. Leave forecast out, or ask for fewer members."
+            ),
             path="/forecast",
         )
     pull = run.end_s[:, pull_stage] if pull_stage is not None else np.full(members + 1, np.nan)

@@ -25,6 +25,7 @@ from ember_core.heat.ensemble.draw import Ensemble, draw, draw_ensemble, stage_l
 from ember_core.heat.ensemble.forecast import solve_pulls, trajectories
 from ember_core.heat.geometry.mesh import Mesh
 from ember_core.heat.setup import Setup
+from ember_core.wording.message import Message, say
 
 PROBE_ERROR_C = 0.5  # standard deviation of a probe's constant error; common thermocouple class, from memory
 
@@ -39,6 +40,8 @@ MODEL_MEMORY = 0.5  # over this share of the time the model's error stays the sa
 PROBE_OFFSET_MM = 1.5  # standard deviation of the tip's place along the thickness; an estimate
 
 BINS = 12
+
+LEAST_S = 1e-3  # s; a reading at the very start has no rate
 
 OUTLIER = 5.0  # readings further than this many deviations from all members are left out and said
 
@@ -55,7 +58,7 @@ class Posterior:
         The core at the last reading, °C, without the probe's errors.
     used, ignored : int
         Readings used, and left out because no member comes near them.
-    findings : tuple of str
+    findings : tuple of Message
         What a cook should look at, such as a probe that is not in the core.
     """
 
@@ -63,7 +66,7 @@ class Posterior:
     core_c: Array
     used: int
     ignored: int
-    findings: tuple[str, ...]
+    findings: tuple[Message, ...]
 
 
 @dataclass(frozen=True, eq=False)
@@ -100,7 +103,9 @@ class Learner:
             The nominal run.
         """
         if cook.pull_stage is None:
-            raise ValueRangeError("Nothing cools after heat in this plan: there is no pull to learn.", path="/stages")
+            raise ValueRangeError(
+                say("Nothing cools after heat in this plan: there is no pull to learn."), path="/stages"
+            )
         ensemble: Ensemble = draw_ensemble(
             s, kinds, members=members, seed=seed, spreads=spreads, stage_s=stage_lengths(cook)
         )
@@ -139,16 +144,18 @@ class Learner:
         mean = np.stack([self._at(self.mean, x) for x in times], axis=1)
         predicted = core + self.offset[:, None] * (mean - core) + self.bias[:, None]
         later = np.stack([self._at(self.core, 1.02 * x) for x in times], axis=1)
-        rate = np.maximum((later - core).mean(axis=0), 0.0) / (0.02 * times)  # K/s
+        rate = np.maximum((later - core).mean(axis=0), 0.0) / np.maximum(0.02 * times, LEAST_S)  # K/s
         wrong = MODEL_ERROR_C + MODEL_TIMING * times * rate
         wide = np.sqrt(predicted.var(axis=0) + wrong**2 + NOISE_C**2)
         off = np.abs(values - predicted.mean(axis=0)) / wide
         keep = off < OUTLIER
         ignored = int(counts[~keep].sum())
-        findings: tuple[str, ...] = ()
+        findings: tuple[Message, ...] = ()
         if ignored:
             findings = (
-                "The probe reads what no likely cook of this plan would show: look where its tip is, and at the heat.",
+                say(
+                    "The probe reads what no likely cook of this plan would show: look where its tip is, and at the heat."
+                ),
             )
         if not keep.any():
             return Posterior(self.pull_s, self._at(self.core, float(t[-1])), 0, ignored, findings)

@@ -11,6 +11,7 @@ from ember_core.heat.ensemble.forecast import MEMBER_CELLS, MEMBER_REFINE
 from ember_core.heat.setup import setup
 from ember_core.plan.plan import Plan
 from ember_core.plan.stages import HEAT_KINDS
+from ember_core.wording.message import Message, say
 
 TOLERANCE_K = 0.02
 
@@ -19,7 +20,7 @@ TOLERANCE_K = 0.02
 class Sensitivity:
     """One change and what it does: pull later (s, negative: earlier), or the peak when no pull is solved (K)."""
 
-    change: str
+    change: Message
     pull_later_s: float | None
     peak_higher_c: float
 
@@ -55,11 +56,14 @@ def sensitivities(plan: Plan, cook: Cook) -> tuple[Sensitivity, ...]:
     heat = max((f.medium_c or 0.0 for s in plan.stages for f in (s.face_a, s.face_b)), default=0.0)
     hotter = max(0.05 * (heat - plan.start_c), 0.5)
     hotter = float(round(hotter)) if hotter > 2.0 else round(hotter, 1)
-    cases: list[tuple[str, tuple[float | None, float]]] = [
+    cases: list[tuple[Message, tuple[float | None, float]]] = [
         (words, cooked(replace(plan, shape=shape))),
-        ("3 °C colder at the start", cooked(replace(plan, start_c=max(plan.start_c - 3.0, -40.0)))),
-        (f"{hotter:g} °C more heat", cooked(plan, hotter=hotter)),
-        ("heat passing 20 % better", cooked(plan, better=1.2)),
+        (
+            say("{by_k:rise} colder at the start", by_k=3.0),
+            cooked(replace(plan, start_c=max(plan.start_c - 3.0, -40.0))),
+        ),
+        (say("{by_k:rise} more heat", by_k=hotter), cooked(plan, hotter=hotter)),
+        (say("heat passing 20 % better"), cooked(plan, better=1.2)),
     ]
     solved = any(s.until for s in plan.stages) and pull is not None and cook.pull_stage is not None
     return tuple(
@@ -68,9 +72,9 @@ def sensitivities(plan: Plan, cook: Cook) -> tuple[Sensitivity, ...]:
     )
 
 
-def _thicker(shape: Mapping[str, Any]) -> tuple[dict[str, Any], str]:
+def _thicker(shape: Mapping[str, Any]) -> tuple[dict[str, Any], Message]:
     """The shape 2 mm thicker (an egg a tenth heavier), and the words for it."""
     if shape["kind"] == "egg":
-        return {**shape, "mass_g": shape["mass_g"] * 1.1}, "10 % heavier"
+        return {**shape, "mass_g": shape["mass_g"] * 1.1}, say("10 % heavier")
     key = "thickness_mm" if "thickness_mm" in shape else "diameter_mm"
-    return {**shape, key: shape[key] + 2.0}, "2 mm thicker"
+    return {**shape, key: shape[key] + 2.0}, say("{by_mm:length} thicker", by_mm=2.0)

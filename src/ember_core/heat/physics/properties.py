@@ -18,6 +18,7 @@ from ember_core.constants import LATENT_FUSION
 from ember_core.data.loader import read_toml
 from ember_core.errors import ValueRangeError
 from ember_core.heat.arrays import Array
+from ember_core.wording.message import say
 
 COMPONENTS = ("water", "protein", "fat", "carbohydrate", "fibre", "ash")
 
@@ -53,13 +54,17 @@ class Composition:
         for name in COMPONENTS:
             if not 0 <= getattr(self, name) <= 1:
                 raise ValueRangeError(
-                    f"{name} is {getattr(self, name)}: give each part as a mass fraction from 0 to 1.",
+                    say(
+                        "{name} is {value}: give each part as a mass fraction from 0 to 1.",
+                        name=name,
+                        value=getattr(self, name),
+                    ),
                     path=f"/piece/composition/{name}",
                 )
         total = sum(getattr(self, name) for name in COMPONENTS)
         if not 0.97 <= total <= 1.03:
             raise ValueRangeError(
-                f"The parts sum to {total:.3f}; mass fractions must sum to 1 (within 0.03).",
+                say("The parts sum to {total:.3f}; mass fractions must sum to 1 (within 0.03).", total=total),
                 path="/piece/composition",
             )
         for name in COMPONENTS:

@@ -12,6 +12,7 @@ from ember_core.data.loader import data_version
 from ember_core.errors import InputError
 from ember_core.formats.plan import parse
 from ember_core.line.fold import MoveState
+from ember_core.plan.finding import Finding
 from ember_core.plan.log import Log
 from ember_core.safety.evidence import JUMP_K_S
 from ember_core.safety.measured import by_its_outside, judge_log
@@ -72,9 +73,10 @@ def _judge(
     except InputError as error:
         return None, UNJUDGED | {"detail": error.message}
     profile = profile_of(rules, house)
+    said = [Finding.of(f) for f in judged["findings"]]
     if as_planned(moves, cook.result):
-        judged["rule"] = by_its_outside(judged["rule"], cook.result.get("rule"), profile, judged["findings"])
-    found = standing(judged["rule"], plan.required, plan.guests, profile, judged["findings"])
+        judged["rule"] = by_its_outside(judged["rule"], cook.result.get("rule"), profile, said)
+    found = standing(judged["rule"], plan.required, plan.guests, profile, said)
     return judged, {"state": found.state, "words": found.words, "detail": found.detail, "under": found.profile.name}
 
 

@@ -1,0 +1,150 @@
+"""Messages: a sentence of the catalogue with the values in it, said in any language and any units.
+
+Wherever the core says something, it says a :class:`Message`. As text it is English with SI units, which is what the
+command line and the open formats write. It remembers its template, which is the key of the gettext catalogue, and its
+values in SI, from which a :class:`Speaker` makes the same sentence for another reader.
+
+Fields of a template are plain names. Behind the colon stands a kind of quantity, with a digit for its decimals
+(``{core:temp1}``), or one of Python's own format specifications. A value may itself be a message, or a list of them.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from string import Formatter
+from typing import Any, Self
+
+from ember_core.wording.quantities import KINDS, SI, Translate, Units, hours, span
+
+
+class Message(str):
+    """A sentence with what it was made of; equal to its English text."""
+
+    template: str
+    values: Mapping[str, Any]
+
+    def __new__(cls, template: str, values: Mapping[str, Any] | None = None) -> Self:
+        """Make the sentence; raises KeyError for a field without a value."""
+        held = dict(values or {})
+        made = super().__new__(cls, _compose(template, held, ENGLISH))
+        made.template, made.values = template, held
+        return made
+
+    def __getnewargs__(self) -> tuple[str, Mapping[str, Any]]:  # type: ignore[override]  # copies and pickles call __new__ with both
+        """For copies and pickles."""
+        return self.template, self.values
+
+
+@dataclass(frozen=True)
+class Speaker:
+    """Makes sentences for one reader: their language, as what finds a template's translation, and their units."""
+
+    translate: Translate = str
+    units: Units = SI
+
+    def say(self, text: str) -> str:
+        """A message in this reader's language and units; other text as it is."""
+        if not isinstance(text, Message):
+            return text
+        try:
+            return _compose(self.translate(text.template), text.values, self)
+        except (KeyError, ValueError, IndexError):  # a translation that asks for what is not there
+            return _compose(text.template, text.values, self)
+
+    def quantity(self, kind: str, value: float, decimals: int | None = None) -> str:
+        """A quantity with its unit; ``span`` and ``hours`` are durations in s."""
+        if kind == "span":
+            return span(value, self.translate)
+        if kind == "hours":
+            return hours(value, self.translate)
+        return self.units.shown(kind, value, decimals)
+
+
+class _Compose(Formatter):
+    """Fills a template's fields for a speaker; fields are plain names, so that no template reaches into an object."""
+
+    def __init__(self, speaker: Speaker) -> None:
+        self.speaker = speaker
+
+    def get_field(self, field_name: str, args: Sequence[Any], kwargs: Mapping[str, Any]) -> Any:
+        if field_name not in kwargs:
+            raise KeyError(field_name)
+        return kwargs[field_name], field_name
+
+    def format_field(self, value: Any, format_spec: str) -> str:
+        if isinstance(value, (list, tuple)):
+            return ", ".join(self.format_field(v, format_spec) for v in value)
+        if isinstance(value, str):
+            return format(self.speaker.say(value), format_spec)
+        kind = format_spec.rstrip("0123456789")
+        if kind not in KINDS:
+            return format(value, format_spec)
+        decimals = format_spec[len(kind) :]
+        return self.speaker.quantity(kind, float(value), int(decimals) if decimals else None)
+
+
+def _compose(template: str, values: Mapping[str, Any], speaker: Speaker) -> str:
+    return _Compose(speaker).vformat(template, (), values)
+
+
+ENGLISH = Speaker()
+
+
+def say(template: str, **values: Any) -> Message:
+    """A message; the template is looked up in the catalogue when it is said in another language."""
+    return Message(template, values)
+
+
+def joined(parts: Sequence[str], between: str = " ") -> Message:
+    """Several sentences as one, each still a message of its own; empty ones are left out."""
+    kept = [p for p in parts if p]
+    fields = between.join(f"{{p{i}}}" for i in range(len(kept)))
+    return Message(fields, {f"p{i}": p for i, p in enumerate(kept)})
+
+
+def either(parts: Sequence[Message]) -> Message:
+    """One or another of several: *a*, *a or b*, *a or b or c*."""
+    first, *others = parts
+    return say("{first} or {others}", first=first, others=either(others)) if others else first
+
+
+def N_(template: str) -> str:
+    """Marks a template for the catalogue where it is not written into :func:`say` itself."""
+    return template
+
+
+def packed(tree: Any) -> Any:
+    """A document with its messages as ``{"say": template, "with": values}``, to be kept as JSON and said again later."""
+    if isinstance(tree, Message):
+        return {"say": tree.template, "with": {k: packed(v) for k, v in tree.values.items()}}
+    if isinstance(tree, Mapping):
+        return {k: packed(v) for k, v in tree.items()}
+    if isinstance(tree, (list, tuple)):
+        return [packed(v) for v in tree]
+    return tree
+
+
+def unpacked(tree: Any) -> Any:
+    """A document as it was before :func:`packed`; what cannot be made into its sentence stays as it is."""
+    if isinstance(tree, Mapping):
+        if tree.keys() == {"say", "with"} and isinstance(tree["say"], str) and isinstance(tree["with"], Mapping):
+            try:
+                return Message(tree["say"], {k: unpacked(v) for k, v in tree["with"].items()})
+            except (KeyError, ValueError, IndexError, TypeError):
+                return tree
+        return {k: unpacked(v) for k, v in tree.items()}
+    if isinstance(tree, (list, tuple)):
+        return [unpacked(v) for v in tree]
+    return tree
+
+
+def said(tree: Any, speaker: Speaker = ENGLISH) -> Any:
+    """A document with every message said by a speaker, as plain text."""
+    if isinstance(tree, str):
+        return str(speaker.say(tree)) if isinstance(tree, Message) else tree
+    if isinstance(tree, Mapping):
+        return {k: said(v, speaker) for k, v in tree.items()}
+    if isinstance(tree, (list, tuple)):
+        return [said(v, speaker) for v in tree]
+    return tree
