@@ -200,7 +200,7 @@ def test_signed_out_line_keeps_its_queue_and_goes_on(browser, site):
     browser.delete_cookie("sessionid")
     time.sleep(0.8)
     browser.tap("#done")
-    browser.until(lambda: "Signed out" in browser.text("#link") and "1 kept mark" in browser.text("#link"))
+    browser.until(lambda: "Signed out" in browser.text("#link") and "1 mark kept" in browser.text("#link"))
     assert browser.text(".h-verb") != verb  # shown as done all the same
     browser.tap("#link a")
     browser.one("[name=username]").send_keys("grill")

@@ -87,5 +87,5 @@ def test_durations(page, seconds, words):
     """As the pages of the server write them."""
     from ember_web.ui.templatetags.ember import span
 
-    assert call(page, "line/words.js", "span", 1000 * seconds) == words
+    assert call(page, "said.js", "span", seconds) == words
     assert span(seconds) == words

@@ -18,7 +18,7 @@ from tests.web.acting import take_events
 
 # what a role may do: address name → least role to read, least role to write (None: the method is not offered)
 RIGHTS = {
-    "kitchen": ("viewer", None), "clock": (None, "chef"), "plan": ("viewer", None), "plan-quick": ("viewer", None),
+    "kitchen": ("viewer", None), "clock": (None, "chef"), "preferences": ("viewer", "viewer"), "plan": ("viewer", None), "plan-quick": ("viewer", None),
     "plan-forecast": ("viewer", None), "plans": ("viewer", None), "plan-save": (None, "cook"), "plan-import": ("cook", "cook"),
     "plan-saved": ("viewer", None), "plan-export": ("viewer", None), "line": ("viewer", None), "line-state": ("viewer", None),
     "line-stream": ("viewer", None), "line-strip": ("viewer", None), "line-events": (None, "cook"), "line-start": (None, "cook"),

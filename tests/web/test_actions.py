@@ -22,6 +22,7 @@ from ember_web.book.models import BookRow, Food, HouseRules
 from ember_web.book.queries import book_of
 from ember_web.kitchens.actions.admit_member import AdmitMember
 from ember_web.kitchens.actions.open_kitchen import OpenKitchen, open_kitchen
+from ember_web.kitchens.actions.set_preferences import SetPreferences
 from ember_web.kitchens.models import Equipment, Station, StationMember
 from ember_web.line.actions.add_probe import AddProbe
 from ember_web.line.actions.start_cook import StartCook
@@ -45,7 +46,7 @@ MAY = {
     "store_house_rules": (Rank.CHEF, False), "add_book_row": (Rank.CHEF, False), "start_cook": (Rank.COOK, False),
     "take_events": (Rank.COOK, False), "take_readings": (None, True), "put_clock_right": (None, False),
     "add_probe": (Rank.CHEF, False), "issue_hub_token": (Rank.CHEF, False), "write_record": (Rank.COOK, False),
-    "change_note": (Rank.COOK, False), "set_clock": (Rank.CHEF, False), "admit_member": (Rank.CHEF, False),
+    "change_note": (Rank.COOK, False), "set_clock": (Rank.CHEF, False), "set_preferences": (Rank.VIEWER, False), "admit_member": (Rank.CHEF, False),
 }  # fmt: skip
 
 
@@ -79,6 +80,7 @@ def arguments(name, kitchen, plan, cook):
         "write_record": (cook,),
         "change_note": (record.public_id if record else "none", "well done"),
         "set_clock": (10,),
+        "set_preferences": (SetPreferences(temperature="F"),),
         "admit_member": (AdmitMember("newcomer", "viewer", "a-long-pass-word"),),
     }[name]
 

@@ -236,7 +236,7 @@ def test_finish_writes_a_record_that_the_command_line_can_judge(kitchen, cook, a
     assert record.note == "pan was late"
     page = as_("viewer").get(f"/k/hut/log/{record.public_id}/").content.decode()
     assert "189 readings" in page
-    assert "1 × bavette, 28 mm, from 4 °C, to 55 °C, by hot pan basted" in page
+    assert "1 × bavette, 28 mm, from 4 °C, to 55 °C, by hot pan, basted" in page
     text = as_("viewer").get(f"/k/hut/log/{record.public_id}/csv/").content.decode()
     log = log_format.loads(text)
     assert len(log.t_s) == 189

@@ -144,7 +144,7 @@ def test_a_kitchen_found_set_back_goes_on_from_its_last_event(kitchen, cook, as_
     Kitchen.objects.update(clock_kitchen=kitchen.clock_kitchen - timedelta(hours=1))
     kitchen.refresh_from_db()
     assert kitchen.now().timestamp() < last - 3000
-    board = live.board_of(kitchen).text(kitchen)  # the tablet asks, and goes by what it hears
+    board = live.line_text(kitchen)  # the tablet asks, and goes by what it hears
     answer = send(client, event(kitchen, cook, move="m2", occurred_at=json.loads(board)["now"]))[0]
     assert answer["status"] == "taken"
     state = state_of(Cook.objects.get())

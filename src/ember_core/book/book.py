@@ -15,7 +15,7 @@ from typing import Any, Self
 from ember_core.book.foods import food_row, foods
 from ember_core.data.loader import read_toml
 from ember_core.errors import FormatError
-from ember_core.wording.message import say
+from ember_core.wording.message import N_, Message, say
 
 Row = Mapping[str, Any]  # with ``id`` and ``version``
 Shelf = Mapping[str, tuple[Row, ...]]  # versions of each id, in rising order
@@ -139,11 +139,11 @@ class Book:
             )
         return next((n, c) for n, c in self.doneness_names(food_id) if n == found["usual"])
 
-    def doneness_reached(self, food_id: str | None, core_c: float) -> str:
+    def doneness_reached(self, food_id: str | None, core_c: float) -> Message:
         """The doneness a peak core (°C) has reached: the highest name at or below it."""
         names = self.doneness_names(food_id or "beef-lean")
         reached = [n for n, c in names if core_c >= c - REACHED_K]
-        return reached[-1] if reached else f"under {names[0][0]}"
+        return say(reached[-1]) if reached else say("under {name}", name=say(names[0][0]))
 
     def piece_name(self, piece: Mapping[str, Any]) -> str:
         """What a cook calls a plan's piece: its cut, else the kitchen's own food, else the food of the table."""
@@ -154,12 +154,12 @@ class Book:
         if isinstance(own, Mapping) and own.get("name"):
             return str(own["name"])
         row = food_row(piece.get("food", ""))
-        return str(row["name"]) if row is not None else "own piece"
+        return str(row["name"]) if row is not None else N_("own piece")
 
     def way_name(self, way: Mapping[str, Any]) -> str:
         """What a cook calls a plan's way, in the version it was made with; stages that follow none are the kitchen's own."""
         known = self.way(way.get("id", ""), way.get("version")) or self.way(way.get("id", ""))
-        return str(known["name"]) if known is not None else "own stages"
+        return str(known["name"]) if known is not None else N_("own stages")
 
 
 def usual_mass(cut: Row, size_mm: float) -> float:

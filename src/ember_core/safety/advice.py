@@ -106,7 +106,23 @@ def advice(plan: Plan, cook: Cook, rule: Mapping[str, Any], profile: Profile) ->
     out += _fish(h)
     out += _served(h)
     out += guidance(profile, plan.required, h.t, h.cook.everywhere, interpolate=True)
-    return out
+    return [*out, *_cautions(h)]
+
+
+def _cautions(h: History) -> Findings:
+    """What always goes with such a food or way, whatever was computed."""
+    texts = read_toml("cautions.toml")
+    heats = [s.kind for s in h.plan.stages]
+    holds = {
+        "poultry": "poultry" in h.plan.required.forms and h.plan.required.species is not None,
+        "pouch": "bath" in heats and "chill" not in heats,
+        "undercooked": h.rule.get("met") is False,
+    }
+    return [
+        Finding(f"caution-{name}", Level.CARE, say(row["words"]), f"{row['authority']}, {row['clause']}")
+        for name, row in texts.items()
+        if holds[name]
+    ]
 
 
 def _of_stage(h: History, stage: StageOutcome) -> Findings:

@@ -287,10 +287,18 @@ def _above_the_floor(clause: str, row: tuple[float, float], shown: str) -> None:
     if celsius >= at_least and (shown or slow_logs >= floor["log10"]):
         return
     remedy = (
-        f"A written plan goes no lower than {floor['growth_c']:g} °C, where C. perfringens still grows."
+        say(
+            "A written plan goes no lower than {growth_c:temp}, where C. perfringens still grows.",
+            growth_c=floor["growth_c"],
+        )
         if shown
-        else f"By the slowest published D it gives {slow_logs:.1f} log10 of Salmonella; a plan's name alone is enough from {floor['least_c']:g} °C "
-        f"and {floor['log10']:g} log10. Raise the time or the temperature, or record the validated reduction."
+        else say(
+            "By the slowest published D it gives {slow_logs:.1f} log10 of Salmonella; a plan's name alone is enough from "
+            "{least_c:temp} and {log10:g} log10. Raise the time or the temperature, or record the validated reduction.",
+            slow_logs=slow_logs,
+            least_c=floor["least_c"],
+            log10=floor["log10"],
+        )
     )
     raise InputError(
         say(

@@ -10,12 +10,15 @@ Fields of a template are plain names. Behind the colon stands a kind of quantity
 
 from __future__ import annotations
 
+import re
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from string import Formatter
 from typing import Any, Self
 
 from ember_core.wording.quantities import KINDS, SI, Translate, Units, hours, span
+
+_PLAIN = re.compile(r",?(\.\d)?[dfgs]?")  # no widths: a template cannot ask for a long text
 
 
 class Message(str):
@@ -79,6 +82,8 @@ class _Compose(Formatter):
             return format(self.speaker.say(value), format_spec)
         kind = format_spec.rstrip("0123456789")
         if kind not in KINDS:
+            if not _PLAIN.fullmatch(format_spec):
+                raise ValueError(f"{format_spec!r} is no way to write a number here.")
             return format(value, format_spec)
         decimals = format_spec[len(kind) :]
         return self.speaker.quantity(kind, float(value), int(decimals) if decimals else None)

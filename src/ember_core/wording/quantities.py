@@ -71,6 +71,19 @@ class Units:
     volume: str = "L"
     clock: str = "24"
 
+    @property
+    def code(self) -> str:
+        """These units as one word, such as ``F-in-oz-qt-12``, for addresses and pages."""
+        return "-".join((self.temperature, self.length, self.mass, self.volume, self.clock))
+
+    @classmethod
+    def of(cls, code: str) -> Units:
+        """The units of a :attr:`code`; SI for a word that is none."""
+        words = code.split("-")
+        allowed = ("C F", "mm in", "g oz", "L qt", "24 12")
+        known = len(words) == len(allowed) and all(w in a.split() for w, a in zip(words, allowed, strict=True))
+        return cls(*words) if known else SI
+
     def scale(self, kind: str) -> Scale:
         """The unit of a kind of quantity: ``temp``, ``rise`` (a difference), ``length``, ``mass``, ``volume``."""
         name = {"temp": self.temperature, "rise": self.temperature}.get(kind) or getattr(self, kind)

@@ -7,12 +7,17 @@ from collections.abc import Iterable
 from typing import Any
 
 from django import forms
+from django.utils.text import capfirst
+from django.utils.translation import gettext as _
+from django.utils.translation import gettext_lazy
 
 from ember_core.book.foods import foods
 from ember_core.errors import InputError
 from ember_core.safety.lethality import organisms
 from ember_core.safety.rules import Clause, bases, house_profile
+from ember_core.wording.quantities import SI, Units
 from ember_web.book.models import PARTS, Food, HouseRules
+from ember_web.tenancy.voice import current, tell
 
 LEAST_SUM, MOST_SUM = 97.0, 103.0  # %, as the plan format allows
 
@@ -23,24 +28,22 @@ class FoodForm(forms.ModelForm):  # type: ignore[type-arg]  # django-stubs' gene
     class Meta:
         model = Food
         fields = ("name", "like", *PARTS, "source")
-        labels = {"like": "Otherwise like", "source": "Where the numbers are from"}
 
     def __init__(self, *args: Any, **kwargs: Any) -> None:
         super().__init__(*args, **kwargs)
-        choices = sorted((row["name"], key) for key, row in foods().items())
+        choices = sorted((_(row["name"]), key) for key, row in foods().items())
         self.fields["like"] = forms.ChoiceField(
-            label="Otherwise like",
-            choices=[("", "choose one"), *((key, name) for name, key in choices)],
-            error_messages={"required": "Otherwise like: choose the nearest food of the table."},
+            choices=[("", _("choose one")), *((key, name) for name, key in choices)],
+            error_messages={"required": _("Otherwise like: choose the nearest food of the table.")},
         )
-        self.fields["name"].error_messages["required"] = "Name: say what the kitchen calls it."
-        self.fields["source"].error_messages["required"] = "Source: say where the numbers are from, such as: label."
+        self.fields["name"].error_messages["required"] = _("Name: say what the kitchen calls it.")
+        self.fields["source"].error_messages["required"] = _("Source: say where the numbers are from, such as: label.")
         for part in PARTS:
             field = self.fields[part]
             field.widget.attrs |= {"step": "0.1", "inputmode": "decimal", "min": "0", "max": "100"}
             field.error_messages |= {
-                "required": f"{part.capitalize()}: give a number in %, 0 if there is none.",
-                "invalid": f"{part.capitalize()}: write a number in %, such as 20.5.",
+                "required": tell("{part}: give a number in %, 0 if there is none.", part=capfirst(_(part))),
+                "invalid": tell("{part}: write a number in %, such as 20.5.", part=capfirst(_(part))),
             }
         for name, field in self.fields.items():
             field.widget.attrs["class"] = "form-select" if name == "like" else "form-control"
@@ -52,7 +55,9 @@ class FoodForm(forms.ModelForm):  # type: ignore[type-arg]  # django-stubs' gene
         name: str = self.cleaned_data["name"].strip()
         same = Food.objects.filter(kitchen=self.instance.kitchen, name__iexact=name).exclude(pk=self.instance.pk)
         if same.exists():
-            raise forms.ValidationError(f"Name: the kitchen has a food called {name!r}; choose another name.")
+            raise forms.ValidationError(
+                tell("Name: the kitchen has a food called {name!r}; choose another name.", name=name)
+            )
         return name
 
     def clean(self) -> dict[str, Any]:
@@ -62,12 +67,15 @@ class FoodForm(forms.ModelForm):  # type: ignore[type-arg]  # django-stubs' gene
             total = sum(data[part] for part in PARTS)
             if not LEAST_SUM <= total <= MOST_SUM:
                 raise forms.ValidationError(
-                    f"The parts sum to {total:.1f} %; they must make 100 (within 3). Check each against the source."
+                    tell(
+                        "The parts sum to {total:.1f} %; they must make 100 (within 3). Check each against the source.",
+                        total=total,
+                    )
                 )
         return data
 
 
-def in_words(rows: Iterable[tuple[float, float]]) -> str:
+def in_words(rows: Iterable[tuple[float, float]], units: Units = SI) -> str:
     """Rows (°C, s) as a cook writes them."""
 
     def span(seconds: float) -> str:
@@ -75,27 +83,35 @@ def in_words(rows: Iterable[tuple[float, float]]) -> str:
             return "at once"
         return f"{seconds / 60:g} min" if seconds >= 60 and seconds % 60 == 0 else f"{seconds:g} s"
 
-    return "; ".join(f"{c:g} °C {span(s)}" for c, s in rows)
+    return "; ".join(f"{units.shown('temp', c)} {span(s)}" for c, s in rows)
 
 
-ROW = re.compile(r"^(\d+(?:[.,]\d+)?)\s*(?:°?\s*c)?\s+(?:(\d+(?:[.,]\d+)?)\s*(s|min)|at once)$", re.IGNORECASE)
+ROW = re.compile(r"^(\d+(?:[.,]\d+)?)\s*(?:°?\s*([cf]))?\s+(?:(\d+(?:[.,]\d+)?)\s*(s|min)|at once)$", re.IGNORECASE)
 
 
-def read_rows(text: str) -> list[tuple[float, float]]:
+def read_rows(text: str, units: Units = SI, known: Iterable[tuple[float, float]] = ()) -> list[tuple[float, float]]:
     """Rows from words such as ``65 °C 10 min; 75 °C 30 s; 80 °C at once``: °C and s.
+
+    A temperature without its letter is in the reader's unit; a row of ``known`` that is written as it was shown is that row.
 
     Raises
     ------
     ValueError
         With the part that was not understood.
     """
+    shown = {in_words([row], units): row for row in known}
     out = []
     for part in (p.strip() for p in text.split(";")):
+        if part in shown:
+            out.append(shown[part])
+            continue
         found = ROW.match(part)
         if found is None:
             raise ValueError(part)
-        c, amount = (float((found[i] or "0").replace(",", ".")) for i in (1, 2))
-        out.append((c, amount * (60.0 if (found[3] or "").lower() == "min" else 1.0)))
+        celsius, amount = (float((found[i] or "0").replace(",", ".")) for i in (1, 3))
+        if (found[2] or units.temperature).lower() == "f":
+            celsius = round((celsius - 32.0) / 1.8, 4)
+        out.append((celsius, amount * (60.0 if (found[4] or "").lower() == "min" else 1.0)))
     return out
 
 
@@ -107,7 +123,7 @@ class HouseRulesForm(forms.Form):
     shown_log10 = forms.FloatField(
         label="log10",
         required=False,
-        error_messages={"invalid": "Reduction shown: write a number of log10, such as 6.5."},
+        error_messages={"invalid": gettext_lazy("Reduction shown: write a number of log10, such as 6.5.")},
     )
     shown_organism = forms.ChoiceField(label="of", required=False)
     shown_by = forms.CharField(label="shown by", max_length=200, required=False)
@@ -122,17 +138,20 @@ class HouseRulesForm(forms.Form):
         chosen = str(data.get("base", "")) if data else house.base
         self.profile = known[chosen if chosen in known else house.base]
         self.clauses = []
+        self.known: dict[str, list[tuple[float, float]]] = {}
+        units = current().units
         for i, clause in enumerate(self.profile.clauses):
             own = house.rows.get(clause.id) if self.profile.id == house.base else None
             field = forms.CharField(required=False, max_length=400, label=clause.id)
-            words = in_words(own) if own else ""
+            self.known[f"rows_{i}"] = [(float(c), float(t)) for c, t in own or ()]
+            words = in_words(own, units) if own else ""
             field.initial = words
-            field.widget.attrs = {"class": "form-control", "placeholder": "as the clause", "aria-label": clause.id}
+            field.widget.attrs = {"class": "form-control", "placeholder": _("as the clause"), "aria-label": clause.id}
             self.fields[f"rows_{i}"] = field
-            self.clauses.append((f"rows_{i}", clause, in_words(clause.rows)))
+            self.clauses.append((f"rows_{i}", clause, in_words(clause.rows, units)))
         self.fields["base"].widget.attrs["class"] = "form-select"
         self.fields["shown_organism"] = forms.ChoiceField(
-            label="of", required=False, choices=[("", "—"), *((o.id, o.name) for o in organisms().values())]
+            label="of", required=False, choices=[("", "—"), *((o.id, _(o.name)) for o in organisms().values())]
         )
         self.fields["shown_organism"].widget.attrs["class"] = "form-select"
         for name in ("written_plan", "shown_log10", "shown_by"):
@@ -141,22 +160,31 @@ class HouseRulesForm(forms.Form):
 
     def rows_of_clauses(self) -> list[tuple[Clause, str, list[str], Any]]:
         """Each clause with its forms and its rows, each in words, and its field."""
-        return [(c, ", ".join(sorted(c.forms)), words.split("; "), self[name]) for name, c, words in self.clauses]
+        return [
+            (c, ", ".join(sorted(_(f) for f in c.forms)), words.split("; "), self[name])
+            for name, c, words in self.clauses
+        ]
 
     def clean(self) -> dict[str, Any]:
         """Read the rows, and let the core say whether they may stand."""
         data: dict[str, Any] = super().clean() or self.cleaned_data
         own: dict[str, list[tuple[float, float]]] = {}
-        for name, clause, _ in self.clauses:
+        for name, clause, _words in self.clauses:
             text = str(data.get(name) or "").strip()
             if not text:
                 continue
             try:
-                own[clause.id] = read_rows(text)
+                own[clause.id] = read_rows(text, current().units, self.known[name])
             except ValueError as error:
                 self.add_error(
-                    name, f"{clause.id}: {str(error)[:40]!r} is no row; write a temperature and a time, such as 65 °C 10 min; 75 °C 30 s."
-                )  # fmt: skip
+                    name,
+                    tell(
+                        "{clause}: {part!r} is no row; write a temperature and a time, such as {example}.",
+                        clause=clause.id,
+                        part=str(error)[:40],
+                        example=in_words([(65.0, 600.0), (75.0, 30.0)], current().units),
+                    ),
+                )
         shown = {k: data.get(f"shown_{k}") for k in ("organism", "log10", "by")}
         data["validated"] = shown if any(v not in {None, ""} for v in shown.values()) else None
         if not self.errors:
@@ -165,6 +193,6 @@ class HouseRulesForm(forms.Form):
                     self.profile.id, own, written_plan=str(data.get("written_plan") or ""), validated=data["validated"]
                 )
             except InputError as error:
-                self.add_error(None, error.message)
+                self.add_error(None, current().say(error.message))
         data["rows"] = {k: [list(r) for r in rows] for k, rows in own.items()}
         return data

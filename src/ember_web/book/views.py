@@ -5,18 +5,21 @@ from __future__ import annotations
 from django.contrib import messages
 from django.http import HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
+from django.utils.translation import gettext as _
 from django.views.decorators.http import require_GET, require_http_methods, require_POST
 
+from ember_core.data.loader import read_toml
 from ember_core.errors import InputError
 from ember_core.safety.rules import bases
 from ember_web.book.actions.remove_food import remove_food
 from ember_web.book.actions.store_food import StoreFood, store_food
 from ember_web.book.actions.store_house_rules import StoreHouseRules, store_house_rules
-from ember_web.book.forms import FoodForm, HouseRulesForm
+from ember_web.book.forms import FoodForm, HouseRulesForm, in_words
 from ember_web.book.models import PARTS, Food, HouseRules
-from ember_web.book.queries import own_rows, table_rows
+from ember_web.book.queries import AT_C, own_rows, table_rows
 from ember_web.tenancy.access import RANK, KitchenRequest, in_kitchen
 from ember_web.tenancy.actor import Actor
+from ember_web.tenancy.voice import current, tell
 
 
 @in_kitchen()
@@ -31,6 +34,7 @@ def listing(request: KitchenRequest) -> HttpResponse:
         "table": table,
         "sources": sorted({r.source for r in table}),
         "parts": PARTS,
+        "at_c": AT_C,
         "can_write": RANK[request.role] >= RANK["chef"],
     }
     return render(request, "book/_foods.html" if getattr(request, "htmx", None) else "book/foods.html", context)
@@ -46,9 +50,9 @@ def _edit(request: KitchenRequest, food: Food) -> HttpResponse:
         try:
             stored = store_food(Actor.of_request(request), command)
         except InputError as error:
-            form.add_error(error.path if error.path in form.fields else None, error.message)
+            form.add_error(error.path if error.path in form.fields else None, current().say(error.message))
         else:
-            messages.success(request, f"Saved: {stored.name}. It can be chosen in a plan's sentence.")
+            messages.success(request, tell("Saved: {name}. It can be chosen in a plan's sentence.", name=stored.name))
             return redirect("book", kitchen=request.kitchen.public_id)
     return render(
         request, "book/food.html", {"form": form, "food": food if food.pk else None, "parts": PARTS},
@@ -76,7 +80,7 @@ def remove(request: KitchenRequest, food: str) -> HttpResponse:
     """Delete a food; saved plans keep their composition."""
     found = get_object_or_404(Food, kitchen=request.kitchen, public_id=food)
     name = remove_food(Actor.of_request(request), found.public_id)
-    messages.success(request, f"Deleted: {name}. Saved plans keep what they were made with.")
+    messages.success(request, tell("Deleted: {name}. Saved plans keep what they were made with.", name=name))
     return redirect("book", kitchen=request.kitchen.public_id)
 
 
@@ -94,11 +98,19 @@ def rules(request: KitchenRequest) -> HttpResponse:
             told = form.cleaned_data
             command = StoreHouseRules(form.profile.id, told["rows"], told["written_plan"], told["validated"])
             store_house_rules(Actor.of_request(request), command)
-            messages.success(request, "Saved. Choose house rules in a plan's sentence to go by them.")
+            messages.success(request, _("Saved. Choose house rules in a plan's sentence to go by them."))
             return redirect("book-rules", kitchen=kitchen.public_id)
     else:  # another base from the address shows its clauses
         asked = str(data["base"]) if data is not None else house.base
         other = asked != house.base and asked in bases()
         form = HouseRulesForm(house=HouseRules(base=asked) if other else house)
-    context = {"form": form, "can_write": RANK[request.role] >= RANK["chef"], "stored": house if house.pk else None}
+    floor = read_toml("keeping.toml")["floor"]
+    context = {
+        "form": form,
+        "can_write": RANK[request.role] >= RANK["chef"],
+        "stored": house if house.pk else None,
+        "growth_c": floor["least_c"],
+        "least_c": floor["growth_c"],
+        "example": in_words([(65.0, 600.0), (75.0, 30.0)], current().units),
+    }
     return render(request, "book/rules.html", context, status=422 if form.errors else 200)

@@ -5,6 +5,8 @@ from pathlib import Path
 
 from csp.constants import NONE, SELF
 
+from ember_web.config.languages import languages
+
 WEB = Path(__file__).resolve().parents[1]
 TEST = os.environ.get("EMBER_TEST") == "1"
 DEBUG = False
@@ -44,6 +46,7 @@ MIDDLEWARE = [
     "csp.middleware.CSPMiddleware",
     "whitenoise.middleware.WhiteNoiseMiddleware",
     "django.contrib.sessions.middleware.SessionMiddleware",
+    "django.middleware.locale.LocaleMiddleware",
     "django.middleware.common.CommonMiddleware",
     "django.middleware.csrf.CsrfViewMiddleware",
     "django.contrib.auth.middleware.AuthenticationMiddleware",
@@ -135,7 +138,11 @@ CONTENT_SECURITY_POLICY = {
 USE_TZ = True
 TIME_ZONE = "UTC"
 USE_I18N = True
-LANGUAGE_CODE = "en-gb"
+LANGUAGE_CODE = "en"
+# English is written in the source; every other language is a folder here (see docs/how-to, add a language)
+LOCALE_PATHS = [Path(os.environ.get("EMBER_LOCALE", str(WEB / "locale")))]
+LANGUAGES = languages(LOCALE_PATHS[0])
+LANGUAGE_COOKIE_SAMESITE = "Lax"
 
 STATIC_URL = "static/"
 STATIC_ROOT = os.environ.get("EMBER_STATIC_ROOT", str(WEB.parent.parent / "staticfiles"))

@@ -5,6 +5,7 @@ from django.urls import include, path
 
 from ember_web.api.routes import api
 from ember_web.kitchens import views as kitchens
+from ember_web.ui.words import Words
 
 urlpatterns = [
     path("", kitchens.home, name="home"),
@@ -15,6 +16,7 @@ urlpatterns = [
         auth.LoginView.as_view(template_name="ui/sign_in.html", redirect_authenticated_user=True),
         name="sign-in",
     ),
+    path("words/<slug:language>.js", Words.as_view(), name="words"),
     path("sign-out/", auth.LogoutView.as_view(), name="sign-out"),
     path("api/v1/", api.urls),
     path(
@@ -23,6 +25,7 @@ urlpatterns = [
             [
                 path("", kitchens.kitchen_home, name="kitchen"),
                 path("clock/", kitchens.clock, name="clock"),
+                path("preferences/", kitchens.preferences, name="preferences"),
                 path("plan/", include("ember_web.plans.urls")),
                 path("book/", include("ember_web.book.urls")),
                 path("line/", include("ember_web.line.urls")),

@@ -7,6 +7,7 @@ from pathlib import Path
 
 from django.db import DatabaseError, transaction
 
+from ember_core.wording.message import say
 from ember_web.tenancy.models import Pulse
 
 LEAST_FREE = 100_000_000  # bytes: a service's readings and logs fit in
@@ -29,14 +30,19 @@ def unable() -> list[dict[str, str]]:
             faults.append({"code": "state", "message": f"The folder for data cannot be looked at: {error.strerror}."})
         else:
             if free < LEAST_FREE:
-                message = f"Only {free / 1e6:.0f} MB are free for data; make room, at least {LEAST_FREE / 1e6:.0f} MB."
+                message = say(
+                    "Only {value:.0f} MB are free for data; make room, at least {value2:.0f} MB.",
+                    value=free / 1000000.0,
+                    value2=LEAST_FREE / 1000000.0,
+                )
                 faults.append({"code": "disk", "message": message})
     try:
         with transaction.atomic():
             Pulse.objects.update_or_create(pk=1)
     except DatabaseError as error:
-        message = (
-            f"The database does not store ({type(error).__name__}); look into postgres.log in the folder for data."
+        message = say(
+            "The database does not store ({name}); look into postgres.log in the folder for data.",
+            name=type(error).__name__,
         )
         faults.append({"code": "database", "message": message})
     return faults

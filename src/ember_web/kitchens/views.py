@@ -6,14 +6,18 @@ from django.contrib import messages
 from django.contrib.auth.decorators import login_required
 from django.http import HttpRequest, HttpResponse, JsonResponse
 from django.shortcuts import redirect, render
-from django.views.decorators.http import require_GET, require_POST
+from django.utils.translation import gettext as _
+from django.views.decorators.http import require_GET, require_http_methods, require_POST
 
 from ember_core.errors import InputError
 from ember_web.kitchens.actions.set_clock import set_clock
+from ember_web.kitchens.actions.set_preferences import SetPreferences, set_preferences
+from ember_web.kitchens.forms import PreferencesForm
 from ember_web.kitchens.health import unable
 from ember_web.tenancy.access import KitchenRequest, in_kitchen
 from ember_web.tenancy.actor import Actor
 from ember_web.tenancy.models import Kitchen
+from ember_web.tenancy.voice import current, voice_of
 
 
 @require_GET
@@ -36,7 +40,22 @@ def home(request: HttpRequest) -> HttpResponse:
     kitchens = list(Kitchen.objects.filter(memberships__user=request.user.pk).order_by("name"))
     if len(kitchens) == 1:
         return redirect("plan", kitchen=kitchens[0].public_id)
-    return render(request, "ui/kitchens.html", {"kitchens": kitchens})
+    with voice_of(request.user).speaking():
+        return render(request, "ui/kitchens.html", {"kitchens": kitchens})
+
+
+@in_kitchen(write="viewer")
+@require_http_methods(["GET", "POST"])
+def preferences(request: KitchenRequest) -> HttpResponse:
+    """A person's language and units."""
+    person = request.user
+    form = PreferencesForm(request.POST if request.method == "POST" else None, person=person)
+    if request.method == "POST" and form.is_valid():
+        set_preferences(Actor.of_request(request), SetPreferences(**form.cleaned_data))
+        with voice_of(person).speaking():
+            messages.success(request, _("Saved. It is shown like this wherever you sign in."))
+        return redirect("preferences", kitchen=request.kitchen.public_id)
+    return render(request, "ui/preferences.html", {"form": form}, status=422 if form.errors else 200)
 
 
 @in_kitchen()
@@ -54,5 +73,5 @@ def clock(request: KitchenRequest) -> HttpResponse:
     try:
         set_clock(Actor.of_request(request), int(text) if text.isdecimal() and len(text) < 6 else 0)
     except InputError as error:
-        messages.error(request, error.message)
+        messages.error(request, current().say(error.message))
     return redirect("line", kitchen=request.kitchen.public_id)

@@ -28,6 +28,7 @@ from ember_core.heat.ensemble.learning import Learner
 from ember_core.heat.setup import setup
 from ember_core.line.fold import CookState
 from ember_core.planning.moves import MoveKind
+from ember_core.wording.message import joined
 from ember_web.line.models import Cook
 
 log = logging.getLogger(__name__)
@@ -106,7 +107,7 @@ def answer(learner: Learner, asked: Question) -> dict[str, Any] | None:
         round(1000 * (asked.anchor_s + float(p) - asked.offset_s))
         for p in np.quantile(posterior.pull_s, [0.05, 0.5, 0.95])
     )
-    return {"from": low, "likely": middle, "to": high, "used": posterior.used, "note": " ".join(posterior.findings)}
+    return {"from": low, "likely": middle, "to": high, "used": posterior.used, "note": joined(posterior.findings)}
 
 
 @dataclass

@@ -17,6 +17,7 @@ from typing import Any
 import numpy as np
 
 from ember_core.line.fold import CookState, fold
+from ember_core.wording.message import said
 from ember_web.line.adapters import core_event, moment
 from ember_web.line.bus import bus
 from ember_web.line.clock import kitchen_time
@@ -24,6 +25,7 @@ from ember_web.line.freshness import changed, marks
 from ember_web.line.learning import Desk, Question, desk, question, thermal_key
 from ember_web.line.models import Cook, Event, Reading
 from ember_web.tenancy.models import Kitchen
+from ember_web.tenancy.voice import ENGLISH, Voice
 
 OLDEST_S = 1.0  # so old may a state be, real time
 FRESH_S = 0.25  # and so old when there is something new to see soon; a board asks no sooner after it was told
@@ -55,8 +57,9 @@ class Piece:
         self.track: Track | None = None
         self.question: Question | None = None
         self.asked: tuple[Any, ...] = ()
-        self.text = ""
         self.shown: tuple[Any, ...] = ()
+        self.state_now: dict[str, Any] = {}
+        self.texts: dict[Voice, str] = {}
 
     @property
     def begun(self) -> float:
@@ -71,8 +74,8 @@ class Piece:
         self.events = ids
         self.state = fold([core_event(*r) for r in rows], self.cook.moves)
 
-    def json(self, ask: Callable[[Question | None], dict[str, Any] | None]) -> str:
-        """This cook in the state document."""
+    def renew(self, ask: Callable[[Question | None], dict[str, Any] | None]) -> None:
+        """Bring what is shown of it up to date."""
         assert self.track is not None
         asked = (self.events, len(self.track.times))
         if asked != self.asked:
@@ -83,8 +86,15 @@ class Piece:
         shown = (*asked, None if learned is None else tuple(learned.items()))
         if shown != self.shown:
             self.shown = shown
-            self.text = json.dumps(cook_state(self.cook, self.state, self.track, learned), separators=(",", ":"))
-        return self.text
+            self.state_now, self.texts = cook_state(self.cook, self.state, self.track, learned), {}
+
+    def json(self, voice: Voice) -> str:
+        """This cook in the state document, said by a voice; the words are made once for all who share it."""
+        text = self.texts.get(voice)
+        if text is None:
+            spoken = said(self.state_now, voice.speaker)
+            text = self.texts[voice] = json.dumps(spoken, separators=(",", ":"))
+        return text
 
 
 class Board:
@@ -98,10 +108,11 @@ class Board:
         self.built = -1e9
         self.marks = (-1, -1)
         self.clock_key: tuple[Any, ...] = ()
-        self.cooks = "[]"
+        self.on_line: list[Piece] = []
+        self.cooks: dict[Voice, str] = {}
 
-    def text(self, kitchen: Kitchen) -> str:
-        """The state document as JSON; its clock is of this moment."""
+    def text(self, kitchen: Kitchen, voice: Voice) -> str:
+        """The state document as JSON, said by a voice; its clock is of this moment."""
         with self.lock:
             found = marks(kitchen.public_id)
             clock_key = (kitchen.clock_real, kitchen.clock_kitchen, kitchen.clock_rate)
@@ -109,13 +120,16 @@ class Board:
             if old or found[0] != self.marks[0] or clock_key != self.clock_key:
                 begun = self.clock()
                 kitchen_time(kitchen)
-                self.cooks = f"[{','.join(self._cooks(kitchen))}]"
+                self.on_line, self.cooks = self._cooks(kitchen), {}
                 self.built, self.marks, self.clock_key = begun, found, clock_key
             now = kitchen.now()
             head = json.dumps({"now": round(now.timestamp() * 1000), "rate": kitchen.clock_rate, "zone": kitchen.zone})
-            return f'{head[:-1]}, "cooks": {self.cooks}}}'
+            cooks = self.cooks.get(voice)
+            if cooks is None:
+                cooks = self.cooks[voice] = ",".join(p.json(voice) for p in self.on_line)
+            return f'{head[:-1]}, "cooks": [{cooks}]}}'
 
-    def _cooks(self, kitchen: Kitchen) -> list[str]:
+    def _cooks(self, kitchen: Kitchen) -> list[Piece]:
         running = list(Cook.objects.filter(kitchen=kitchen, finished=False).values_list("id", "probe_id"))
         known = {i for i, probe in running if i in self.pieces and self.pieces[i].cook.probe_id == probe}
         gone = set(self.pieces) - known
@@ -141,7 +155,9 @@ class Board:
             changed(kitchen.public_id, soon=True)
             bus.wake(kitchen.public_id)
 
-        return [p.json(lambda q, i=p.cook.pk: self.desk.ask(i, q, told)) for p in pieces]  # type: ignore[misc]
+        for p in pieces:
+            p.renew(lambda q, i=p.cook.pk: self.desk.ask(i, q, told))  # type: ignore[misc]
+        return pieces
 
     def _read(self, kitchen: Kitchen, pieces: list[Piece]) -> None:
         """Bring the tracks up to date."""
@@ -227,6 +243,6 @@ def cook_state(cook: Cook, state: CookState, track: Track, learned: dict[str, An
     }
 
 
-def line_text(kitchen: Kitchen) -> str:
-    """The state document of Line, as JSON."""
-    return board_of(kitchen).text(kitchen)
+def line_text(kitchen: Kitchen, voice: Voice = ENGLISH) -> str:
+    """The state document of Line, as JSON; words as a voice says them, numbers in SI."""
+    return board_of(kitchen).text(kitchen, voice)

@@ -9,6 +9,7 @@ from django.conf import settings
 from django.db import models
 
 from ember_web.plans.models import Plan
+from ember_web.tenancy.fields import SaidField
 from ember_web.tenancy.keys import KitchenKey, SameKitchen
 from ember_web.tenancy.models import Kitchen, KitchenOwned, public_id
 
@@ -57,9 +58,9 @@ class Cook(KitchenOwned):
     title = models.CharField(max_length=200)
     station = models.CharField(max_length=40, default="Grill")
     document = models.JSONField(help_text="The plan as it was.")
-    result = models.JSONField(help_text="Its result, without the samples.")
+    result = SaidField(help_text="Its result, without the samples.")
     trace = models.JSONField(help_text="Predicted core: pairs of seconds and °C.")
-    moves = models.JSONField()
+    moves = SaidField()
     probe = models.ForeignKey(Probe, null=True, blank=True, on_delete=models.SET_NULL, related_name="cooks")
     created_at = models.DateTimeField()
     finished = models.BooleanField(default=False)

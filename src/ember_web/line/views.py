@@ -15,9 +15,11 @@ from django.contrib import messages
 from django.db import connections
 from django.http import Http404, HttpRequest, HttpResponse, JsonResponse, StreamingHttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
+from django.utils.translation import gettext as _
 from django.views.decorators.http import require_GET, require_POST
 
 from ember_core.errors import InputError
+from ember_core.wording.message import said
 from ember_web.kitchens.actions.set_clock import RATES
 from ember_web.line.actions.start_cook import StartCook, start_cook
 from ember_web.line.actions.take_events import take_events
@@ -28,6 +30,7 @@ from ember_web.line.models import Cook
 from ember_web.plans.models import Plan
 from ember_web.tenancy.access import RANK, KitchenRequest, attach, in_kitchen
 from ember_web.tenancy.actor import Actor
+from ember_web.tenancy.voice import current
 
 ADMITTING = ThreadPoolExecutor(2, thread_name_prefix="admit")  # however many come at once: two connections
 STREAM_LIFE_S = 300.0
@@ -53,7 +56,7 @@ class Stream(StreamingHttpResponse):
 @require_GET
 def board(request: KitchenRequest) -> HttpResponse:
     """The board: complete without scripts, taken over by them when they run."""
-    state = json.loads(line_text(request.kitchen))
+    state = json.loads(line_text(request.kitchen, current()))
     return render(
         request,
         "line/line.html",
@@ -71,7 +74,7 @@ def board(request: KitchenRequest) -> HttpResponse:
 @require_GET
 def state(request: KitchenRequest) -> HttpResponse:
     """The state document."""
-    reply = HttpResponse(line_text(request.kitchen), content_type="application/json")
+    reply = HttpResponse(line_text(request.kitchen, current()), content_type="application/json")
     reply["Cache-Control"] = "no-store"
     return reply
 
@@ -159,10 +162,10 @@ def events(request: KitchenRequest) -> HttpResponse:
         body = json.loads(request.body)
         answers = take_events(Actor.of_request(request), body.get("events") if isinstance(body, dict) else None)
     except (ValueError, RecursionError):
-        return JsonResponse({"error": {"code": "json", "message": "The body must be JSON.", "path": ""}}, status=400)
+        return JsonResponse({"error": {"code": "json", "message": _("The body must be JSON."), "path": ""}}, status=400)
     except InputError as error:
-        return JsonResponse(error.as_dict(), status=400)
-    return JsonResponse({"answers": answers})
+        return JsonResponse(said(error.as_dict(), current().speaker), status=400)
+    return JsonResponse({"answers": said(answers, current().speaker)})
 
 
 @in_kitchen(read="cook")
@@ -179,7 +182,7 @@ def start(request: KitchenRequest) -> HttpResponse:
     try:
         start_cook(Actor.of_request(request), StartCook(plan.public_id, station, probe, event))
     except InputError as error:
-        messages.error(request, error.message)
+        messages.error(request, current().say(error.message))
         return redirect("plan-saved", kitchen=kitchen.public_id, plan=plan.public_id)
     return redirect("line", kitchen=kitchen.public_id)
 
@@ -205,7 +208,7 @@ def do(request: KitchenRequest, cook: str) -> HttpResponse:
     }
     answer = take_events(Actor.of_request(request), [raw])[0]
     if answer["status"] == "refused":
-        messages.error(request, answer["message"])
+        messages.error(request, current().say(answer["message"]))
     found.refresh_from_db()
     if found.finished:
         return redirect("record", kitchen=kitchen.public_id, record=found.record.public_id)

@@ -5,6 +5,7 @@ from __future__ import annotations
 from django.db import models
 
 from ember_web.line.models import Cook
+from ember_web.tenancy.fields import SaidField
 from ember_web.tenancy.keys import SameKitchen
 from ember_web.tenancy.models import Kitchen, KitchenOwned, public_id
 
@@ -20,7 +21,7 @@ class Record(KitchenOwned):
     finished_at = models.DateTimeField()
     peak_core_c = models.FloatField(null=True)
     state = models.CharField(max_length=10)
-    document = models.JSONField()
+    document = SaidField(foreign=("plan",))
     note = models.TextField(blank=True, max_length=2000)
     core_version = models.CharField(max_length=20)
     data_version = models.CharField(max_length=20)

@@ -10,14 +10,19 @@ from django.contrib import messages
 from django.core.paginator import Paginator
 from django.http import HttpResponse, JsonResponse
 from django.shortcuts import get_object_or_404, redirect, render
+from django.utils.translation import gettext as _
 from django.views.decorators.http import require_GET, require_http_methods
 
+from ember_core.book.book import Book
 from ember_core.errors import InputError
 from ember_core.planning.moves import MoveKind
+from ember_core.wording.message import joined, say
+from ember_web.book.queries import book_of
 from ember_web.logbook.actions.change_note import change_note
 from ember_web.logbook.models import Record
 from ember_web.tenancy.access import RANK, KitchenRequest, in_kitchen
 from ember_web.tenancy.actor import Actor
+from ember_web.tenancy.voice import current
 from ember_web.ui.compare import compare
 
 
@@ -42,9 +47,9 @@ def detail(request: KitchenRequest, record: str) -> HttpResponse:
         try:
             change_note(Actor.of_request(request), found.public_id, note)
         except InputError as error:
-            messages.error(request, error.message)
+            messages.error(request, current().say(error.message))
             return render(request, "logbook/record.html", _context(request, found, note), status=422)
-        messages.success(request, "Note saved")
+        messages.success(request, _("Note saved"))
         return redirect("record", kitchen=request.kitchen.public_id, record=found.public_id)
     return render(request, "logbook/record.html", _context(request, found, found.note))
 
@@ -59,10 +64,10 @@ def _context(request: KitchenRequest, record: Record, note: str) -> dict[str, An
         gap = float(np.max(core)) - float(np.max(planned[1]))
     return {
         "record": record,
-        "planned": planned_words(d["plan"]),
+        "planned": planned_words(d["plan"], book_of(request.kitchen)),
         "d": d,
         "note": note,
-        "picture": compare(d),
+        "picture": compare(d, current().units),
         "pull": at_pull,
         "gap": gap,
         "can_write": RANK[request.role] >= RANK["cook"],
@@ -72,23 +77,24 @@ def _context(request: KitchenRequest, record: Record, note: str) -> dict[str, An
     }
 
 
-def planned_words(plan: dict[str, Any]) -> str:
+def planned_words(plan: dict[str, Any], book: Book) -> str:
     """The plan as it was, in one line."""
     piece = plan["piece"]
     shape = piece["shape"]
+    name = say(book.piece_name(piece))
+    words = [say("{count} × {name}", count=piece.get("count", 1), name=name)]
     size = shape.get("thickness_mm", shape.get("diameter_mm"))
-    words = [f"{piece.get('count', 1)} × {str(piece.get('cut') or piece.get('food') or 'own piece').replace('-', ' ')}"]
     if size is not None:
-        words.append(f"{size:g} mm")
+        words.append(say("{size:length}", size=size))
     elif "mass_g" in shape:
-        words.append(f"{shape['mass_g']:g} g in the shell")
-    words.append(f"from {piece['start_c']:g} °C")
+        words.append(say("{mass:mass} in the shell", mass=shape["mass_g"]))
+    words.append(say("from {start:temp}", start=piece["start_c"]))
     target = plan.get("target", {}).get("core_c")
     if target is not None:
-        words.append(f"to {target:g} °C")
-    way = plan.get("way", {}).get("id")
-    words.append(f"by {way.replace('-', ' ')}" if way else "by its own stages")
-    return ", ".join(words)
+        words.append(say("to {target:temp}", target=target))
+    way = plan.get("way", {})
+    words.append(say("by {way}", way=say(book.way_name(way))) if way.get("id") else say("by its own stages"))
+    return current().say(joined(words, ", "))
 
 
 @in_kitchen()

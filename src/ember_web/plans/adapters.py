@@ -15,6 +15,7 @@ from ember_core.planning.moves import moves
 from ember_core.safety.rules import profile_of
 from ember_core.safety.verdict import Standing, eats, standing
 from ember_web.tenancy.models import Kitchen
+from ember_web.tenancy.voice import current
 from ember_web.ui.drawing import Picture, draw
 from ember_web.ui.templatetags.ember import span
 
@@ -70,6 +71,7 @@ def build(outcome: Outcome, kitchen: Kitchen, book: Book, now: datetime, cursor_
         met_at_s=(result["rule"] or {}).get("met_at_s"),
         cursor_s=cursor_s,
         ribbon=outcome.forecast,
+        units=current().units,
     )
     return View(
         outcome=outcome,

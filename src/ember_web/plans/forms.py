@@ -2,101 +2,177 @@
 
 from __future__ import annotations
 
-from datetime import datetime, timedelta
+import json
+from collections.abc import Callable
+from datetime import datetime, time, timedelta
 from typing import Any
 
 from django import forms
+from django.utils.text import capfirst
+from django.utils.translation import gettext
 
 from ember_core.book.book import Book
 from ember_core.entry.sentence import OWN_WAY, OwnFood, Sentence
+from ember_core.wording.message import N_
+from ember_core.wording.quantities import Units
 from ember_web.book.queries import house_document, own_food
+from ember_web.plans.written import KINDS, TIMES, Written, exact
 from ember_web.tenancy.models import Kitchen
+from ember_web.tenancy.voice import tell
 
 RULES = (
     ("us-food-code-2022", "US Food Code 2022"),
     ("us-fsis-appendix-a", "US FSIS Appendix A"),
     ("uk-fsa", "UK FSA"),
     ("anz-fsanz-3.2.2", "FSANZ 3.2.2"),
-    ("house", "house rules"),
+    ("house", N_("house rules")),
 )
-GUESTS = (("general", "general guests"), ("susceptible", "highly susceptible guests"))
+GUESTS = (("general", N_("general guests")), ("susceptible", N_("highly susceptible guests")))
 FIELDS = ("cut", "food", "count", "size_mm", "mass_g", "start_c", "target_c", "way", "serve", "rules", "guests")
 
 
-def number(
-    label: str, least: float, most: float, unit: str, step: str = "any", required: bool = True
-) -> forms.FloatField:
+LIMITS = {"size_mm": (1, 400), "mass_g": (1, 200000), "start_c": (-40, 100), "target_c": (0, 100)}
+LABELS = {
+    "cut": N_("cut"),
+    "food": N_("food"),
+    "count": N_("count"),
+    "size_mm": N_("thickness"),
+    "mass_g": N_("mass"),
+    "start_c": N_("start"),
+    "target_c": N_("target"),
+    "way": N_("way"),
+    "serve": N_("on the plate at"),
+    "rules": N_("rules"),
+    "guests": N_("guests"),
+    "title": N_("title"),
+}
+
+
+class QuantityInput(forms.TextInput):
+    """A number in the reader's unit; the field behind it is in SI."""
+
+    def __init__(self, show: Callable[[Any], Any]) -> None:
+        super().__init__(attrs={"inputmode": "decimal", "maxlength": "20", "autocomplete": "off"})
+        self.show = show
+
+    def format_value(self, value: Any) -> Any:
+        """What is shown of a value in SI."""
+        return value if value in (None, "") else self.show(value)
+
+
+def quantity(name: str, written: Written, units: Units) -> forms.FloatField:
     """A number with its unit, and range errors that name the part and the remedy."""
+    kind, (least, most) = KINDS[name], LIMITS[name]
+    label = capfirst(gettext(LABELS[name]))
+    sign, low, high = units.sign(kind), units.shown(kind, least), units.shown(kind, most)
     return forms.FloatField(
-        label=label,
         min_value=least,
         max_value=most,
-        required=required,
-        widget=forms.NumberInput(attrs={"step": step, "inputmode": "decimal", "autocomplete": "off"}),
+        required=name != "mass_g",
+        widget=QuantityInput(lambda value: written.shown(name, value, units)),
         error_messages={
-            "invalid": f"{label.capitalize()}: write a number in {unit}, such as {least + (most - least) / 10:.0f}.",
-            "required": f"{label.capitalize()}: give a number in {unit}.",
-            "min_value": f"{label.capitalize()}: give at least {least:g} {unit}.",
-            "max_value": f"{label.capitalize()}: give at most {most:g} {unit}.",
+            "invalid": tell(
+                "{label}: write a number in {unit}, such as {example}.",
+                label=label,
+                unit=sign,
+                example=units.number(kind, least + (most - least) / 10, 0),
+            ),
+            "required": tell("{label}: give a number in {unit}.", label=label, unit=sign),
+            "min_value": tell("{label}: give at least {least}.", label=label, least=low),
+            "max_value": tell("{label}: give at most {most}.", label=label, most=high),
         },
     )
 
 
 class SentenceForm(forms.Form):
-    """The parts of a plan's sentence."""
+    """The parts of a plan's sentence; quantities in SI, shown in the reader's units."""
 
-    cut = forms.ChoiceField(label="cut", choices=())
-    food = forms.ChoiceField(label="food", choices=(), required=False)
+    cut = forms.ChoiceField(choices=())
+    food = forms.ChoiceField(choices=(), required=False)
     count = forms.IntegerField(
-        label="count",
-        min_value=1,
-        max_value=10000,
-        required=False,
-        error_messages={
-            "invalid": "Count: write a whole number.",
-            "min_value": "Count: give at least 1.",
-            "max_value": "Count: give at most 10,000.",
-        },
-        widget=forms.NumberInput(attrs={"inputmode": "numeric"}),
+        min_value=1, max_value=10000, required=False, widget=forms.NumberInput(attrs={"inputmode": "numeric"})
     )
-    size_mm = number("thickness", 1, 400, "mm")
-    mass_g = number("mass", 1, 200000, "g", required=False)
-    start_c = number("start", -40, 100, "°C")
-    target_c = number("target", 0, 100, "°C")
-    way = forms.ChoiceField(label="way", choices=())
-    serve = forms.TimeField(
-        label="on the plate at",
-        required=False,
-        input_formats=["%H:%M", "%H.%M", "%H:%M:%S"],
-        widget=forms.TextInput(
-            attrs={"inputmode": "numeric", "maxlength": "8", "placeholder": "any time", "autocomplete": "off"}
-        ),
-        error_messages={"invalid": "On the plate at: write a time such as 19:40."},
-    )
-    rules = forms.ChoiceField(label="rules", choices=RULES)
-    guests = forms.ChoiceField(label="guests", choices=GUESTS)
-    title = forms.CharField(label="title", max_length=200, required=False)
+    size_mm = forms.FloatField()
+    mass_g = forms.FloatField(required=False)
+    start_c = forms.FloatField()
+    target_c = forms.FloatField()
+    way = forms.ChoiceField(choices=())
+    serve = forms.TimeField(required=False, input_formats=TIMES, widget=QuantityInput(str))
+    rules = forms.ChoiceField()
+    guests = forms.ChoiceField()
+    title = forms.CharField(max_length=200, required=False)
 
-    def __init__(self, *args: Any, book: Book, own: str = "", foods: list[tuple[str, str]], **kwargs: Any) -> None:
-        super().__init__(*args, **kwargs)
-        self.fields["food"].choices = foods  # type: ignore[attr-defined]
-        cut_choices = [(c["id"], c["name"]) for c in book.cuts.values()]
-        way_choices = [(w["id"], w["name"]) for w in book.ways.values()]
-        if own:
-            way_choices.append((OWN_WAY, "the file's own stages"))
-            if own not in book.cuts:
-                cut_choices.append((own, own))
-        self.fields["cut"].choices = cut_choices  # type: ignore[attr-defined]
-        self.fields["way"].choices = way_choices  # type: ignore[attr-defined]
-        for field in self.fields.values():
-            if isinstance(field, forms.ChoiceField):
-                field.error_messages["invalid_choice"] = f"{str(field.label).capitalize()}: choose one from the list."
+    def __init__(
+        self, written: Written, *, book: Book, own: str = "", foods: list[tuple[str, str]], units: Units
+    ) -> None:
+        super().__init__(written.values)
+        self.written, self.units = written, units
+        for name in KINDS:
+            self.fields[name] = quantity(name, written, units)
+        self.fields["serve"].widget = QuantityInput(self._time)
+        self.fields["serve"].widget.attrs |= {"maxlength": "8", "placeholder": gettext("any time")}
+        self._choices(book, own, foods)
+        self._messages()
         for name, field in self.fields.items():
+            field.label = gettext(LABELS[name])
             field.widget.attrs.setdefault("class", f"part part-{name}")
             field.widget.attrs["aria-label"] = field.label
-            if self.is_bound and name in self.errors:
+            if name in self.errors:
                 field.widget.attrs["aria-invalid"] = "true"
                 field.widget.attrs["aria-describedby"] = f"error-{name}"
+
+    def _choices(self, book: Book, own: str, foods: list[tuple[str, str]]) -> None:
+        cuts = [(c["id"], gettext(c["name"])) for c in book.cuts.values()]
+        ways = [(w["id"], gettext(w["name"])) for w in book.ways.values()]
+        if own:
+            ways.append((OWN_WAY, gettext("the file's own stages")))
+            if own not in book.cuts:
+                cuts.append((own, own))
+        for name, found in {
+            "cut": cuts,
+            "way": ways,
+            "food": [(key, gettext(words)) for key, words in foods],
+            "rules": [(key, gettext(words)) for key, words in RULES],
+            "guests": [(key, gettext(words)) for key, words in GUESTS],
+        }.items():
+            self.fields[name].choices = found  # type: ignore[attr-defined]
+
+    def _messages(self) -> None:
+        for name, field in self.fields.items():
+            if isinstance(field, forms.ChoiceField):
+                label = capfirst(gettext(LABELS[name]))
+                field.error_messages["invalid_choice"] = tell("{label}: choose one from the list.", label=label)
+        self.fields["count"].error_messages |= {
+            "invalid": gettext("Count: write a whole number."),
+            "min_value": gettext("Count: give at least 1."),
+            "max_value": gettext("Count: give at most 10,000."),
+        }
+        example = self.units.moment(time(19, 40))
+        self.fields["serve"].error_messages["invalid"] = tell(
+            "On the plate at: write a time such as {example}.", example=example
+        )
+
+    def _time(self, value: Any) -> str:
+        """A time of day as the reader writes it."""
+        try:
+            return self.units.moment(value if isinstance(value, time) else time.fromisoformat(str(value)))
+        except ValueError:
+            return str(value)
+
+    @property
+    def si(self) -> dict[str, Any]:
+        """The quantities as they are, SI text."""
+        return {name: self[name].value() for name in KINDS}
+
+    @property
+    def exact(self) -> str:
+        """For the page to send back, see :func:`ember_web.plans.written.exact`."""
+        return exact(self.si, self.units)
+
+    @property
+    def entered(self) -> str:
+        """What is to be kept of how it was written, as JSON."""
+        return json.dumps(self.written.entered(self.si))
 
 
 def initial(sentence: Sentence, kitchen: Kitchen) -> dict[str, Any]:

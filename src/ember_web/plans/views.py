@@ -13,6 +13,7 @@ from django.core.paginator import Paginator
 from django.http import HttpRequest, HttpResponse, JsonResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.urls import reverse
+from django.utils.translation import gettext as _
 from django.views.decorators.http import require_GET, require_http_methods, require_POST
 
 from ember_core.book.book import Book, usual_mass
@@ -22,15 +23,20 @@ from ember_core.errors import EmberError
 from ember_core.formats.plan import loads
 from ember_core.formats.plan import parse as parse_plan
 from ember_core.heat.ensemble.sensitivity import sensitivities
+from ember_core.plan.finding import Finding, Level
 from ember_core.planning.compute import compute
+from ember_core.wording.message import N_
 from ember_web.book.queries import book_of, food_choices
 from ember_web.plans.actions.save_plan import SavePlan, save_plan
 from ember_web.plans.adapters import build
 from ember_web.plans.forms import FIELDS, SentenceForm, choices_for, initial, sentence_of
 from ember_web.plans.models import Plan
+from ember_web.plans.written import Written, posted, stored
+from ember_web.plans.written import read as read_written
 from ember_web.tenancy.access import RANK, KitchenRequest, in_kitchen
 from ember_web.tenancy.actor import Actor
 from ember_web.tenancy.models import Kitchen
+from ember_web.tenancy.voice import current, tell
 from ember_web.ui.registry import FREE_PROBES, ask
 
 MAX_FILE = 1_000_000
@@ -57,20 +63,24 @@ def _form(book: Book, kitchen: Kitchen, plan: Plan | None, data: Any) -> tuple[S
     """The sentence's form: from the address, filled up from the saved plan or the cut's usual values."""
     base = dict(plan.document) if plan else {}
     start = from_document(base, kitchen.altitude_m, kitchen.air_c, book) if plan else _first(kitchen, book)
-    chosen, before = data.get("cut"), data.get("was")
+    written = read_written(data)
+    said, typed = written.values, {**stored(plan.entered if plan else {}), **posted(str(data.get("entered", "")))}
+    chosen, before = said.get("cut"), said.get("was")
     if chosen in book.cuts and before is not None and before != chosen:
         # another cut brings its own size, mass, doneness and way; what the cook set for the service stays
-        kept = {k: data.get(k) for k in ("count", "start_c", "serve", "rules", "guests") if k in data}
+        kept = {k: said.get(k) for k in ("count", "start_c", "serve", "rules", "guests") if k in said}
         values = initial(Sentence.for_cut(chosen, book=book), kitchen) | kept
     else:
         values = initial(start, kitchen)
         if plan is None and chosen in book.cuts and chosen != start.cut:
             values = initial(Sentence.for_cut(chosen, book=book, rules=kitchen.rules), kitchen)
-        values |= {k: data.get(k) for k in (*FIELDS, "title") if k in data}
-        values["mass_g"] = _mass_of(book, values, data.get("was_size"))
-    own = values["cut"] if plan is not None else ""
+        values |= {k: said.get(k) for k in (*FIELDS, "title") if k in said}
+        values["mass_g"] = _mass_of(book, values, said.get("was_size"))
+    own = str(values["cut"]) if plan is not None else ""
     usual = book.cuts.get(str(values["cut"]), {}).get("food", "")
-    return SentenceForm(values, book=book, own=own, foods=food_choices(kitchen, usual, start.own_food)), base
+    foods = food_choices(kitchen, usual, start.own_food)
+    form = SentenceForm(Written(values, typed | written.typed), book=book, own=own, foods=foods, units=current().units)
+    return form, base
 
 
 def _mass_of(book: Book, values: dict[str, Any], was_size: str | None) -> Any:
@@ -96,7 +106,7 @@ def _compute(form: SentenceForm, kitchen: Kitchen, book: Book, base: dict[str, A
             document["forecast"] = {"members": 64, "seed": 7}
         return compute(parse_plan(document), book=book)
     except EmberError as error:
-        form.add_error(FORM_OF_PATH.get(error.path), error.message)
+        form.add_error(FORM_OF_PATH.get(error.path), current().say(error.message))
         return None
 
 
@@ -131,7 +141,7 @@ def _page(
         "names": choices_for(book, food),
         "state": state,
         "likely": likely,
-        "save_words": "Save plan" if plan is None else "Save changes" if changed else "Save",
+        "save_words": _("Save plan") if plan is None else _("Save changes") if changed else _("Save"),
         "here": reverse("plan-saved", args=[kitchen.public_id, plan.public_id])
         if plan
         else reverse("plan", args=[kitchen.public_id]),
@@ -142,7 +152,6 @@ def _page(
         "probes": ask(FREE_PROBES, kitchen, otherwise=()),
         "can_write": RANK[request.role] >= RANK["cook"],
         "findings": _findings(view),
-        "cautions": _cautions(view),
     }
     htmx = getattr(request, "htmx", None)
     template = "plans/_plan.html" if htmx and not htmx.boosted else "plans/plan.html"
@@ -154,26 +163,13 @@ def _page(
     return reply
 
 
-def _findings(view: Any) -> list[dict[str, str]]:
+def _findings(view: Any) -> list[Finding]:
     """Findings of the computed plan, the gravest first."""
-    if view is None:
-        return []
-    return sorted(view.outcome.result["findings"], key=lambda f: ("stop", "care", "note").index(f["level"]))
-
-
-def _cautions(view: Any) -> list[str]:
-    """Cautions that belong to the food and way as a whole."""
-    if view is None:
-        return []
-    plan = view.outcome.plan
-    out = []
-    if plan.form == "poultry":
-        out.append("Wash hands and boards after raw poultry.")
-    if any(s.kind == "bath" for s in plan.stages):
-        out.append("A pouch without air lets C. botulinum grow: serve it, or chill it fast, label it and keep it cold.")
-    if view.standing is not None and view.standing.state != "met":
-        out.append("Undercooked food is never for highly susceptible guests.")
-    return out
+    return (
+        []
+        if view is None
+        else sorted(view.outcome.findings, key=lambda f: (*Level,).index(Level(f.level)), reverse=True)
+    )
 
 
 @in_kitchen()
@@ -200,7 +196,7 @@ def quick(request: KitchenRequest) -> HttpResponse:
     if "cut" not in reading.parts:
         heard = {
             "text": text,
-            "error": "No cut was recognised. Begin with one, such as: bavette 28mm mr 19:40",
+            "error": _("No cut was recognised. Begin with one, such as: bavette 28mm mr 19:40"),
             "unknown": reading.unknown,
         }
         return _page(request, None, {k: v for k, v in request.GET.items() if k != "q"}, quick=heard)
@@ -235,7 +231,7 @@ def forecast_part(request: KitchenRequest) -> HttpResponse:
             "early": view.start_at + timedelta(seconds=pull["p5"]),
             "late": view.start_at + timedelta(seconds=pull["p95"]),
             "shifts": _shifts(view),
-            "cautious": [f for f in view.outcome.result["findings"] if f["code"] == "rule-at-the-cautious-end"],
+            "cautious": [f for f in view.outcome.findings if f.code == "rule-at-the-cautious-end"],
         }
     return render(request, "plans/_forecast.html", context)
 
@@ -245,9 +241,8 @@ def _shifts(view: Any) -> list[str]:
     out = []
     for s in sensitivities(view.outcome.plan, view.outcome.cook):
         if s.pull_later_s is not None:
-            size = abs(s.pull_later_s)
-            amount = f"{size:.0f} s" if size < 90 else f"{size / 60:.0f} min"
-            out.append(f"{s.change}: {amount} {'later' if s.pull_later_s > 0 else 'sooner'}")
+            template = N_("{change}: {by_s:span} later") if s.pull_later_s > 0 else N_("{change}: {by_s:span} sooner")
+            out.append(tell(template, change=s.change, by_s=abs(s.pull_later_s)))
     return out
 
 
@@ -280,9 +275,10 @@ def save(request: KitchenRequest) -> HttpResponse:
     if outcome is None:
         return _page(request, plan, request.POST, status=422)
     target = "" if plan is None or request.POST.get("as_new") else plan.public_id
-    stored = save_plan(Actor.of_request(request), SavePlan(dict(outcome.plan.document), target))
-    messages.success(request, f"Saved: {stored.title}")
-    return redirect("plan-saved", kitchen=kitchen.public_id, plan=stored.public_id)
+    entered = form.written.entered(form.si)
+    saved_as = save_plan(Actor.of_request(request), SavePlan(dict(outcome.plan.document), target, entered))
+    messages.success(request, tell("Saved: {title}", title=saved_as.title))
+    return redirect("plan-saved", kitchen=kitchen.public_id, plan=saved_as.public_id)
 
 
 @in_kitchen()
@@ -305,7 +301,11 @@ def import_file(request: KitchenRequest) -> HttpResponse:
         text = request.POST.get("text", "")
         if upload is not None and (upload.size or 0) > MAX_FILE:
             context |= {
-                "error": f"The file has {upload.size:,} bytes; a plan may have {MAX_FILE:,}. Remove notes or report times.",
+                "error": tell(
+                    "The file has {many:,} bytes; a plan may have {most:,}. Remove notes or report times.",
+                    many=upload.size,
+                    most=MAX_FILE,
+                ),
                 "path": "file",
             }
             return render(request, "plans/import.html", context, status=422)
@@ -313,18 +313,18 @@ def import_file(request: KitchenRequest) -> HttpResponse:
             try:
                 text = upload.read().decode("utf-8-sig")
             except UnicodeDecodeError:
-                context |= {"error": "The file is not UTF-8 text; save it as UTF-8 JSON.", "path": "file"}
+                context |= {"error": _("The file is not UTF-8 text; save it as UTF-8 JSON."), "path": "file"}
                 return render(request, "plans/import.html", context, status=422)
         context["text"] = text[:MAX_FILE]
         try:
             checked = loads(text)
             compute(checked, with_forecast=False)
-            stored = save_plan(Actor.of_request(request), SavePlan(json.loads(text)))
+            kept = save_plan(Actor.of_request(request), SavePlan(json.loads(text)))
         except EmberError as error:
-            context |= {"error": error.message, "path": error.path}
+            context |= {"error": current().say(error.message), "path": error.path}
             return render(request, "plans/import.html", context, status=422)
-        messages.success(request, f"Imported: {stored.title}")
-        return redirect("plan-saved", kitchen=request.kitchen.public_id, plan=stored.public_id)
+        messages.success(request, tell("Imported: {title}", title=kept.title))
+        return redirect("plan-saved", kitchen=request.kitchen.public_id, plan=kept.public_id)
     if request.role == "viewer":
         raise PermissionDenied
     return render(request, "plans/import.html", context)

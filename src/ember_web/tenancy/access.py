@@ -9,8 +9,10 @@ from typing import Any
 from django.contrib.auth.views import redirect_to_login
 from django.core.exceptions import PermissionDenied
 from django.http import Http404, HttpRequest, HttpResponse, JsonResponse
+from django.utils.translation import gettext as _
 
 from ember_web.tenancy.models import Kitchen, Membership
+from ember_web.tenancy.voice import voice_of
 
 
 def address_of(request: HttpRequest) -> str:
@@ -51,11 +53,12 @@ def in_kitchen(
         def inner(request: HttpRequest, kitchen: str, *args: Any, **kwargs: Any) -> HttpResponse:
             if not request.user.is_authenticated:
                 if answers_json:
-                    error = {"code": "signed-out", "message": "Signed out; sign in to go on.", "path": ""}
+                    error = {"code": "signed-out", "message": _("Signed out; sign in to go on."), "path": ""}
                     return JsonResponse({"error": error}, status=401)
                 return redirect_to_login(request.get_full_path())
             attach(request, kitchen, read if request.method in {"GET", "HEAD", "OPTIONS"} else write)
-            return view(request, *args, **kwargs)
+            with voice_of(request.user).speaking():
+                return view(request, *args, **kwargs)
 
         return inner
 

@@ -11,6 +11,7 @@ from django.core.validators import MaxValueValidator, MinValueValidator
 from django.db import models
 from django.utils import timezone
 
+from ember_core.wording.quantities import Units
 from ember_web.tenancy.clock import steady
 from ember_web.tenancy.keys import KitchenKey
 
@@ -24,6 +25,38 @@ class User(AbstractUser):
     """A person; roles belong to memberships."""
 
     of_no_kitchen = "A person may be a member of several."
+
+    class Temperature(models.TextChoices):
+        C = "C", "°C"
+        F = "F", "°F"
+
+    class Length(models.TextChoices):
+        MM = "mm", "mm"
+        IN = "in", "in"
+
+    class Mass(models.TextChoices):
+        G = "g", "g, kg"
+        OZ = "oz", "oz, lb"
+
+    class Volume(models.TextChoices):
+        L = "L", "L"
+        QT = "qt", "qt"
+
+    class Clock(models.TextChoices):
+        DAY = "24", "19:40"
+        HALF = "12", "7:40 pm"
+
+    language = models.CharField(max_length=16, blank=True, help_text="Empty: what the browser asks for.")
+    temperature = models.CharField(max_length=2, choices=Temperature.choices, default=Temperature.C)
+    length = models.CharField(max_length=2, choices=Length.choices, default=Length.MM)
+    mass = models.CharField(max_length=2, choices=Mass.choices, default=Mass.G)
+    volume = models.CharField(max_length=2, choices=Volume.choices, default=Volume.L)
+    clock = models.CharField(max_length=2, choices=Clock.choices, default=Clock.DAY)
+
+    @property
+    def units(self) -> Units:
+        """The units this person wants to read and write."""
+        return Units(self.temperature, self.length, self.mass, self.volume, self.clock)
 
 
 class Kitchen(models.Model):

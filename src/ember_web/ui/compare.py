@@ -6,11 +6,14 @@ from typing import Any
 
 import numpy as np
 
+from ember_core.wording.quantities import SI, Units
+from ember_web.ui.drawing import marks
+
 WIDTH, HEIGHT, LEFT, RIGHT = 848, 300, 44, 24
 
 
-def compare(record: dict[str, Any]) -> dict[str, Any]:
-    """Coordinates of the predicted core, the readings and the moves, planned and done."""
+def compare(record: dict[str, Any], units: Units = SI) -> dict[str, Any]:
+    """Coordinates of the predicted core, the readings and the moves, planned and done; marks in a reader's units."""
     planned = np.array(record["trace"])
     readings = np.array(record["readings"]).reshape(-1, 2)
     done = [m["done_s"] for m in record["moves"] if m["done_s"] is not None]
@@ -24,6 +27,7 @@ def compare(record: dict[str, Any]) -> dict[str, Any]:
     def y(c: Any) -> Any:
         return HEIGHT - (np.asarray(c) - low) / (high - low) * (HEIGHT - 12)
 
+    apart = 10 if high - low <= 90 else 20
     many = len(readings)
     keep = [int(i) for i in np.unique(np.linspace(0, many - 1, min(many, 400)).astype(int))] if many else []
     target = record["plan"].get("target", {}).get("core_c")
@@ -43,7 +47,8 @@ def compare(record: dict[str, Any]) -> dict[str, Any]:
             for m in record["moves"]
         ],
         "temps": [
-            {"y": round(float(y(c)), 1), "c": int(c)} for c in np.arange(low, high + 1, 10 if high - low <= 90 else 20)
+            {"y": round(float(y(c)), 1), "words": words}
+            for c, words in marks(units, "temp", low, high, {"°C": apart, "°F": 2 * apart})
         ],
         "times": [{"x": round(float(x(s)), 1), "s": float(s)} for s in np.arange(0, total + 1, step)],
         "target": None if target is None else round(float(y(target)), 1),

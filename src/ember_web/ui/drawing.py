@@ -9,6 +9,7 @@ from __future__ import annotations
 
 import base64
 import io
+from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Any
 
@@ -18,6 +19,7 @@ from PIL import Image
 
 from ember_core.heat.cook import Cook
 from ember_core.heat.ensemble.forecast import Forecast
+from ember_core.wording.quantities import INCH_MM, SI, Units
 
 Array = NDArray[np.float64]
 WIDTH, GRAIN_H, TRACE_H, LEFT, RIGHT = 664, 148, 184, 44, 12
@@ -119,11 +121,27 @@ def at_times(t: Array, rows: Array, wanted: Array) -> Array:
     return np.asarray(rows[i] * (1.0 - part) + rows[i + 1] * part)
 
 
-def _depth_marks(thick: float, apart: float) -> list[dict[str, float]]:
-    """Depths (mm) beside the grain, their words moved off its upper and lower edge."""
-    at = np.arange(0, thick + 1e-6, apart)
+def marks(units: Units, kind: str, low: float, high: float, apart: Mapping[str, float]) -> list[tuple[float, str]]:
+    """Round values of a quantity from ``low`` to ``high``, SI, in a reader's unit: each in SI, and how it is written.
+
+    ``apart`` holds the distance between two by the sign of the unit.
+    """
+    scale = units.scale(kind)
+    step = apart[scale.sign]
+    first, last = (scale.factor * v + scale.offset for v in (low, high))
+    shown = np.arange(np.ceil(first / step - 1e-9), np.floor(last / step + 1e-9) + 1) * step
+    return [((float(v) - scale.offset) / scale.factor, f"{v:g}") for v in shown]
+
+
+def _depth_marks(thick: float, units: Units) -> list[dict[str, Any]]:
+    """Depths beside the grain, their words moved off its upper and lower edge."""
+    inch = _step(thick / INCH_MM, (0.125, 0.25, 0.5, 1.0, 2.0, 4.0), 6)
+    apart = {"mm": _step(thick, (1, 2, 5, 10, 20, 50, 100), 6), "in": inch}
+    at = marks(units, "length", 0.0, thick, apart)
     down = [11, *[4] * (len(at) - 2), 0][: len(at)] if len(at) > 1 else [11]
-    return [{"y": round(d / thick * GRAIN_H, 1), "mm": d, "dy": dy} for d, dy in zip(at, down, strict=True)]
+    return [
+        {"y": round(d / thick * GRAIN_H, 1), "words": words, "dy": dy} for (d, words), dy in zip(at, down, strict=True)
+    ]
 
 
 def draw(
@@ -136,6 +154,7 @@ def draw(
     met_at_s: float | None,
     cursor_s: float | None,
     ribbon: Forecast | None,
+    units: Units = SI,
 ) -> Picture:
     """Draw a cook.
 
@@ -156,6 +175,8 @@ def draw(
         Where the cursor stands; default the pull, else the end.
     ribbon : Forecast or None
         The forecast's 5–95 % band of the core.
+    units : Units
+        Of the marks on the axes.
     """
     total = float(cook.t[-1])
     depth, thick, hottest = _across(cook, round_)
@@ -171,8 +192,7 @@ def draw(
     layer_at = (np.arange(LAYERS) + 0.5) / LAYERS * thick
     painted = np.stack([np.interp(layer_at, depth, row) for row in at_times(cook.t, hottest, coarse)])
     step = _step(total, (30, 60, 120, 300, 600, 900, 1800, 3600, 7200, 14400, 28800, 86400), 8)
-    mm = _step(thick, (1, 2, 5, 10, 20, 50, 100), 6)
-    degrees = 10.0 if axes.top_c - axes.low_c <= 80 else 20.0
+    degrees = 10 if axes.top_c - axes.low_c <= 80 else 20
     return Picture(
         width=WIDTH,
         grain_h=GRAIN_H,
@@ -182,8 +202,11 @@ def draw(
         isotherm="" if target_c is None else _isotherm(grid, when, where, target_c - 0.5, axes.x, thick),
         ticks=[{"x": axes.at(s), "verb": v} for s, v in ticks],
         time_marks=[{"x": axes.at(s), "s": s} for s in np.arange(0, total + 1, step)],
-        depth_marks=_depth_marks(thick, mm),
-        temp_marks=[{"y": axes.height(c), "c": c} for c in np.arange(axes.low_c, axes.top_c + 1, degrees)],
+        depth_marks=_depth_marks(thick, units),
+        temp_marks=[
+            {"y": axes.height(c), "words": words}
+            for c, words in marks(units, "temp", axes.low_c, axes.top_c, {"°C": degrees, "°F": 2 * degrees})
+        ],
         core=_path(axes.x(t), axes.y(cook.core[keep])),
         mean=_path(axes.x(t), axes.y(cook.mean[keep])),
         surface=_path(axes.x(t), axes.y(cook.surface_a[keep])),
@@ -200,7 +223,11 @@ def draw(
             "mean": cook.mean[at],
             "surface": cook.surface_a[at],
         },
-        legend=[{"colour": hex_of(colours(ramp, np.array(c))), "c": int(c)} for c in (40, 50, 55, 60, 65, 70, 75)],
+        legend=[
+            {"colour": hex_of(colours(ramp, np.array(c))), "words": words}
+            for c, words in marks(units, "temp", 40.0, 75.0, {"°C": 5, "°F": 10})
+            if words != "45"
+        ],
         data={
             "total": round(total, 1),
             "left": LEFT,

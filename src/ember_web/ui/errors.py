@@ -2,6 +2,8 @@
 
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import render
+from django.utils.html import format_html
+from django.utils.translation import gettext as _
 
 
 def _page(request: HttpRequest, status: int, title: str, advice: str) -> HttpResponse:
@@ -11,26 +13,37 @@ def _page(request: HttpRequest, status: int, title: str, advice: str) -> HttpRes
 def bad_request(request: HttpRequest, exception: Exception) -> HttpResponse:
     """400."""
     return _page(
-        request, 400, "That request could not be read", "It may be too large. Go back, shorten it and send it again."
+        request,
+        400,
+        _("That request could not be read"),
+        _("It may be too large. Go back, shorten it and send it again."),
     )
 
 
 def forbidden(request: HttpRequest, exception: Exception) -> HttpResponse:
     """403."""
     return _page(
-        request, 403, "Your role does not allow this", "Ask a chef of the kitchen to do it or to change your role."
+        request,
+        403,
+        _("Your role does not allow this"),
+        _("Ask a chef of the kitchen to do it or to change your role."),
     )
 
 
 def not_found(request: HttpRequest, exception: Exception) -> HttpResponse:
     """404."""
     return _page(
-        request, 404, "Nothing here", "The address is wrong, or it belongs to a kitchen you are not a member of."
+        request, 404, _("Nothing here"), _("The address is wrong, or it belongs to a kitchen you are not a member of.")
     )
 
 
 def server_error(request: HttpRequest) -> HttpResponse:
     """500, without the database."""
     return HttpResponse(
-        "<h1>Something broke</h1><p>What you entered was not saved. Go back and try again.</p>", status=500
+        format_html(
+            "<h1>{}</h1><p>{}</p>",
+            _("Something broke"),
+            _("What you entered was not saved. Go back and try again."),
+        ),
+        status=500,
     )

@@ -8,6 +8,7 @@ from typing import Any
 from django.db.models import Max
 
 from ember_core.errors import InputError
+from ember_core.wording.message import say
 from ember_web.book.models import BookRow
 from ember_web.book.queries import book_of
 from ember_web.tenancy.action import Actor, Rank, action
@@ -33,7 +34,9 @@ def add_book_row(actor: Actor, command: AddBookRow) -> BookRow:
     """
     if command.kind not in BookRow.Kind.values:
         known = ", ".join(BookRow.Kind.values)
-        raise InputError(f"kind is {command.kind!r}; choose one of {known}.", path="kind", code="choice")
+        raise InputError(
+            say("kind is {kind!r}; choose one of {known}.", kind=command.kind, known=known), path="kind", code="choice"
+        )
     versions = book_of(actor.kitchen).shelves[command.kind].get(command.key, ())
     own = BookRow.objects.filter(kitchen=actor.kitchen, kind=command.kind, key=command.key)
     last = max([r["version"] for r in versions], default=own.aggregate(last=Max("version"))["last"] or 0)

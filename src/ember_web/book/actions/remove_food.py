@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from ember_core.errors import InputError
+from ember_core.wording.message import say
 from ember_web.book.models import Food
 from ember_web.tenancy.action import Actor, Rank, action
 
@@ -18,6 +19,6 @@ def remove_food(actor: Actor, food: str) -> str:
     """
     found = Food.objects.filter(kitchen=actor.kitchen, public_id=food).first()
     if found is None:
-        raise InputError("No such food in this kitchen.", path="food", code="missing")
+        raise InputError(say("No such food in this kitchen."), path="food", code="missing")
     found.delete()
     return found.name

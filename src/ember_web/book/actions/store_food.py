@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from django.db import IntegrityError, transaction
 
 from ember_core.errors import InputError
+from ember_core.wording.message import say
 from ember_web.book.models import PARTS, Food
 from ember_web.tenancy.action import Actor, Rank, action
 from ember_web.tenancy.keys import constraint_of
@@ -36,7 +37,7 @@ def store_food(actor: Actor, command: StoreFood) -> Food:
     if command.food:
         found = Food.objects.select_for_update().filter(kitchen=actor.kitchen, public_id=command.food).first()
         if found is None:
-            raise InputError("No such food in this kitchen; add it as a new one.", path="food", code="missing")
+            raise InputError(say("No such food in this kitchen; add it as a new one."), path="food", code="missing")
         food = found
     food.name, food.like, food.source = command.name, command.like, command.source
     for part in PARTS:
@@ -47,6 +48,6 @@ def store_food(actor: Actor, command: StoreFood) -> Food:
     except IntegrityError as error:
         if constraint_of(error) != "one_food_of_a_name":
             raise
-        message = f"The kitchen has a food called {command.name!r}; choose another name."
+        message = say("The kitchen has a food called {name!r}; choose another name.", name=command.name)
         raise InputError(message, path="name", code="name-taken") from None
     return food

@@ -5,6 +5,7 @@ from __future__ import annotations
 from django.core.exceptions import PermissionDenied
 
 from ember_core.errors import InputError
+from ember_core.wording.message import say
 from ember_web.tenancy.action import Actor, Rank, action
 from ember_web.tenancy.clock import steady
 from ember_web.tenancy.models import Kitchen
@@ -27,7 +28,11 @@ def set_clock(actor: Actor, rate: int) -> Kitchen:
     if not kitchen.simulated:
         raise PermissionDenied("Only a simulated kitchen's clock may run fast.")
     if rate not in RATES:
-        raise InputError(f"The clock's rate must be one of {', '.join(map(str, RATES))}.", path="rate", code="choice")
+        raise InputError(
+            say("The clock's rate must be one of {choices}.", choices=", ".join(map(str, RATES))),
+            path="rate",
+            code="choice",
+        )
     now = kitchen.now()
     kitchen.clock_real, kitchen.clock_kitchen, kitchen.clock_rate = steady.now(), now, float(rate)
     kitchen.save(update_fields=["clock_real", "clock_kitchen", "clock_rate"])

@@ -14,6 +14,7 @@ from ember_core.formats.plan import parse
 from ember_core.line.fold import START
 from ember_core.planning.compute import compute
 from ember_core.planning.moves import moves
+from ember_core.wording.message import say
 from ember_web.line.clock import kitchen_time
 from ember_web.line.events import EVENT_KEY, id_taken
 from ember_web.line.models import Cook, Event, Probe
@@ -53,10 +54,12 @@ def start_cook(actor: Actor, command: StartCook) -> Cook:
             return known.cook
     plan = Plan.objects.filter(kitchen=kitchen, public_id=command.plan).first()
     if plan is None:
-        raise InputError("No such plan in this kitchen.", path="plan", code="missing")
+        raise InputError(say("No such plan in this kitchen."), path="plan", code="missing")
     probe = Probe.objects.filter(kitchen=kitchen, name=command.probe).first() if command.probe else None
     if command.probe and probe is None:
-        raise InputError("That probe is not in this kitchen; choose one from the list.", path="probe", code="missing")
+        raise InputError(
+            say("That probe is not in this kitchen; choose one from the list."), path="probe", code="missing"
+        )
     checked = parse(plan.document)
     outcome = compute(checked, with_forecast=False)
     now = kitchen_time(kitchen)
@@ -90,7 +93,7 @@ def start_cook(actor: Actor, command: StartCook) -> Cook:
     except IntegrityError as error:
         broken = constraint_of(error)
         if broken == "probe_in_one_running_cook":
-            message = f"{probe} is already in another piece; choose another probe or finish that cook."
+            message = say("{probe} is already in another piece; choose another probe or finish that cook.", probe=probe)
             raise InputError(message, path="probe", code="probe-busy") from None
         if broken == EVENT_KEY:
             raise id_taken("event") from None

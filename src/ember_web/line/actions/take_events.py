@@ -12,6 +12,7 @@ from django.db import IntegrityError, transaction
 from ember_core.errors import InputError
 from ember_core.formats.usable import text_fault
 from ember_core.line.fold import EXTEND, FINISH, KINDS, MOVE, NOTE, START, UNDO
+from ember_core.wording.message import say
 from ember_web.line.adapters import moment
 from ember_web.line.clock import kitchen_time
 from ember_web.line.events import EVENT_KEY, id_taken
@@ -30,10 +31,10 @@ def _text(raw: Mapping[str, Any], key: str, most: int) -> str:
     """A text of an event, or a refusal by its name."""
     value = raw.get(key, "")
     if not isinstance(value, str):
-        raise InputError(f"{key} must be text.", path=key)
+        raise InputError(say("{key} must be text.", key=key), path=key)
     fault = text_fault(value, most)
     if fault:
-        raise InputError(f"{key} {fault}.", path=key)
+        raise InputError(say("{key} {fault}.", key=key, fault=fault), path=key)
     return value
 
 
@@ -41,23 +42,25 @@ def _uuid(raw: Mapping[str, Any], key: str) -> uuid.UUID:
     try:
         return uuid.UUID(str(raw.get(key))[:60])
     except ValueError:
-        raise InputError(f"{key} must be a UUID.", path=key) from None
+        raise InputError(say("{key} must be a UUID.", key=key), path=key) from None
 
 
 def read_event(raw: Any, kitchen: Kitchen, now: datetime) -> tuple[Event, str]:
     """Check one event of a client; returns an unsaved row and the cook's id. Raises InputError."""
     if not isinstance(raw, Mapping):
-        raise InputError("An event must be an object.", path="event")
+        raise InputError(say("An event must be an object."), path="event")
     event_id = _uuid(raw, "id")
     supersedes = _uuid(raw, "supersedes") if raw.get("supersedes") else None
     kind = raw.get("kind")
     if kind not in KINDS or kind == START:
-        raise InputError(f"kind must be one of {', '.join(k for k in KINDS if k != START)}.", path="kind")
+        raise InputError(
+            say("kind must be one of {choices}.", choices=", ".join(k for k in KINDS if k != START)), path="kind"
+        )
     at = raw.get("occurred_at")
     if not isinstance(at, int | float) or isinstance(at, bool) or not abs(at) < 1e15:
-        raise InputError("occurred_at must be a time in ms since 1970, kitchen time.", path="occurred_at")
+        raise InputError(say("occurred_at must be a time in ms since 1970, kitchen time."), path="occurred_at")
     if at / 1000.0 < (now - EARLIEST).timestamp():
-        raise InputError("occurred_at lies more than two days back.", path="occurred_at")
+        raise InputError(say("occurred_at lies more than two days back."), path="occurred_at")
     # a device whose clock runs ahead: the server's time is the better one
     late = at / 1000.0 > now.timestamp() + LATEST_S * max(kitchen.clock_rate, 1.0)
     when = now if late else moment(at / 1000.0)
@@ -67,12 +70,12 @@ def read_event(raw: Any, kitchen: Kitchen, now: datetime) -> tuple[Event, str]:
     if kind == EXTEND:
         seconds = raw.get("seconds", 60)
         if not isinstance(seconds, int | float) or isinstance(seconds, bool) or not -3600 <= seconds <= 3600:
-            raise InputError("seconds must lie between -3600 and 3600.", path="seconds")
+            raise InputError(say("seconds must lie between -3600 and 3600."), path="seconds")
         payload["seconds"] = seconds
     if kind == NOTE:
         payload["text"] = _text(raw, "text", LONGEST_NOTE)
     if kind == UNDO and supersedes is None:
-        raise InputError("undo needs supersedes, the id of the event it takes back.", path="supersedes")
+        raise InputError(say("undo needs supersedes, the id of the event it takes back."), path="supersedes")
     row = Event(
         id=event_id,
         kitchen=kitchen,
@@ -96,7 +99,7 @@ def take_events(actor: Actor, raw_events: Any) -> list[dict[str, str]]:
     """
     kitchen = actor.kitchen
     if not isinstance(raw_events, list) or len(raw_events) > 200:
-        raise InputError("events must be a list of at most 200.", path="events")
+        raise InputError(say("events must be a list of at most 200."), path="events")
     answers = []
     now = kitchen_time(kitchen)
     for raw in raw_events:
@@ -129,7 +132,7 @@ def _append(actor: Actor, row: Event, cook_id: str) -> str:
         rows = Cook.objects.select_for_update().defer("document", "result", "trace")  # only a finish needs them
         cook = rows.filter(kitchen=kitchen, public_id=cook_id).first()
         if cook is None:
-            raise InputError("No such cook in this kitchen.", path="cook")
+            raise InputError(say("No such cook in this kitchen."), path="cook")
         # the lock on the cook orders all its events; the primary key makes a repeat harmless
         known = Event.objects.filter(kitchen=kitchen, id=row.id).first()
         if known is not None:
@@ -137,11 +140,11 @@ def _append(actor: Actor, row: Event, cook_id: str) -> str:
                 raise id_taken("id")
             return "known"
         if cook.finished:
-            raise InputError("This cook is finished; its record is in the log.", path="cook", code="finished")
+            raise InputError(say("This cook is finished; its record is in the log."), path="cook", code="finished")
         if row.kind == MOVE and row.payload["move"] not in {m["id"] for m in cook.moves}:
-            raise InputError("No such move in this cook.", path="move")
+            raise InputError(say("No such move in this cook."), path="move")
         if row.supersedes and not cook.events.filter(id=row.supersedes).exclude(kind=START).exists():
-            raise InputError("The event to take back is not one of this cook's.", path="supersedes")
+            raise InputError(say("The event to take back is not one of this cook's."), path="supersedes")
         begun = cook.events.filter(kind=START).order_by("occurred_at").first()
         if begun is not None and row.occurred_at < begun.occurred_at:
             row.occurred_at = begun.occurred_at  # within a cook nothing lies before its start

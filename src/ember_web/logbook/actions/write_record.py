@@ -18,6 +18,7 @@ from ember_core.safety.evidence import JUMP_K_S
 from ember_core.safety.measured import by_its_outside, judge_log
 from ember_core.safety.rules import profile_of
 from ember_core.safety.verdict import standing
+from ember_core.wording.message import say
 from ember_web.line.adapters import moment, state_of
 from ember_web.line.models import Cook
 from ember_web.line.queries import readings_of
@@ -27,8 +28,8 @@ from ember_web.tenancy.action import Actor, Rank, action
 NEARLY = 0.9  # of the planned time: so long at least must a sear have lasted to count as done
 UNJUDGED = {
     "state": "none",
-    "words": "not measured",
-    "detail": "No probe readings: the rule cannot be judged on what was not measured.",
+    "words": say("not measured"),
+    "detail": say("No probe readings: the rule cannot be judged on what was not measured."),
 }
 
 
@@ -90,7 +91,7 @@ def fastest(trace: Sequence[Sequence[float]]) -> float:
 def write_record(actor: Actor, cook: Cook) -> Record:
     """Write the record of a cook that was just finished; the verdict comes from the readings, or says that there were none."""
     if cook.kitchen_id != actor.kitchen.pk:
-        raise InputError("No such cook in this kitchen.", path="cook", code="missing")
+        raise InputError(say("No such cook in this kitchen."), path="cook", code="missing")
     state = state_of(cook)
     start = state.started or cook.created_at.timestamp()
     end = state.finished or start

@@ -12,6 +12,7 @@ from ember_core.data.loader import data_version
 from ember_core.errors import InputError
 from ember_core.formats.plan import parse
 from ember_core.plan.plan import Plan as CorePlan
+from ember_core.wording.message import say
 from ember_web.plans.models import Plan, PlanRevision
 from ember_web.tenancy.action import Actor, Rank, action
 
@@ -22,7 +23,11 @@ def default_title(document: dict[str, Any]) -> str:
     name = str(piece.get("cut") or piece.get("food") or "piece").replace("-", " ")
     shape = piece["shape"]
     size = shape.get("thickness_mm", shape.get("diameter_mm"))
-    words = f", {size:g} mm" if size else f", {shape['mass_g']:g} g" if "mass_g" in shape else ""
+    words = (
+        say(", {size:length}", size=size)
+        if size
+        else (say(", {mass_g:g} g", mass_g=shape["mass_g"]) if "mass_g" in shape else say(""))
+    )
     return f"{name.capitalize()}{words}"
 
 
@@ -32,7 +37,7 @@ class SavePlan:
 
     document: dict[str, Any]
     plan: str = ""
-    entered: dict[str, str] = field(default_factory=dict)
+    entered: dict[str, list[str]] = field(default_factory=dict)
 
 
 @action(Rank.COOK)
@@ -49,10 +54,10 @@ def save_plan(actor: Actor, command: SavePlan) -> Plan:
     if command.plan:
         found = Plan.objects.select_for_update().filter(kitchen=actor.kitchen, public_id=command.plan).first()
         if found is None:
-            raise InputError("No such plan in this kitchen; save it as a new one.", path="plan", code="missing")
+            raise InputError(say("No such plan in this kitchen; save it as a new one."), path="plan", code="missing")
         plan = found
     plan.title, plan.document = checked.title or default_title(command.document), dict(checked.document)
-    plan.entered = command.entered or plan.entered
+    plan.entered = command.entered
     plan.core_version, plan.data_version = __version__, data_version()
     plan.save()
     before = plan.revisions.aggregate(last=Max("number"))["last"] or 0

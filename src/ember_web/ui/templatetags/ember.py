@@ -1,4 +1,4 @@
-"""How numbers and times are written."""
+"""How words, numbers and times are written for whoever reads the page."""
 
 from __future__ import annotations
 
@@ -7,12 +7,18 @@ from datetime import datetime
 from typing import Any
 
 from django import template
+from django.forms import BoundField
+from django.utils.html import format_html
 from django.utils.safestring import SafeString, mark_safe
+from django.utils.translation import gettext as _
+
+from ember_core.safety.lethality import organisms
+from ember_core.wording.message import said
+from ember_web.tenancy.voice import current
 
 register = template.Library()
 
 
-@register.filter
 def span(seconds: float | None) -> str:
     """A duration: m:ss below ten minutes, whole minutes above, hours from two."""
     if seconds is None:
@@ -21,15 +27,74 @@ def span(seconds: float | None) -> str:
     if abs(s) < 600:
         return f"{'−' if s < 0 else ''}{abs(s) // 60}:{abs(s) % 60:02d}"
     if s < 7200:
-        return f"{round(s / 60)} min"
+        return _("{minutes:.0f} min").format(minutes=round(s / 60))
     minutes = round(s / 60)
-    return f"{minutes // 60} h {minutes % 60:02d}"
+    return _("{hours} h {minutes:02d}").format(hours=minutes // 60, minutes=minutes % 60)
+
+
+register.filter("span", span)
+
+
+@register.filter
+def say(text: str) -> str:
+    """A message of the core in the reader's language and units; a plain word of the data in their language."""
+    return current().say(text)
+
+
+register.filter("word", say)
+
+
+@register.filter
+def organism(name: str) -> str:
+    """The name of an organism."""
+    known = organisms().get(name)
+    return current().say(known.name if known else name)
+
+
+def _signed(text: str) -> str:
+    return text.replace("-", "−")
 
 
 @register.filter
 def core(value: float | None) -> str:
-    """A core temperature: one decimal."""
-    return "–" if value is None else f"{value:.1f}".replace("-", "−")
+    """A core temperature without its unit: one decimal."""
+    return "–" if value is None else _signed(current().units.number("temp", value, 1))
+
+
+@register.filter
+def temp1(value: float | None) -> str:
+    """A temperature with its unit: one decimal."""
+    return "–" if value is None else _signed(current().units.shown("temp", value, 1))
+
+
+@register.filter
+def temp(value: float | None) -> str:
+    """A temperature with its unit, with no more digits than it has."""
+    return "–" if value is None else _signed(current().units.shown("temp", value))
+
+
+@register.filter
+def degrees(value: float) -> str:
+    """A temperature without its unit, with no more digits than it has."""
+    return _signed(current().units.number("temp", value))
+
+
+@register.filter
+def rise(value: float) -> str:
+    """A difference of temperatures without its unit: one decimal."""
+    return _signed(current().units.number("rise", value, 1))
+
+
+@register.simple_tag
+def unit(kind: str) -> str:
+    """The sign of the unit that the reader has for a kind of quantity."""
+    return current().units.sign(kind)
+
+
+@register.simple_tag
+def units_code() -> str:
+    """The reader's units, for scripts."""
+    return current().units.code
 
 
 @register.filter
@@ -47,7 +112,7 @@ def fine(value: float) -> str:
 @register.filter
 def logs(value: float) -> str:
     """A log reduction: one decimal, and no more than the data can mean."""
-    return "over 12" if value > 12 else f"{value:.1f}"
+    return _("over 12") if value > 12 else f"{value:.1f}"
 
 
 @register.simple_tag(takes_context=True)
@@ -56,13 +121,26 @@ def clock(context: dict[str, Any], moment: datetime | None, seconds: bool = Fals
     if moment is None:
         return "–"
     kitchen = context["request"].kitchen
-    return str(kitchen.local(moment).strftime("%H:%M:%S" if seconds else "%H:%M"))
+    return current().units.moment(kitchen.local(moment), seconds=seconds)
+
+
+@register.simple_tag
+def slot(field: BoundField, kind: str = "", name: str = "") -> SafeString:
+    """A part of the sentence: its control, with the unit of a quantity, and the name it has."""
+    sign = f" {current().units.sign(kind)}" if kind else ""
+    number = format_html('<span class="num">{}</span>', field) if kind else format_html("{}", field)
+    named = format_html(' <b class="done-name">{}</b>', name) if name else ""
+    return format_html('<span class="slot">{}{}{}</span>', number, sign, named)
 
 
 @register.simple_tag
 def json_block(value: Any, id_: str) -> SafeString:
-    """Data for scripts, as an inert JSON element."""
+    """Data for scripts, as an inert JSON element, with messages said for the reader."""
+    spoken = said(value, current().speaker)
     text = (
-        json.dumps(value, separators=(",", ":")).replace("<", "\\u003c").replace("&", "\\u0026").replace(">", "\\u003e")
+        json.dumps(spoken, separators=(",", ":"))
+        .replace("<", "\\u003c")
+        .replace("&", "\\u0026")
+        .replace(">", "\\u003e")
     )
     return mark_safe(f'<script type="application/json" id="{id_}">{text}</script>')  # noqa: S308 - escaped above

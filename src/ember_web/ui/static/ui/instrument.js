@@ -1,3 +1,5 @@
+import { core, degrees, t as said, span } from "./said.js";
+
 // Grain, cut view and trace share one cursor: mouse, touch, arrow keys. The address keeps it.
 (() => {
   let data = null;
@@ -11,12 +13,6 @@
       b = rgb(data.ramp[i + 1]);
     return `rgb(${a.map((v, k) => Math.round(v + part * (b[k] - v))).join(",")})`;
   };
-  const span = (s) => {
-    s = Math.round(s);
-    if (s < 600) return `${Math.floor(s / 60)}:${String(s % 60).padStart(2, "0")}`;
-    const m = Math.round(s / 60);
-    return s < 7200 ? `${m} min` : `${Math.floor(m / 60)} h ${String(m % 60).padStart(2, "0")}`;
-  };
   const text = (id, value) => {
     const el = document.getElementById(id);
     if (el) el.textContent = value;
@@ -28,7 +24,7 @@
     const position = (t / data.total) * (data.t.length - 1),
       i = Math.min(Math.floor(position), data.t.length - 2),
       f = position - i;
-    const at = (row) => (row[i] + f * (row[i + 1] - row[i])).toFixed(1);
+    const at = (row) => core(row[i] + f * (row[i + 1] - row[i]));
     const x = data.left + (t / data.total) * data.inner;
     for (const line of box.querySelectorAll(".cursor")) {
       line.setAttribute("x1", x);
@@ -45,7 +41,10 @@
       el.setAttribute("fill", colour(layers[k]));
     });
     box.setAttribute("aria-valuenow", Math.round(t));
-    box.setAttribute("aria-valuetext", `${span(t)}: core ${at(data.core)} °C`);
+    box.setAttribute(
+      "aria-valuetext",
+      said("{at}: core {core}", { at: span(t), core: `${at(data.core)} ${degrees}` }),
+    );
   };
   const keep = () => {
     const url = new URL(location.href);

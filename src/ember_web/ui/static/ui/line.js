@@ -3,7 +3,8 @@
 import { laid, nextOf, planned } from "./line/fold.js";
 import { actsOf, heroOf, nothing, probeCore } from "./line/hero.js";
 import { Queue } from "./line/queue.js";
-import { beep, clockOf, el, pieces, span, uuid } from "./line/words.js";
+import { beep, el, pieces, uuid } from "./line/words.js";
+import { clockOf, span, t, temp } from "./said.js";
 
 const UNDO_MS = 60000;
 const GHOST_MS = 700; // a second tap so soon is none
@@ -37,24 +38,30 @@ const clock = clockOf(state.zone);
 const cookOf = (id) => state.cooks.find((c) => c.id === id);
 
 const say = (...parts) => {
+  delete link.dataset.about;
   link.replaceChildren(...parts);
   link.hidden = false;
 };
-const kept = () => `${queue.waiting.length} mark${queue.waiting.length > 1 ? "s" : ""} kept`;
+const kept = () =>
+  queue.waiting.length > 1 ? t("{many} marks kept", { many: queue.waiting.length }) : t("1 mark kept");
 const connected = (yes) => {
   online = yes;
-  if (!yes) say(queue.waiting.length ? `No connection: ${kept()}` : "No connection: going on by the plan");
-  else if (/^(No connection|Signed out)/.test(link.textContent)) {
+  if (!yes) {
+    say(
+      queue.waiting.length ? t("No connection: {kept}", { kept: kept() }) : t("No connection: going on by the plan"),
+    );
+    link.dataset.about = "connection";
+  } else if (link.dataset.about === "connection") {
     link.hidden = true;
     link.textContent = "";
   }
 };
 const signOut = () => {
   signedOut = true;
-  const a = el("a", "", "sign in");
+  const a = el("a", "", t("sign in"));
   a.href = `${board.dataset.signIn}?next=${encodeURIComponent(location.pathname)}`;
-  const many = queue.waiting.length;
-  say("Signed out: ", a, many ? ` to send ${many} kept mark${many > 1 ? "s" : ""}` : " to go on");
+  say(queue.waiting.length ? t("Signed out: {kept}", { kept: kept() }) : t("Signed out"), " · ", a);
+  link.dataset.about = "connection";
 };
 
 // what can never be taken is shown until someone has seen it
@@ -63,11 +70,11 @@ const showRefused = () => {
   box.hidden = !queue.refused.length;
   const words = queue.refused.map(({ event, why }) => {
     const cook = cookOf(event.cook);
-    return el("p", "", `${event.kind || "mark"}${cook ? ` of ${cook.title}` : ""} not taken: ${why}`);
+    return el("p", "", t("{what} not taken: {why}", { what: cook ? cook.title : t("mark"), why }));
   });
   box.replaceChildren(...words);
   if (box.hidden) return;
-  const seen = el("button", "plain", "Seen");
+  const seen = el("button", "plain", t("Seen"));
   seen.type = "button";
   seen.id = "refused-seen";
   seen.addEventListener("click", () => queue.forgetRefused());
@@ -76,7 +83,7 @@ const showRefused = () => {
 
 const queue = new Queue(board.dataset.kitchen, board.dataset.events, csrf, {
   signedOut: signOut,
-  forbidden: () => say("The server refused this: reload the page, or ask a chef for your role."),
+  forbidden: () => say(t("The server refused this: reload the page, or ask a chef for your role.")),
   unreachable: () => connected(false),
   refused: showRefused,
   taken: (events) => {
@@ -96,7 +103,7 @@ const push = (event) => {
       id: full.id,
       cook: event.cook,
       at: performance.now(),
-      label: `${move ? move.verb : "+1 min"} · ${cook ? cook.title : ""}`,
+      label: `${move ? move.verb : t("+1 min")} · ${cook ? cook.title : ""}`,
     };
   else if (event.kind === "undo") recent = null;
   queue.put(full);
@@ -156,8 +163,11 @@ const rowOf = (cook, current) => {
   const count = el("span", "r-count");
   if (move) count.dataset.due = move.due;
   head.append(count);
-  const next = move ? `${move.verb} ${clock.at(move.due)}` : "all moves done";
-  card.append(head, el("p", "", `${cook.station} · ${next}${core !== null ? ` · core ${core.toFixed(1)}` : ""}`));
+  const next = move ? `${move.verb} ${clock.at(move.due)}` : t("all moves done");
+  card.append(
+    head,
+    el("p", "", `${cook.station} · ${next}${core !== null ? ` · ${t("core {core}", { core: temp(core) })}` : ""}`),
+  );
   card.addEventListener("click", () => {
     chosen = cook.id;
     history.replaceState(null, "", `#${cook.id}`);
@@ -207,7 +217,7 @@ const drawHero = (cook) => {
       mark,
       extend: () => push({ cook: cook.id, kind: "extend", seconds: 60 }),
       finish: () => {
-        if (confirm("End this cook now and write its record?")) finish();
+        if (confirm(t("End this cook now and write its record?"))) finish();
       },
     }),
   );
@@ -217,12 +227,12 @@ const drawHero = (cook) => {
 const drawUndo = (cook) => {
   if (recent && performance.now() - recent.at > UNDO_MS) recent = null;
   const last = [...cook.moves].reverse().find((m) => m.done !== null);
-  const before = last ? `${last.verb} at ${clock.at(last.done)}` : "+1 min";
+  const before = last ? t("{verb} at {moment}", { verb: last.verb, moment: clock.at(last.done) }) : t("+1 min");
   const offer =
     recent || (cook.lastEvent ? { id: cook.lastEvent, cook: cook.id, label: `${before} · ${cook.title}` } : null);
   undo.hidden = !offer;
   if (!offer) return;
-  const button = el("button", "plain", "Undo");
+  const button = el("button", "plain", t("Undo"));
   button.type = "button";
   button.id = "undo-button";
   button.addEventListener("click", () => {
@@ -232,18 +242,18 @@ const drawUndo = (cook) => {
       render();
     } else push({ cook: offer.cook, kind: "undo", supersedes: offer.id });
   });
-  undo.replaceChildren(el("span", "", `Last: ${offer.label}`), button);
+  undo.replaceChildren(el("span", "", t("Last: {mark}", { mark: offer.label })), button);
 };
 
 const tick = () => {
   let late = false;
   if (planShown) {
-    const words = planShown.words(planned(planShown.cook, now()).toFixed(1));
+    const words = planShown.words(planned(planShown.cook, now()));
     if (planShown.at.textContent !== words) planShown.at.textContent = words;
   }
   for (const e of board.querySelectorAll("[data-due]")) {
     const left = Number(e.dataset.due) - now();
-    const value = span(left);
+    const value = span(left / 1000);
     if (e.textContent !== value) e.textContent = value;
     (e.closest(".row-card") || hero).classList.toggle("overdue", left < 0);
     late = late || left < 0;

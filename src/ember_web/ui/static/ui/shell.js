@@ -1,3 +1,5 @@
+import { clockOf } from "./said.js";
+
 // The frame of every page: kitchen clock, strip positions, shortcuts, small conveniences.
 (() => {
   const now = document.getElementById("now");
@@ -5,14 +7,10 @@
     const began = performance.now(),
       base = Number(now.dataset.now) * 1000,
       rate = Number(now.dataset.rate);
-    const format = new Intl.DateTimeFormat("en-GB", {
-      hour: "2-digit",
-      minute: "2-digit",
-      timeZone: now.dataset.zone,
-    });
+    const clock = clockOf(now.dataset.zone);
     window.emberNow = () => base + (performance.now() - began) * rate;
     setInterval(() => {
-      now.textContent = format.format(window.emberNow());
+      now.textContent = clock.at(window.emberNow());
     }, 500);
   }
   const place = (root) => {

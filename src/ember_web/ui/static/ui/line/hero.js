@@ -1,6 +1,7 @@
 // The big half of the board: the chosen piece, its next move, and what is done about it.
 
 import { nextOf } from "./fold.js";
+import { core, t, temp } from "../said.js";
 import { el, pieces, svg } from "./words.js";
 
 const SILENT_MS = 120000; // of kitchen time: a probe that said nothing for so long is silent
@@ -15,7 +16,7 @@ const spark = (cook) => {
     viewBox: "0 0 760 104",
     class: "h-spark",
     role: "img",
-    "aria-label": "Predicted core and probe readings",
+    "aria-label": t("Predicted core and probe readings"),
     preserveAspectRatio: "none",
   });
   const total = Math.max(cook.trace[cook.trace.length - 1][0], ...cook.readings.slice(-1).map((r) => r[0]), 1);
@@ -37,11 +38,11 @@ const spark = (cook) => {
 
 export const nothing = (plans) => {
   const empty = el("div", "empty");
-  const a = el("a", "btn btn-primary big", "Choose a plan");
+  const a = el("a", "btn btn-primary big", t("Choose a plan"));
   a.href = plans;
   empty.append(
-    el("h1", "", "Nothing on heat"),
-    el("p", "", "Save a plan and start it: it appears here with its next move and the time to it."),
+    el("h1", "", t("Nothing on heat")),
+    el("p", "", t("Save a plan and start it: it appears here with its next move and the time to it.")),
     a,
   );
   return empty;
@@ -51,32 +52,36 @@ export const nothing = (plans) => {
 const coreLine = (cook, move, probe) => {
   const line = el("p", "h-core");
   const toGo = move && move.core !== null ? move.core : cook.target;
-  const first = el("span", "core-now", probe !== null ? `${probe.toFixed(1)} °C` : "–");
-  const silent = cook.probe ? "by the plan; probe silent" : "by the plan; no probe";
-  const beside = el("small", "", probe !== null ? "plan –" : silent);
+  const first = el("span", "core-now", probe !== null ? temp(probe) : "–");
+  const silent = cook.probe ? t("by the plan; probe silent") : t("by the plan; no probe");
+  const beside = el("small", "", probe !== null ? t("plan {core}", { core: "–" }) : silent);
   line.append(first, beside);
   if (toGo !== null && toGo !== undefined)
     line.append(
       el("span", "", "→"),
-      el("span", "", `${toGo.toFixed(1)} °C`),
-      el("small", "", move && move.core !== null ? `at ${move.verb.toLowerCase()}` : "target"),
+      el("span", "", temp(toGo)),
+      el("small", "", move && move.core !== null ? t("at {verb}", { verb: move.verb.toLowerCase() }) : t("target")),
     );
   const shown = cook.trace.length
     ? {
         cook,
         at: probe !== null ? beside : first,
-        words: probe !== null ? (c) => `plan ${c}` : (c) => `≈ ${c} °C`,
+        words: probe !== null ? (c) => t("plan {core}", { core: core(c) }) : (c) => `≈ ${temp(c)}`,
       }
     : null;
   return [line, shown];
 };
 
 const cueOf = (cook, move, clock) => {
-  const cue = el("p", "h-cue", move ? move.cue : "Finish it to write the record.");
+  const cue = el("p", "h-cue", move ? move.cue : t("Finish it to write the record."));
   const by = cook.learned;
   if (by && move && move.kind === "pull")
     cue.prepend(
-      el("span", "h-learned", by.note ? by.note : `By the probe: pull likely ${clock.between(by.from, by.to)}.`),
+      el(
+        "span",
+        "h-learned",
+        by.note ? by.note : t("By the probe: pull likely {when}.", { when: clock.between(by.from, by.to) }),
+      ),
     );
   if (move?.caution) cue.append(el("span", "care", `⚠ ${move.caution}`));
   return cue;
@@ -89,7 +94,7 @@ export const heroOf = (cook, { now, rate, clock }) => {
   if (move) count.dataset.due = move.due;
   const [line, shown] = coreLine(cook, move, probeCore(cook, now, rate));
   const parts = [
-    el("p", "h-verb", move ? move.verb : "All moves done"),
+    el("p", "h-verb", move ? move.verb : t("All moves done")),
     el("p", "h-piece", `${pieces(cook)} · ${cook.station}`),
     count,
     line,
@@ -113,13 +118,18 @@ export const actsOf = (cook, { mark, extend, finish }) => {
   const acts = el("div", "h-acts");
   const left = el("div", "b-col");
   const right = el("div", "b-col");
-  acts.append(button("b-done", move ? `${move.verb}: done` : "Finish and log", "done", () => mark(0)));
+  acts.append(
+    button("b-done", move ? t("{verb}: done", { verb: move.verb }) : t("Finish and log"), "done", () => mark(0)),
+  );
   if (move) {
     left.append(
-      button("b-side", "did it 40 s ago", "ago40", () => mark(40)),
-      button("b-side", "2 min ago", "ago120", () => mark(120)),
+      button("b-side", t("did it 40 s ago"), "ago40", () => mark(40)),
+      button("b-side", t("2 min ago"), "ago120", () => mark(120)),
     );
-    right.append(button("b-side", "+1 min", "extend", extend), button("b-side", "finish and log", "finish", finish));
+    right.append(
+      button("b-side", t("+1 min"), "extend", extend),
+      button("b-side", t("finish and log"), "finish", finish),
+    );
   }
   acts.append(left, right);
   return acts;

@@ -1,5 +1,7 @@
 // Marks that the server has not taken yet. They survive a lost connection and a reload, and arrive once: each has its own id.
 
+import { t } from "../said.js";
+
 const AT_ONCE = 50;
 const MOST_REFUSED = 20;
 
@@ -23,7 +25,7 @@ const reason = async (reply) => {
   try {
     return (await reply.json()).error.message;
   } catch {
-    return `the server answered ${reply.status}`;
+    return t("the server answered {status}", { status: reply.status });
   }
 };
 

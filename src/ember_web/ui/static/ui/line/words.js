@@ -1,4 +1,4 @@
-// Small things that several parts use: elements, ids, how times are written.
+// Small things that several parts use: elements, ids, sounds.
 
 export const el = (tag, cls, content) => {
   const e = document.createElement(tag);
@@ -19,24 +19,6 @@ export const uuid = () =>
     : "10000000-1000-4000-8000-100000000000".replace(/[018]/g, (c) =>
         (c ^ (crypto.getRandomValues(new Uint8Array(1))[0] & (15 >> (c / 4)))).toString(16),
       );
-
-// a duration in ms: m:ss below ten minutes, whole minutes above, hours from two
-export const span = (ms) => {
-  const s = Math.round(Math.abs(ms) / 1000);
-  const sign = ms < -500 ? "−" : "";
-  if (s < 600) return `${sign}${Math.floor(s / 60)}:${String(s % 60).padStart(2, "0")}`;
-  const m = Math.round(s / 60);
-  return s < 7200 ? `${sign}${m} min` : `${sign}${Math.floor(m / 60)} h ${String(m % 60).padStart(2, "0")}`;
-};
-
-export const clockOf = (zone) => {
-  const format = new Intl.DateTimeFormat("en-GB", { hour: "2-digit", minute: "2-digit", timeZone: zone });
-  return {
-    at: (ms) => format.format(ms),
-    between: (a, b) =>
-      format.format(a) === format.format(b) ? `at ${format.format(a)}` : `${format.format(a)}–${format.format(b)}`,
-  };
-};
 
 export const pieces = (cook) => `${cook.count > 1 ? `${cook.count} × ` : ""}${cook.title}`;
 

@@ -1,0 +1,41 @@
+// Words and quantities for whoever reads the page. English stands in the scripts; another language's catalogue is loaded
+// before them, and units stand on the body. Numbers come in SI.
+
+const parts = (document.body.dataset.units || "C-mm-g-L-24").split("-");
+export const units = { temperature: parts[0], length: parts[1], mass: parts[2], volume: parts[3], clock: parts[4] };
+
+// a sentence of the catalogue with its values put in, such as t("core {core}", { core: "55.0 °C" })
+export const t = (text, values = {}) => {
+  const found = window.django?.catalog?.[text] || text;
+  return found.replace(/\{(\w+)\}/g, (whole, name) => (name in values ? String(values[name]) : whole));
+};
+
+export const degrees = units.temperature === "F" ? "°F" : "°C";
+
+// a temperature without its unit, one decimal
+export const core = (celsius) => (units.temperature === "F" ? 1.8 * celsius + 32 : celsius).toFixed(1);
+
+export const temp = (celsius) => `${core(celsius)} ${degrees}`;
+
+// a duration in s: m:ss below ten minutes, whole minutes above, hours from two
+export const span = (seconds) => {
+  const s = Math.round(Math.abs(seconds));
+  const sign = seconds < -0.5 ? "−" : "";
+  if (s < 600) return `${sign}${Math.floor(s / 60)}:${String(s % 60).padStart(2, "0")}`;
+  const m = Math.round(s / 60);
+  if (s < 7200) return `${sign}${t("{minutes} min", { minutes: m })}`;
+  return `${sign}${t("{hours} h {minutes}", { hours: Math.floor(m / 60), minutes: String(m % 60).padStart(2, "0") })}`;
+};
+
+// how a kitchen's clock is written: 19:40 or 7:40 pm
+export const clockOf = (zone) => {
+  const format = new Intl.DateTimeFormat("en-GB", {
+    hour: units.clock === "12" ? "numeric" : "2-digit",
+    minute: "2-digit",
+    hour12: units.clock === "12",
+    timeZone: zone,
+  });
+  const at = (ms) => format.format(ms);
+  const between = (a, b) => (at(a) === at(b) ? t("at {moment}", { moment: at(a) }) : `${at(a)}–${at(b)}`);
+  return { at, between };
+};
