@@ -36,7 +36,7 @@ DATA = {
     "moves.toml": {"verb", "cue", "why", "caution", "cue_in_the_shell", "why_to_rest", "why_to_dip", "caution_to_rest", "cue_carved"},
     "cautions.toml": {"words"},
     "keeping.toml": {"needs", "note", "remedy", "exempt", "susceptible"},
-    "rules.toml": {"note", "guidance"},
+    "rules.toml": {"note", "guidance", "forms", "name"},
     "cuts.toml": {"name"},
     "ways.toml": {"name"},
     "organisms.toml": {"name"},
@@ -68,7 +68,8 @@ def of_template(path: Path) -> Iterator[tuple[int, str]]:
     """Line and text of what a page says."""
     from django.utils.translation.template import templatize
 
-    source = io.BytesIO(templatize(path.read_text()).encode())
+    lines = (line.strip() for line in templatize(path.read_text()).splitlines())  # as code it has no indents
+    source = io.BytesIO("\n".join(lines).encode())
     for line, _name, found, _comments in extract_python(source, {"gettext": None, "_": None}, [], {}):
         text = found if isinstance(found, str) else found[0]
         if text:
@@ -78,7 +79,7 @@ def of_template(path: Path) -> Iterator[tuple[int, str]]:
 def of_script(path: Path) -> Iterator[tuple[int, str]]:
     """Line and text of what a script says."""
     with path.open("rb") as source:
-        for line, _name, found, _comments in extract_javascript(source, SCRIPTS, [], {}):
+        for line, _name, found, _comments in extract_javascript(source, SCRIPTS, [], {"parse_template_string": True}):
             text = found if isinstance(found, str) else found[0]
             if text:
                 yield line, text

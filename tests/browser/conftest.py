@@ -30,14 +30,14 @@ def free_port():
 class Site:
     """The application as it runs in production, on a database of its own."""
 
-    def __init__(self, folder: Path) -> None:
+    def __init__(self, folder: Path, **more: str) -> None:
         self.folder = folder
         self.port = free_port()
         self.address = f"http://127.0.0.1:{self.port}"
         self.kitchen = f"{self.address}/k/brackenfold-hut"
         # not EMBER_TEST: production settings, so that the shipped configuration is what is tested
         self.env = {k: v for k, v in os.environ.items() if k != "EMBER_TEST"} | {
-            "EMBER_DB_NAME": f"browser_{self.port}", "EMBER_STATIC_ROOT": str(folder / "static"),
+            "EMBER_DB_NAME": f"browser_{self.port}", "EMBER_STATIC_ROOT": str(folder / "static"), **more,
         }  # fmt: skip
         self.server: subprocess.Popen | None = None
         self.hub: subprocess.Popen | None = None

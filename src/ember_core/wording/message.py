@@ -79,7 +79,9 @@ class _Compose(Formatter):
         if isinstance(value, (list, tuple)):
             return ", ".join(self.format_field(v, format_spec) for v in value)
         if isinstance(value, str):
-            return format(self.speaker.say(value), format_spec)
+            if format_spec:
+                raise ValueError(f"A text takes no {format_spec!r}.")
+            return str(self.speaker.say(value))
         kind = format_spec.rstrip("0123456789")
         if kind not in KINDS:
             if not _PLAIN.fullmatch(format_spec):

@@ -80,13 +80,13 @@ def in_words(rows: Iterable[tuple[float, float]], units: Units = SI) -> str:
 
     def span(seconds: float) -> str:
         if seconds == 0:
-            return "at once"
-        return f"{seconds / 60:g} min" if seconds >= 60 and seconds % 60 == 0 else f"{seconds:g} s"
+            return _("at once")
+        return f"{seconds / 60:g} {_('min')}" if seconds >= 60 and seconds % 60 == 0 else f"{seconds:g} {_('s')}"
 
     return "; ".join(f"{units.shown('temp', c)} {span(s)}" for c, s in rows)
 
 
-ROW = re.compile(r"^(\d+(?:[.,]\d+)?)\s*(?:°?\s*([cf]))?\s+(?:(\d+(?:[.,]\d+)?)\s*(s|min)|at once)$", re.IGNORECASE)
+ROW = r"^(\d+(?:[.,]\d+)?)\s*(?:°?\s*([cf]))?\s+(?:(\d+(?:[.,]\d+)?)\s*(?:({minutes})|({seconds}))|{once})$"
 
 
 def read_rows(text: str, units: Units = SI, known: Iterable[tuple[float, float]] = ()) -> list[tuple[float, float]]:
@@ -100,18 +100,21 @@ def read_rows(text: str, units: Units = SI, known: Iterable[tuple[float, float]]
         With the part that was not understood.
     """
     shown = {in_words([row], units): row for row in known}
+    words = {"minutes": ("min", _("min")), "seconds": ("s", _("s")), "once": ("at once", _("at once"))}
+    either = {k: "(?:" + "|".join(re.escape(w) for w in pair) + ")" for k, pair in words.items()}
+    row = re.compile(ROW.format(**either), re.IGNORECASE)
     out = []
     for part in (p.strip() for p in text.split(";")):
         if part in shown:
             out.append(shown[part])
             continue
-        found = ROW.match(part)
+        found = row.match(part)
         if found is None:
             raise ValueError(part)
         celsius, amount = (float((found[i] or "0").replace(",", ".")) for i in (1, 3))
         if (found[2] or units.temperature).lower() == "f":
             celsius = round((celsius - 32.0) / 1.8, 4)
-        out.append((celsius, amount * (60.0 if (found[4] or "").lower() == "min" else 1.0)))
+        out.append((celsius, amount * (60.0 if found[4] else 1.0)))
     return out
 
 
@@ -134,7 +137,7 @@ class HouseRulesForm(forms.Form):
         start |= {f"shown_{k}": shown.get(k) for k in ("log10", "organism", "by")}
         super().__init__(data, initial=start)
         known = bases()
-        self.fields["base"] = forms.ChoiceField(label="Follows", choices=[(p.id, p.name) for p in known.values()])
+        self.fields["base"] = forms.ChoiceField(label="Follows", choices=[(p.id, _(p.name)) for p in known.values()])
         chosen = str(data.get("base", "")) if data else house.base
         self.profile = known[chosen if chosen in known else house.base]
         self.clauses = []

@@ -17,11 +17,13 @@ from ember_web.plans.models import Plan, PlanRevision
 from ember_web.tenancy.action import Actor, Rank, action
 
 
-def default_title(document: dict[str, Any]) -> str:
-    """A title for a plan that has none."""
+def default_title(document: dict[str, Any], entered: dict[str, list[str]]) -> str:
+    """A title for a plan that has none, with its size as it was entered."""
     piece = document["piece"]
     name = str(piece.get("cut") or piece.get("food") or "piece").replace("-", " ")
     shape = piece["shape"]
+    if "size_mm" in entered:
+        return f"{name.capitalize()}, {' '.join(entered['size_mm'])}"
     size = shape.get("thickness_mm", shape.get("diameter_mm"))
     words = (
         say(", {size:length}", size=size)
@@ -56,7 +58,10 @@ def save_plan(actor: Actor, command: SavePlan) -> Plan:
         if found is None:
             raise InputError(say("No such plan in this kitchen; save it as a new one."), path="plan", code="missing")
         plan = found
-    plan.title, plan.document = checked.title or default_title(command.document), dict(checked.document)
+    plan.title, plan.document = (
+        checked.title or default_title(command.document, command.entered),
+        dict(checked.document),
+    )
     plan.entered = command.entered
     plan.core_version, plan.data_version = __version__, data_version()
     plan.save()
