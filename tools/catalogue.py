@@ -120,8 +120,9 @@ def collected() -> dict[str, Catalog]:
             add(pages, path, of_python(path))
     for path in sorted((SOURCE / "ember_web").rglob("*.html")):
         add(pages, path, of_template(path))
-    for path in sorted((SOURCE / "ember_web").rglob("static/ui/**/*.js")):
-        add(out["djangojs"], path, of_script(path))
+    for path in sorted((SOURCE / "ember_web").rglob("static/*/*.js")):
+        if "vendor" not in path.parts:
+            add(out["djangojs"], path, of_script(path))
     folder = SOURCE / "ember_core" / "data"
     for name in DATA:
         for text in of_data(folder / name):

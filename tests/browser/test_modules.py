@@ -17,7 +17,7 @@ import(path).then((m) => done({ value: m[name](...args) ?? null }), (e) => done(
 
 def call(browser, path, name, *arguments):
     """What a function of a module returns."""
-    answer = browser.execute_async_script(CALL, f"/static/ui/{path}", name, list(arguments))
+    answer = browser.execute_async_script(CALL, f"/static/{path}", name, list(arguments))
     assert "error" not in answer, answer
     return answer["value"]
 
@@ -87,5 +87,5 @@ def test_durations(page, seconds, words):
     """As the pages of the server write them."""
     from ember_web.ui.templatetags.ember import span
 
-    assert call(page, "said.js", "span", seconds) == words
+    assert call(page, "ui/said.js", "span", seconds) == words
     assert span(seconds) == words

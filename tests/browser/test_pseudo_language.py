@@ -92,6 +92,8 @@ class Checked:
         end = time.monotonic() + 5
         while (found := english(self.browser)) and time.monotonic() < end:
             time.sleep(0.2)
+        page = self.browser.execute_script("return document.body.innerText")
+        found |= set(re.findall(r"\d °C|\d mm\b|°C", page)) if where != "preferences" else set()
         if found:
             self.left[where] = found
 

@@ -289,7 +289,7 @@ def check_growth(profile: str, t_s: Array, deciding_c: Array, *, apart_s: float 
     limit = float(rule["within_s"])
     good = used <= limit + 1e-6
     message = say(
-        "{used:hours} between {from_c:g} and {to_c:temp} before it is cooked, allowed {limit:hours}.",
+        "{used:hours} between {from_c:degrees} and {to_c:temp} before it is cooked, allowed {limit:hours}.",
         used=used,
         from_c=rule["from_c"],
         to_c=rule["to_c"],
@@ -334,7 +334,7 @@ def check_warm(profile: str, t_s: Array, coldest_c: Array, *, roast: bool, apart
         limit = float((rule.get("steps") or rule["after_heat"])[0]["within_s"])
     good = used <= limit + 1e-6
     message = say(
-        "{used:hours} between {cold_c:g} and {hot:temp} after it is cooked, allowed {limit:hours}.",
+        "{used:hours} between {cold_c:degrees} and {hot:temp} after it is cooked, allowed {limit:hours}.",
         used=used,
         cold_c=hold[0]["cold_c"],
         hot=hot,
@@ -417,7 +417,7 @@ def time_out_of_control(profile: str, t_s: Array, temperature_c: Array) -> Check
     limit = float(rule["cool_most_s"] if cool else rule["most_s"])
     good = used <= limit
     message = say(
-        "{used:hours} between {cold_c:g} and {hot_c:temp}, allowed {limit:hours} ({needs}).",
+        "{used:hours} between {cold_c:degrees} and {hot_c:temp}, allowed {limit:hours} ({needs}).",
         used=used,
         cold_c=hold["cold_c"],
         hot_c=hold["hot_c"],

@@ -51,17 +51,41 @@ class Speaker:
         if not isinstance(text, Message):
             return text
         try:
-            return _compose(self.translate(text.template), text.values, self)
+            return _compose(_in_units(self.translate(text.template), self.units), text.values, self)
         except (KeyError, ValueError, IndexError):  # a translation that asks for what is not there
             return _compose(text.template, text.values, self)
 
     def quantity(self, kind: str, value: float, decimals: int | None = None) -> str:
-        """A quantity with its unit; ``span`` and ``hours`` are durations in s."""
+        """A quantity with its unit; ``span`` and ``hours`` are durations in s, ``degrees`` a temperature without its unit."""
         if kind == "span":
             return span(value, self.translate)
         if kind == "hours":
             return hours(value, self.translate)
+        if kind == "degrees":  # the first of two temperatures: the unit stands behind the second
+            return self.units.number("temp", value, decimals)
         return self.units.shown(kind, value, decimals)
+
+
+# what a clause's own words state in SI: a temperature, two of them, a mass, a length
+_STATED = re.compile(r"(?:(?P<low>-?\d+(?:\.\d+)?)(?P<to> [^\W\d]+ ))?(?P<value>-?\d+(?:\.\d+)?) (?P<unit>°C|kg|mm)(?!\w)")
+_OF_SIGN = {"°C": ("temp", 1.0), "kg": ("mass", 1000.0), "mm": ("length", 1.0)}
+
+
+def _in_units(template: str, units: Units) -> str:
+    """A template with the quantities that are written out in it in a reader's units; those in its fields come later."""
+
+    def shown(match: re.Match[str]) -> str:
+        kind, times = _OF_SIGN[match["unit"]]
+        if units.scale(kind).factor == 1.0:
+            return match[0]
+        first = ""
+        digits = 0 if kind == "temp" and "." not in match[0] else None  # whole °C stand for no less than a whole °F
+        if match["low"]:  # a range: only its end has the unit
+            low = float(match["low"]) * times
+            first = (units.number(kind, low, digits) if kind != "mass" else units.shown(kind, low)) + match["to"]
+        return first + units.shown(kind, float(match["value"]) * times, digits)
+
+    return _STATED.sub(shown, template)
 
 
 class _Compose(Formatter):

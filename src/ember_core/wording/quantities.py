@@ -31,7 +31,7 @@ class Scale:
 
 
 def _trimmed(value: float, decimals: int) -> str:
-    text = f"{value:.{decimals}f}"
+    text = f"{value + 0.0:.{decimals}f}"
     text = text.rstrip("0").rstrip(".") if "." in text else text
     return "0" if text == "-0" else text
 
@@ -43,7 +43,7 @@ SCALES: Final = {
     "mass": {"g": Scale("g", 1.0), "oz": Scale("oz", 1.0 / OUNCE_G, 0.0, 1)},
     "volume": {"L": Scale("L", 1.0), "qt": Scale("qt", 1.0 / QUART_L, 0.0, 1)},
 }
-KINDS: Final = frozenset({*SCALES, "span", "hours"})
+KINDS: Final = frozenset({*SCALES, "degrees", "span", "hours"})
 _NUMBER: Final = re.compile(r"[-+−]?(\d+([.,]\d*)?|[.,]\d+)([eE][-+]?\d+)?")
 
 

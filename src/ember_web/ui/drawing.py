@@ -129,7 +129,7 @@ def marks(units: Units, kind: str, low: float, high: float, apart: Mapping[str, 
     scale = units.scale(kind)
     step = apart[scale.sign]
     first, last = (scale.factor * v + scale.offset for v in (low, high))
-    shown = np.arange(np.ceil(first / step - 1e-9), np.floor(last / step + 1e-9) + 1) * step
+    shown = np.arange(np.ceil(first / step - 1e-9), np.floor(last / step + 1e-9) + 1) * step + 0.0  # no -0
     return [((float(v) - scale.offset) / scale.factor, f"{v:g}") for v in shown]
 
 

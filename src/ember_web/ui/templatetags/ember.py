@@ -80,6 +80,13 @@ def degrees(value: float) -> str:
 
 
 @register.filter
+def whole(value: float) -> str:
+    """A temperature that somebody chose, without its unit: whole degrees where the unit is not the one it was chosen in."""
+    units = current().units
+    return _signed(units.number("temp", value, None if units.temperature == "C" else 0))
+
+
+@register.filter
 def rise(value: float) -> str:
     """A difference of temperatures without its unit: one decimal."""
     return _signed(current().units.number("rise", value, 1))
@@ -116,12 +123,14 @@ def logs(value: float) -> str:
 
 
 @register.simple_tag(takes_context=True)
-def clock(context: dict[str, Any], moment: datetime | None, seconds: bool = False) -> str:
-    """A moment on the kitchen's clock."""
+def clock(context: dict[str, Any], moment: datetime | None, seconds: bool = False, plain: bool = False) -> str:
+    """A moment on the kitchen's clock; ``plain`` without markup, for attributes."""
     if moment is None:
         return "–"
     kitchen = context["request"].kitchen
-    return current().units.moment(kitchen.local(moment), seconds=seconds)
+    text = current().units.moment(kitchen.local(moment), seconds=seconds)
+    number, _blank, half = text.partition(" ")
+    return format_html('{} <small class="half">{}</small>', number, half) if half and not plain else text
 
 
 @register.simple_tag

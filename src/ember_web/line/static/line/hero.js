@@ -1,7 +1,7 @@
 // The big half of the board: the chosen piece, its next move, and what is done about it.
 
 import { nextOf } from "./fold.js";
-import { core, t, temp } from "../said.js";
+import { core, t, temp } from "../ui/said.js";
 import { el, pieces, svg } from "./words.js";
 
 const SILENT_MS = 120000; // of kitchen time: a probe that said nothing for so long is silent

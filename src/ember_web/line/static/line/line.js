@@ -1,10 +1,10 @@
 // Line: drawn from one state document, with the marks of this board laid on it. Countdowns run on the server's clock.
 
-import { laid, nextOf, planned } from "./line/fold.js";
-import { actsOf, heroOf, nothing, probeCore } from "./line/hero.js";
-import { Queue } from "./line/queue.js";
-import { beep, el, pieces, uuid } from "./line/words.js";
-import { clockOf, span, t, temp } from "./said.js";
+import { laid, nextOf, planned } from "./fold.js";
+import { actsOf, heroOf, nothing, probeCore } from "./hero.js";
+import { Queue } from "./queue.js";
+import { beep, el, pieces, uuid } from "./words.js";
+import { clockOf, span, t, temp } from "../ui/said.js";
 
 const UNDO_MS = 60000;
 const GHOST_MS = 700; // a second tap so soon is none

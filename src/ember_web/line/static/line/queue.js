@@ -1,6 +1,6 @@
 // Marks that the server has not taken yet. They survive a lost connection and a reload, and arrive once: each has its own id.
 
-import { t } from "../said.js";
+import { t } from "../ui/said.js";
 
 const AT_ONCE = 50;
 const MOST_REFUSED = 20;

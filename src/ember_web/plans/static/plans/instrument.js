@@ -1,4 +1,4 @@
-import { core, degrees, t as said, span } from "./said.js";
+import { core, degrees, t as said, span } from "../ui/said.js";
 
 // Grain, cut view and trace share one cursor: mouse, touch, arrow keys. The address keeps it.
 (() => {
