@@ -67,7 +67,9 @@ class Speaker:
 
 
 # what a clause's own words state in SI: a temperature, two of them, a mass, a length
-_STATED = re.compile(r"(?:(?P<low>-?\d+(?:\.\d+)?)(?P<to> [^\W\d]+ ))?(?P<value>-?\d+(?:\.\d+)?) (?P<unit>°C|kg|mm)(?!\w)")
+_STATED = re.compile(
+    r"(?:(?P<low>-?\d+(?:\.\d+)?)(?P<to> [^\W\d]+ ))?(?P<value>-?\d+(?:\.\d+)?) (?P<unit>°C|kg|mm)(?!\w)"
+)
 _OF_SIGN = {"°C": ("temp", 1.0), "kg": ("mass", 1000.0), "mm": ("length", 1.0)}
 
 

@@ -18,7 +18,7 @@ from django.shortcuts import get_object_or_404, redirect, render
 from django.utils.translation import gettext as _
 from django.views.decorators.http import require_GET, require_POST
 
-from ember_core.errors import InputError
+from ember_core.errors import EmberError, InputError
 from ember_core.wording.message import said
 from ember_web.kitchens.actions.set_clock import RATES
 from ember_web.line.actions.start_cook import StartCook, start_cook
@@ -181,7 +181,7 @@ def start(request: KitchenRequest) -> HttpResponse:
     station, probe = (request.POST.get(k, "")[:40].replace("\x00", "") for k in ("station", "probe"))
     try:
         start_cook(Actor.of_request(request), StartCook(plan.public_id, station, probe, event))
-    except InputError as error:
+    except EmberError as error:
         messages.error(request, current().say(error.message))
         return redirect("plan-saved", kitchen=kitchen.public_id, plan=plan.public_id)
     return redirect("line", kitchen=kitchen.public_id)

@@ -11,14 +11,16 @@ from django import forms
 from django.utils.text import capfirst
 from django.utils.translation import gettext
 
-from ember_core.book.book import Book
-from ember_core.entry.sentence import OWN_WAY, OwnFood, Sentence
+from ember_core.book.book import Book, usual_mass
+from ember_core.entry.sentence import OWN_WAY, OwnFood, Sentence, from_document
 from ember_core.wording.message import N_
 from ember_core.wording.quantities import Units
-from ember_web.book.queries import house_document, own_food
-from ember_web.plans.written import KINDS, TIMES, Written, exact
+from ember_web.book.queries import food_choices, house_document, own_food
+from ember_web.plans.models import Plan
+from ember_web.plans.written import KINDS, TIMES, Written, exact, posted, stored
+from ember_web.plans.written import read as read_written
 from ember_web.tenancy.models import Kitchen
-from ember_web.tenancy.voice import tell
+from ember_web.tenancy.voice import current, tell
 
 RULES = (
     ("us-food-code-2022", "US Food Code 2022"),
@@ -86,6 +88,8 @@ def quantity(name: str, written: Written, units: Units) -> forms.FloatField:
 
 class SentenceForm(forms.Form):
     """The parts of a plan's sentence; quantities in SI, shown in the reader's units."""
+
+    busy = False  # nothing is wrong with it, but it could not be computed now
 
     cut = forms.ChoiceField(choices=())
     food = forms.ChoiceField(choices=(), required=False)
@@ -235,3 +239,46 @@ def sentence_of(form: SentenceForm, kitchen: Kitchen, base: dict[str, Any], book
 def choices_for(book: Book, food: str) -> list[tuple[str, float]]:
     """Doneness names offered beside the target."""
     return list(book.doneness_names(food))
+
+
+def _first(kitchen: Kitchen, book: Book) -> Sentence:
+    return Sentence.for_cut(
+        "bavette", book=book, rules=kitchen.rules, altitude_m=kitchen.altitude_m, air_c=kitchen.air_c
+    )
+
+
+def form_of(book: Book, kitchen: Kitchen, plan: Plan | None, data: Any) -> tuple[SentenceForm, dict[str, Any]]:
+    """The sentence's form: from the address, filled up from the saved plan or the cut's usual values."""
+    base = dict(plan.document) if plan else {}
+    start = from_document(base, kitchen.altitude_m, kitchen.air_c, book) if plan else _first(kitchen, book)
+    written = read_written(data)
+    said, typed = written.values, {**stored(plan.entered if plan else {}), **posted(str(data.get("entered", "")))}
+    chosen, before = said.get("cut"), said.get("was")
+    if chosen in book.cuts and before is not None and before != chosen:
+        # another cut brings its own size, mass, doneness and way; what the cook set for the service stays
+        kept = {k: said.get(k) for k in ("count", "start_c", "serve", "rules", "guests") if k in said}
+        values = initial(Sentence.for_cut(chosen, book=book), kitchen) | kept
+    else:
+        values = initial(start, kitchen)
+        if plan is None and chosen in book.cuts and chosen != start.cut:
+            values = initial(Sentence.for_cut(chosen, book=book, rules=kitchen.rules), kitchen)
+        values |= {k: said.get(k) for k in (*FIELDS, "title") if k in said}
+        values["mass_g"] = _mass_of(book, values, said.get("was_size"))
+    own = str(values["cut"]) if plan is not None else ""
+    usual = book.cuts.get(str(values["cut"]), {}).get("food", "")
+    foods = food_choices(kitchen, usual, start.own_food)
+    form = SentenceForm(Written(values, typed | written.typed), book=book, own=own, foods=foods, units=current().units)
+    return form, base
+
+
+def _mass_of(book: Book, values: dict[str, Any], was_size: str | None) -> Any:
+    """The mass in the sentence; the usual one of a cut follows the size that a cook changes."""
+    cut = book.cuts.get(str(values["cut"]))
+    if cut is None or cut["shape"] == "egg":
+        return values["mass_g"]
+    try:
+        size, before = float(values["size_mm"]), float(was_size or cut["size_mm"])
+    except (TypeError, ValueError):
+        return values["mass_g"]
+    usual = values["mass_g"] == f"{usual_mass(cut, before):g}"
+    return f"{usual_mass(cut, size):g}" if usual and 1 <= size <= 400 else values["mass_g"]

@@ -16,27 +16,23 @@ from django.urls import reverse
 from django.utils.translation import gettext as _
 from django.views.decorators.http import require_GET, require_http_methods, require_POST
 
-from ember_core.book.book import Book, usual_mass
+from ember_core.book.book import Book
 from ember_core.entry.quick import parse as parse_quick
-from ember_core.entry.sentence import Sentence, from_document
+from ember_core.entry.sentence import Sentence
 from ember_core.errors import EmberError
 from ember_core.formats.plan import loads
 from ember_core.formats.plan import parse as parse_plan
-from ember_core.heat.ensemble.sensitivity import sensitivities
-from ember_core.plan.finding import Finding, Level
 from ember_core.planning.compute import compute
-from ember_core.wording.message import N_
-from ember_web.book.queries import book_of, food_choices
+from ember_web.book.queries import book_of
 from ember_web.plans.actions.save_plan import SavePlan, save_plan
-from ember_web.plans.adapters import build
-from ember_web.plans.forms import FIELDS, SentenceForm, choices_for, initial, sentence_of
+from ember_web.plans.forms import FIELDS, SentenceForm, choices_for, form_of, initial, sentence_of
 from ember_web.plans.models import Plan
-from ember_web.plans.written import Written, posted, stored
-from ember_web.plans.written import read as read_written
+from ember_web.plans.presenters import build, findings_of, shifts
 from ember_web.tenancy.access import RANK, KitchenRequest, in_kitchen
 from ember_web.tenancy.actor import Actor
 from ember_web.tenancy.models import Kitchen
 from ember_web.tenancy.voice import current, tell
+from ember_web.ui.computing import Busy, solver
 from ember_web.ui.registry import FREE_PROBES, ask
 
 MAX_FILE = 1_000_000
@@ -53,49 +49,6 @@ FORM_OF_PATH = {
 }
 
 
-def _first(kitchen: Kitchen, book: Book) -> Sentence:
-    return Sentence.for_cut(
-        "bavette", book=book, rules=kitchen.rules, altitude_m=kitchen.altitude_m, air_c=kitchen.air_c
-    )
-
-
-def _form(book: Book, kitchen: Kitchen, plan: Plan | None, data: Any) -> tuple[SentenceForm, dict[str, Any]]:
-    """The sentence's form: from the address, filled up from the saved plan or the cut's usual values."""
-    base = dict(plan.document) if plan else {}
-    start = from_document(base, kitchen.altitude_m, kitchen.air_c, book) if plan else _first(kitchen, book)
-    written = read_written(data)
-    said, typed = written.values, {**stored(plan.entered if plan else {}), **posted(str(data.get("entered", "")))}
-    chosen, before = said.get("cut"), said.get("was")
-    if chosen in book.cuts and before is not None and before != chosen:
-        # another cut brings its own size, mass, doneness and way; what the cook set for the service stays
-        kept = {k: said.get(k) for k in ("count", "start_c", "serve", "rules", "guests") if k in said}
-        values = initial(Sentence.for_cut(chosen, book=book), kitchen) | kept
-    else:
-        values = initial(start, kitchen)
-        if plan is None and chosen in book.cuts and chosen != start.cut:
-            values = initial(Sentence.for_cut(chosen, book=book, rules=kitchen.rules), kitchen)
-        values |= {k: said.get(k) for k in (*FIELDS, "title") if k in said}
-        values["mass_g"] = _mass_of(book, values, said.get("was_size"))
-    own = str(values["cut"]) if plan is not None else ""
-    usual = book.cuts.get(str(values["cut"]), {}).get("food", "")
-    foods = food_choices(kitchen, usual, start.own_food)
-    form = SentenceForm(Written(values, typed | written.typed), book=book, own=own, foods=foods, units=current().units)
-    return form, base
-
-
-def _mass_of(book: Book, values: dict[str, Any], was_size: str | None) -> Any:
-    """The mass in the sentence; the usual one of a cut follows the size that a cook changes."""
-    cut = book.cuts.get(str(values["cut"]))
-    if cut is None or cut["shape"] == "egg":
-        return values["mass_g"]
-    try:
-        size, before = float(values["size_mm"]), float(was_size or cut["size_mm"])
-    except (TypeError, ValueError):
-        return values["mass_g"]
-    usual = values["mass_g"] == f"{usual_mass(cut, before):g}"
-    return f"{usual_mass(cut, size):g}" if usual and 1 <= size <= 400 else values["mass_g"]
-
-
 def _compute(form: SentenceForm, kitchen: Kitchen, book: Book, base: dict[str, Any], *, forecast: bool = False) -> Any:
     """The outcome, or None with the errors put beside their parts."""
     if not form.is_valid():
@@ -104,9 +57,10 @@ def _compute(form: SentenceForm, kitchen: Kitchen, book: Book, base: dict[str, A
         document = sentence_of(form, kitchen, base, book).document()
         if forecast:
             document["forecast"] = {"members": 64, "seed": 7}
-        return compute(parse_plan(document), book=book)
+        return solver.run(compute, parse_plan(document), book=book)
     except EmberError as error:
         form.add_error(FORM_OF_PATH.get(error.path), current().say(error.message))
+        form.busy = isinstance(error, Busy)
         return None
 
 
@@ -123,7 +77,7 @@ def _page(
 ) -> HttpResponse:
     kitchen = request.kitchen
     book = book_of(kitchen)
-    form, base = _form(book, kitchen, plan, data)
+    form, base = form_of(book, kitchen, plan, data)
     outcome = _compute(form, kitchen, book, base)
     view = None if outcome is None else build(outcome, kitchen, book, kitchen.now(), _cursor(request))
     cut = book.cuts.get(str(form["cut"].value()))
@@ -151,25 +105,18 @@ def _page(
         "egg": bool(cut and cut["shape"] == "egg"),
         "probes": ask(FREE_PROBES, kitchen, otherwise=()),
         "can_write": RANK[request.role] >= RANK["cook"],
-        "findings": _findings(view),
+        "findings": findings_of(view),
     }
     htmx = getattr(request, "htmx", None)
     template = "plans/_plan.html" if htmx and not htmx.boosted else "plans/plan.html"
-    reply = render(request, template, context, status=status)
+    reply = render(request, template, context, status=503 if form.busy else status)
+    if form.busy:
+        reply["Retry-After"] = "2"
     if view is None and template == "plans/_plan.html" and quick is None:
         # only the sentence is replaced: the picture of the last plan that made sense stays
         reply["HX-Retarget"] = reply["HX-Reselect"] = "#sentence"
         reply["HX-Reswap"] = "outerHTML"
     return reply
-
-
-def _findings(view: Any) -> list[Finding]:
-    """Findings of the computed plan, the gravest first."""
-    return (
-        []
-        if view is None
-        else sorted(view.outcome.findings, key=lambda f: (*Level,).index(Level(f.level)), reverse=True)
-    )
 
 
 @in_kitchen()
@@ -221,7 +168,7 @@ def forecast_part(request: KitchenRequest) -> HttpResponse:
         plan = get_object_or_404(Plan, kitchen=request.kitchen, public_id=request.GET["plan"].replace("\x00", ""))
     kitchen = request.kitchen
     book = book_of(kitchen)
-    form, base = _form(book, kitchen, plan, request.GET)
+    form, base = form_of(book, kitchen, plan, request.GET)
     outcome = _compute(form, kitchen, book, base, forecast=True)
     view = None if outcome is None else build(outcome, kitchen, book, kitchen.now(), _cursor(request))
     context: dict[str, Any] = {"view": view}
@@ -230,20 +177,10 @@ def forecast_part(request: KitchenRequest) -> HttpResponse:
         context |= {
             "early": view.start_at + timedelta(seconds=pull["p5"]),
             "late": view.start_at + timedelta(seconds=pull["p95"]),
-            "shifts": _shifts(view),
+            "shifts": solver.run(shifts, view),
             "cautious": [f for f in view.outcome.findings if f.code == "rule-at-the-cautious-end"],
         }
     return render(request, "plans/_forecast.html", context)
-
-
-def _shifts(view: Any) -> list[str]:
-    """What one change does to the pull, in words."""
-    out = []
-    for s in sensitivities(view.outcome.plan, view.outcome.cook):
-        if s.pull_later_s is not None:
-            template = N_("{change}: {by_s:span} later") if s.pull_later_s > 0 else N_("{change}: {by_s:span} sooner")
-            out.append(tell(template, change=s.change, by_s=abs(s.pull_later_s)))
-    return out
 
 
 @in_kitchen()
@@ -270,7 +207,7 @@ def save(request: KitchenRequest) -> HttpResponse:
     if request.POST.get("plan"):
         plan = get_object_or_404(Plan, kitchen=kitchen, public_id=request.POST["plan"].replace("\x00", ""))
     book = book_of(kitchen)
-    form, base = _form(book, kitchen, plan, request.POST)
+    form, base = form_of(book, kitchen, plan, request.POST)
     outcome = _compute(form, kitchen, book, base)
     if outcome is None:
         return _page(request, plan, request.POST, status=422)
@@ -318,11 +255,11 @@ def import_file(request: KitchenRequest) -> HttpResponse:
         context["text"] = text[:MAX_FILE]
         try:
             checked = loads(text)
-            compute(checked, with_forecast=False)
+            solver.run(compute, checked, with_forecast=False)
             kept = save_plan(Actor.of_request(request), SavePlan(json.loads(text)))
         except EmberError as error:
             context |= {"error": current().say(error.message), "path": error.path}
-            return render(request, "plans/import.html", context, status=422)
+            return render(request, "plans/import.html", context, status=503 if isinstance(error, Busy) else 422)
         messages.success(request, tell("Imported: {title}", title=kept.title))
         return redirect("plan-saved", kitchen=request.kitchen.public_id, plan=kept.public_id)
     if request.role == "viewer":

@@ -23,6 +23,7 @@ from ember_web.plans.adapters import thin_trace
 from ember_web.plans.models import Plan
 from ember_web.tenancy.action import Actor, Rank, action, leave_trail
 from ember_web.tenancy.keys import constraint_of
+from ember_web.ui.computing import solver
 
 
 @dataclass(frozen=True)
@@ -46,6 +47,8 @@ def start_cook(actor: Actor, command: StartCook) -> Cook:
     ------
     InputError
         A plan or probe that is not this kitchen's, a probe that is already in another piece.
+    Busy
+        Too much is computed at once.
     """
     kitchen = actor.kitchen
     if command.event is not None:
@@ -61,7 +64,7 @@ def start_cook(actor: Actor, command: StartCook) -> Cook:
             say("That probe is not in this kitchen; choose one from the list."), path="probe", code="missing"
         )
     checked = parse(plan.document)
-    outcome = compute(checked, with_forecast=False)
+    outcome = solver.run(compute, checked, with_forecast=False)
     now = kitchen_time(kitchen)
     try:
         with transaction.atomic():

@@ -1,0 +1,75 @@
+"""Where pages have the solver work: a few threads for all, a place in the queue, and a limit to waiting.
+
+A page that asks for a computation waits for it, no longer than its limit. When too many wait already it hears so at once,
+and says so: what the cook had entered stays.
+"""
+
+from __future__ import annotations
+
+import os
+import threading
+from collections.abc import Callable
+from concurrent.futures import ThreadPoolExecutor
+from concurrent.futures import TimeoutError as Late
+from contextvars import copy_context
+from typing import ParamSpec, TypeVar
+
+from ember_core.errors import EmberError
+from ember_core.wording.message import N_, say
+
+P = ParamSpec("P")
+R = TypeVar("R")
+WORKERS = max(os.cpu_count() or 2, 2)  # the solver releases the interpreter: one thread for each processor
+MOST_WAITING = 6 * WORKERS  # at some tenths of a second each, what may wait is answered within the limit
+PATIENCE_S = 8.0  # of a request, from when it asks
+
+
+class Busy(EmberError):
+    """Too much is computed at once, or the answer did not come in time; nothing is wrong with what was asked."""
+
+    code = "busy"
+
+
+class Range:
+    """Threads that compute, and those who wait for them."""
+
+    def __init__(self, workers: int = WORKERS, waiting: int = MOST_WAITING, patience_s: float = PATIENCE_S) -> None:
+        self.pool = ThreadPoolExecutor(workers, thread_name_prefix="compute")
+        self.places = threading.Semaphore(workers + waiting)
+        self.patience_s = patience_s
+
+    def run(self, function: Callable[P, R], *args: P.args, **kwargs: P.kwargs) -> R:
+        """What a function gives, computed on one of the threads in the caller's language and units.
+
+        Raises
+        ------
+        Busy
+            No place in the queue, or no answer within the limit.
+        """
+        if not self.places.acquire(blocking=False):
+            raise Busy(say("Too much is being computed at once. Try again in a moment; nothing you entered is lost."))
+        given_up = threading.Event()
+        context = copy_context()
+
+        def work() -> R:
+            try:
+                if given_up.is_set():
+                    raise Late
+                return context.run(function, *args, **kwargs)
+            finally:
+                self.places.release()
+
+        future = self.pool.submit(work)
+        try:
+            return future.result(self.patience_s)
+        except Late:
+            if future.done():  # its own, not ours
+                raise
+            given_up.set()
+            words = N_(
+                "This took longer than {limit_s:.0f} s, for the kitchen's computer is busy. Try again in a moment."
+            )
+            raise Busy(say(words, limit_s=self.patience_s)) from None
+
+
+solver = Range()
