@@ -12,7 +12,7 @@ from ember_core.book.book import shipped
 from ember_core.entry.sentence import Sentence
 from ember_core.formats.plan import parse
 from ember_core.planning.compute import compute
-from ember_web.ui.drawing import GRAIN_H, LEFT, TRACE_H, WIDTH, draw
+from ember_web.ui.drawing import GRAIN_H, LEFT, WIDTH, draw
 from ember_web.ui.templatetags.ember import core, json_block, logs, span
 
 
@@ -31,10 +31,19 @@ def test_all_marks_lie_in_the_frame(cut):
         cursor_s=None,
         ribbon=None,
     )
-    for path, high in ((p.core, TRACE_H), (p.mean, TRACE_H), (p.surface, TRACE_H), (p.isotherm, GRAIN_H)):
-        points = [float(v) for v in re.findall(r"-?\d+\.?\d*", path)]
-        assert all(LEFT - 0.1 <= x <= WIDTH for x in points[::2])
-        assert all(-0.1 <= y <= high + 0.1 for y in points[1::2])
+    outline = [float(v) for v in re.findall(r"-?\d+\.?\d*", p.isotherm)]
+    assert all(LEFT - 0.1 <= x <= WIDTH for x in outline[::2])
+    assert all(-0.1 <= y <= GRAIN_H + 0.1 for y in outline[1::2])
+    trace = json.loads(json.dumps(p.trace, allow_nan=False))
+    low, high = trace["y"]
+    for line in trace["lines"]:
+        assert line["at"][0][0] == 0
+        assert line["at"][-1][0] == pytest.approx(trace["x"], abs=0.06)
+        assert line["as"] == "l-surface" or all(low <= c <= high for _, c in line["at"])
+    assert low <= trace["band"][0] < trace["band"][1] <= high
+    if trace["coast"] is not None:
+        assert trace["coast"]["c1"] > trace["coast"]["c0"]
+        assert trace["coast"]["t1"] > trace["coast"]["t0"] == cook.pull_s
     assert p.cursor["t"] == pytest.approx(cook.pull_s)
     assert base64.b64decode(p.image.split(",")[1])[:4] == b"\x89PNG"
     numbers = json.loads(json.dumps(p.data, allow_nan=False))

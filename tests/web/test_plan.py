@@ -115,7 +115,7 @@ def test_forecast_part_gives_clock_times(kitchen, as_):
     """Earliest and latest likely pull, as a fragment."""
     part = as_("viewer").get("/k/hut/plan/forecast/", SENTENCE).content.decode()
     assert "likely 19:" in part
-    assert "data-ribbon" in part
+    assert "ribbon-data" in part
 
 
 def test_save_change_export_import(kitchen, as_):

@@ -11,11 +11,11 @@ import threading
 from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
 from concurrent.futures import TimeoutError as Late
-from contextvars import copy_context
 from typing import ParamSpec, TypeVar
 
 from ember_core.errors import EmberError
 from ember_core.wording.message import N_, say
+from ember_web.tenancy.voice import current
 
 P = ParamSpec("P")
 R = TypeVar("R")
@@ -49,13 +49,14 @@ class Range:
         if not self.places.acquire(blocking=False):
             raise Busy(say("Too much is being computed at once. Try again in a moment; nothing you entered is lost."))
         given_up = threading.Event()
-        context = copy_context()
+        voice = current()
 
         def work() -> R:
             try:
                 if given_up.is_set():
                     raise Late
-                return context.run(function, *args, **kwargs)
+                with voice.speaking():
+                    return function(*args, **kwargs)
             finally:
                 self.places.release()
 

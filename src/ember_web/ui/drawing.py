@@ -19,6 +19,7 @@ from PIL import Image
 
 from ember_core.heat.cook import Cook
 from ember_core.heat.ensemble.forecast import Forecast
+from ember_core.wording.message import say
 from ember_core.wording.quantities import INCH_MM, SI, Units
 
 Array = NDArray[np.float64]
@@ -53,7 +54,7 @@ def hex_of(rgb: NDArray[np.uint8]) -> str:
 
 @dataclass(frozen=True)
 class Picture:
-    """Everything the template places; coordinates are in SVG units."""
+    """Everything the template places, in SVG units; ``trace`` and ``ribbon`` are for the chart, in s and °C."""
 
     width: int
     grain_h: int
@@ -62,16 +63,10 @@ class Picture:
     image: str
     isotherm: str
     ticks: list[dict[str, Any]]
-    time_marks: list[dict[str, Any]]
     depth_marks: list[dict[str, Any]]
-    temp_marks: list[dict[str, Any]]
-    core: str
-    mean: str
-    surface: str
-    target: dict[str, float] | None
-    coast: dict[str, Any] | None
-    post: dict[str, float] | None
-    ribbon: str
+    target: bool
+    trace: dict[str, Any]
+    ribbon: list[list[float]] | None
     cut: list[dict[str, Any]]
     round_: bool
     cursor: dict[str, Any]
@@ -82,7 +77,7 @@ class Picture:
 
 @dataclass(frozen=True)
 class Axes:
-    """Where times, s, and temperatures, °C, lie on the picture, in SVG units."""
+    """What the trace spans: times, s, and temperatures, °C; across, times lie as on the grain."""
 
     total_s: float
     low_c: float
@@ -92,18 +87,9 @@ class Axes:
         """Across, by times, s."""
         return LEFT + np.asarray(t) / self.total_s * INNER
 
-    def y(self, c: Any) -> Any:
-        """Down, by temperatures, °C; what lies outside goes to the edge."""
-        share = (np.clip(np.asarray(c), self.low_c, self.top_c) - self.low_c) / (self.top_c - self.low_c)
-        return TRACE_H - share * (TRACE_H - 12)
-
     def at(self, t: float) -> float:
         """Across, of one moment, rounded."""
         return round(float(self.x(t)), 1)
-
-    def height(self, c: float) -> float:
-        """Down, of one temperature, rounded."""
-        return round(float(self.y(c)), 1)
 
 
 def _path(x: Array, y: Array) -> str:
@@ -191,8 +177,6 @@ def draw(
     coarse = np.linspace(0.0, total, MOMENTS)
     layer_at = (np.arange(LAYERS) + 0.5) / LAYERS * thick
     painted = np.stack([np.interp(layer_at, depth, row) for row in at_times(cook.t, hottest, coarse)])
-    step = _step(total, (30, 60, 120, 300, 600, 900, 1800, 3600, 7200, 14400, 28800, 86400), 8)
-    degrees = 10 if axes.top_c - axes.low_c <= 80 else 20
     return Picture(
         width=WIDTH,
         grain_h=GRAIN_H,
@@ -201,19 +185,22 @@ def draw(
         image=_image(colours(ramp, grid)),
         isotherm="" if target_c is None else _isotherm(grid, when, where, target_c - 0.5, axes.x, thick),
         ticks=[{"x": axes.at(s), "verb": v} for s, v in ticks],
-        time_marks=[{"x": axes.at(s), "s": s} for s in np.arange(0, total + 1, step)],
         depth_marks=_depth_marks(thick, units),
-        temp_marks=[
-            {"y": axes.height(c), "words": words}
-            for c, words in marks(units, "temp", axes.low_c, axes.top_c, {"°C": degrees, "°F": 2 * degrees})
-        ],
-        core=_path(axes.x(t), axes.y(cook.core[keep])),
-        mean=_path(axes.x(t), axes.y(cook.mean[keep])),
-        surface=_path(axes.x(t), axes.y(cook.surface_a[keep])),
-        target=None if target_c is None else _band(axes, target_c),
-        coast=_coast(cook, axes),
-        post=None if met_at_s is None else {"x": axes.at(min(met_at_s, total))},
-        ribbon="" if ribbon is None else _ribbon(ribbon, axes),
+        target=target_c is not None,
+        trace={
+            "size": [WIDTH, TRACE_H, LEFT, RIGHT, 12],
+            "x": total,
+            "y": [axes.low_c, axes.top_c],
+            "lines": [
+                {"as": name, "at": points(t, row[keep])}
+                for name, row in (("l-surface", cook.surface_a), ("l-mean", cook.mean), ("l-core", cook.core))
+            ],
+            "band": None if target_c is None else [target_c - 1.0, target_c + 1.0],
+            "coast": _coast(cook),
+            "post": None if met_at_s is None else {"t": min(met_at_s, total), "words": say("rule met")},
+            "moves": [s for s, _ in ticks],
+        },
+        ribbon=None if ribbon is None else _ribbon(ribbon),
         cut=_cut(painted[int(np.argmin(np.abs(coarse - cursor_at)))], ramp, round_),
         round_=round_,
         cursor={
@@ -279,31 +266,30 @@ def _image(rgb: NDArray[np.uint8]) -> str:
     return "data:image/png;base64," + base64.b64encode(buffer.getvalue()).decode()
 
 
-def _band(axes: Axes, target_c: float) -> dict[str, float]:
-    """The target, 1 K up and down."""
-    high, low = float(axes.y(target_c + 1)), float(axes.y(target_c - 1))
-    return {"y": round(high, 1), "h": round(low - high, 1), "mid": axes.height(target_c)}
+def points(t_s: Any, c: Any) -> list[list[float]]:
+    """Pairs of time, s, and temperature, °C, no finer than a chart shows."""
+    return [[float(a), float(b)] for a, b in zip(np.round(t_s, 1), np.round(c, 2), strict=True)]
 
 
-def _coast(cook: Cook, axes: Axes) -> dict[str, Any] | None:
+def _coast(cook: Cook) -> dict[str, Any] | None:
     """From the pull to the peak, and the rise between them, K; None when the core does not rise after it."""
     if cook.pull_s is None or cook.peak_t_s <= cook.pull_s:
         return None
     pull_core = float(np.interp(cook.pull_s, cook.t, cook.core))
     return {
-        "x0": axes.at(cook.pull_s),
-        "x1": axes.at(cook.peak_t_s),
-        "y0": axes.height(pull_core),
-        "y1": axes.height(cook.peak_core_c),
-        "rise": cook.peak_core_c - pull_core,
+        "t0": cook.pull_s,
+        "t1": cook.peak_t_s,
+        "c0": pull_core,
+        "c1": cook.peak_core_c,
+        "words": say("coast +{rise:rise1}", rise=cook.peak_core_c - pull_core),
     }
 
 
-def _ribbon(forecast: Forecast, axes: Axes) -> str:
-    """Outline of the 5–95 % band of the core."""
+def _ribbon(forecast: Forecast) -> list[list[float]]:
+    """The 5–95 % band of the core: time, s, low and high, °C."""
     low, _, high = forecast.curve_core
-    xs = axes.x(forecast.curve_t)
-    return _path(xs, axes.y(high)) + "L" + _path(xs[::-1], axes.y(low[::-1]))[1:] + "Z"
+    rows = np.column_stack([forecast.curve_t.round(1), low.round(2), high.round(2)])
+    return [[float(v) for v in row] for row in rows]
 
 
 def _table(cook: Cook) -> list[dict[str, float]]:

@@ -1,6 +1,7 @@
 // The big half of the board: the chosen piece, its next move, and what is done about it.
 
 import { nextOf } from "./fold.js";
+import { draw } from "../ui/chart.js";
 import { core, t, temp } from "../ui/said.js";
 import { el, pieces, svg } from "./words.js";
 
@@ -22,17 +23,17 @@ const spark = (cook) => {
   const total = Math.max(cook.trace[cook.trace.length - 1][0], ...cook.readings.slice(-1).map((r) => r[0]), 1);
   const all = [...cook.trace.map((p) => p[1]), ...cook.readings.map((r) => r[1])];
   const low = Math.min(...all);
-  const high = Math.max(...all, low + 5);
-  const x = (t) => (t / total) * 756 + 2;
-  const y = (c) => 100 - ((c - low) / (high - low)) * 94;
-  const points = cook.trace.map((p) => `${x(p[0]).toFixed(1)} ${y(p[1]).toFixed(1)}`);
-  box.append(svg("path", { d: `M${points.join("L")}`, class: "l-mean" }));
-  if (cook.target)
-    box.append(svg("line", { x1: 0, x2: 760, y1: y(cook.target), y2: y(cook.target), class: "target-line" }));
-  for (const m of cook.moves)
-    box.append(svg("line", { x1: x(m.offset), x2: x(m.offset), y1: 0, y2: 104, class: "tick" }));
-  for (const r of cook.readings)
-    box.append(svg("circle", { cx: x(r[0]).toFixed(1), cy: y(r[1]).toFixed(1), r: 2.5, class: "dot" }));
+  draw(box, {
+    size: [760, 104, 2, 2, 6],
+    axes: false,
+    x: total,
+    y: [low, Math.max(...all, low + 5)],
+    lines: [{ as: "l-mean", at: cook.trace }],
+    level: cook.target || null,
+    moves: cook.moves.map((m) => m.offset),
+    across: true,
+    dots: cook.readings,
+  });
   return box;
 };
 

@@ -166,7 +166,7 @@ const rowOf = (cook, current) => {
   const next = move ? `${move.verb} ${clock.at(move.due)}` : t("all moves done");
   card.append(
     head,
-    el("p", "", `${cook.station} · ${next}${core !== null ? ` · ${t("core {core}", { core: temp(core) })}` : ""}`),
+    el("p", "", [cook.station, next, ...(core !== null ? [t("core {core}", { core: temp(core) })] : [])].join(" · ")),
   );
   card.addEventListener("click", () => {
     chosen = cook.id;

@@ -1,3 +1,4 @@
+import { draw } from "../ui/chart.js";
 import { core, degrees, t as said, span } from "../ui/said.js";
 
 // Grain, cut view and trace share one cursor: mouse, touch, arrow keys. The address keeps it.
@@ -54,9 +55,11 @@ import { core, degrees, t as said, span } from "../ui/said.js";
   const begin = () => {
     const source = document.getElementById("instrument-data");
     data = source ? JSON.parse(source.textContent) : null;
-    const likely = document.getElementById("likely"),
-      ribbon = document.getElementById("ribbon");
-    if (likely && ribbon && likely.dataset.ribbon) ribbon.setAttribute("d", likely.dataset.ribbon);
+    const trace = document.querySelector("svg.trace"),
+      spec = document.getElementById("trace-data"),
+      ribbon = document.getElementById("ribbon-data");
+    if (trace && spec)
+      draw(trace, { ...JSON.parse(spec.textContent), area: ribbon ? JSON.parse(ribbon.textContent) : null });
   };
   const from = (e) => {
     const svg = e.target.closest("svg.grain, svg.trace");

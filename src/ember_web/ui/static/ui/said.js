@@ -12,8 +12,11 @@ export const t = (text, values = {}) => {
 
 export const degrees = units.temperature === "F" ? "°F" : "°C";
 
+// °C in the reader's unit
+export const inDegrees = (celsius) => (units.temperature === "F" ? 1.8 * celsius + 32 : celsius);
+
 // a temperature without its unit, one decimal
-export const core = (celsius) => (units.temperature === "F" ? 1.8 * celsius + 32 : celsius).toFixed(1);
+export const core = (celsius) => inDegrees(celsius).toFixed(1);
 
 export const temp = (celsius) => `${core(celsius)} ${degrees}`;
 
@@ -23,8 +26,8 @@ export const span = (seconds) => {
   const sign = seconds < -0.5 ? "−" : "";
   if (s < 600) return `${sign}${Math.floor(s / 60)}:${String(s % 60).padStart(2, "0")}`;
   const m = Math.round(s / 60);
-  if (s < 7200) return `${sign}${t("{minutes} min", { minutes: m })}`;
-  return `${sign}${t("{hours} h {minutes}", { hours: Math.floor(m / 60), minutes: String(m % 60).padStart(2, "0") })}`;
+  const long = { hours: Math.floor(m / 60), minutes: String(m % 60).padStart(2, "0") };
+  return sign + (s < 7200 ? t("{minutes} min", { minutes: m }) : t("{hours} h {minutes}", long));
 };
 
 // how a kitchen's clock is written: 19:40 or 7:40 pm

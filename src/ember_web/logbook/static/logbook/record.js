@@ -1,0 +1,5 @@
+// A record: plan against actual.
+
+import { drawAll } from "../ui/chart.js";
+
+drawAll();

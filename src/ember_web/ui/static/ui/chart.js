@@ -1,0 +1,114 @@
+// The one chart: temperatures over time. It draws what a document says in s and °C, in the reader's units.
+//
+// size: [width, height, left, right, top]; x: last second; y: [low, high]; axes: whether there are any
+// lines: {as, at: [[t, c]]}; area: [[t, low, high]]; dots: [[t, c]]; band: [low, high]; level: c
+// moves: [t], short or right across; post: {t, words}; coast: {t0, t1, c0, c1, words}
+
+import { area, axisBottom, axisLeft, line, scaleLinear, select } from "../vendor/d3/d3-chart.min.js";
+import { inDegrees, span, units } from "./said.js";
+
+const APART_S = [30, 60, 120, 300, 600, 900, 1800, 3600, 7200, 14400, 28800, 86400];
+const MOST_TIMES = 9;
+
+const times = (last) => {
+  const apart = APART_S.find((s) => last / s <= MOST_TIMES) || APART_S[APART_S.length - 1];
+  return Array.from({ length: Math.floor(last / apart) + 1 }, (_, i) => i * apart);
+};
+
+const degreesBetween = (low, high) => {
+  const few = units.temperature === "F" ? 20 : 10;
+  const apart = high - low > 9 * few ? 2 * few : few;
+  const first = Math.ceil(low / apart - 1e-9);
+  return Array.from({ length: Math.floor(high / apart + 1e-9) - first + 1 }, (_, i) => (first + i) * apart);
+};
+
+export const scales = (spec) => {
+  const [width, height, left, right, top] = spec.size;
+  const x = scaleLinear([0, spec.x], [left, width - right]);
+  const degrees = scaleLinear(spec.y.map(inDegrees), [height, top]).clamp(true);
+  return { x, y: (c) => degrees(inDegrees(c)), degrees };
+};
+
+const axes = (g, spec, { x, degrees }) => {
+  const [width, height, left] = spec.size;
+  const left_ = axisLeft(degrees)
+    .tickValues(degreesBetween(...degrees.domain()))
+    .tickSize(left - width)
+    .tickPadding(6)
+    .tickFormat((v) => `${v}`.replace("-", "−"));
+  const below = axisBottom(x).tickValues(times(spec.x)).tickSize(0).tickPadding(8).tickFormat(span);
+  g.append("g").attr("class", "chart-axis").attr("transform", `translate(${left},0)`).call(left_);
+  g.append("g").attr("class", "chart-axis").attr("transform", `translate(0,${height})`).call(below);
+  for (const axis of g.selectAll(".chart-axis").nodes()) {
+    axis.removeAttribute("font-size");
+    axis.removeAttribute("font-family");
+    select(axis).select(".domain").remove();
+  }
+};
+
+const straight = (g, as, x1, y1, x2, y2) =>
+  g.append("line").attr("class", as).attr("x1", x1).attr("y1", y1).attr("x2", x2).attr("y2", y2);
+
+const words = (g, as, text, x, y, dx, dy) =>
+  g
+    .append("text")
+    .attr("class", as)
+    .attr("x", x)
+    .attr("y", y)
+    .attr("dx", dx)
+    .attr("dy", dy)
+    .attr("text-anchor", "end")
+    .text(text);
+
+// draws into an svg, before what stands in it already, such as a cursor
+export const draw = (svg, spec) => {
+  const [width, height, left, right] = spec.size;
+  const at = scales(spec);
+  const { x, y } = at;
+  for (const old of svg.querySelectorAll(":scope > .chart")) old.remove();
+  const g = select(svg).insert("g", ":first-child").attr("class", "chart");
+  if (spec.axes !== false) axes(g, spec, at);
+  if (spec.band) {
+    const [low, high] = spec.band.map(y);
+    g.append("rect")
+      .attr("class", "band")
+      .attr("x", left)
+      .attr("width", width - left - right)
+      .attr("y", high)
+      .attr("height", low - high);
+  }
+  if (spec.level !== null && spec.level !== undefined)
+    straight(g, "target-line", left, y(spec.level), width, y(spec.level));
+  if (spec.area) {
+    const shape = area()
+      .x((p) => x(p[0]))
+      .y0((p) => y(p[1]))
+      .y1((p) => y(p[2]));
+    g.append("path").attr("class", "ribbon").attr("id", "ribbon").attr("d", shape(spec.area));
+  }
+  const curve = line()
+    .x((p) => x(p[0]))
+    .y((p) => y(p[1]));
+  for (const { as, at: points } of spec.lines) g.append("path").attr("class", as).attr("d", curve(points));
+  if (spec.coast) {
+    const { t0, t1, c0, c1 } = spec.coast;
+    straight(g, "coast", x(t0), y(c0), x(t1), y(c0));
+    straight(g, "coast", x(t1), y(c0), x(t1), y(c1));
+    words(g, "axis strong", spec.coast.words, x(t1), y(c0), -6, 16);
+  }
+  if (spec.post) {
+    straight(g, "post", x(spec.post.t), 4, x(spec.post.t), height);
+    words(g, "axis post-word", spec.post.words, x(spec.post.t), 14, -4, 0);
+  }
+  for (const t of spec.moves || []) straight(g, "move-at", x(t), spec.across ? 0 : height, x(t), height + 6);
+  for (const [t, c] of spec.dots || [])
+    g.append("circle").attr("class", "dot").attr("cx", x(t)).attr("cy", y(c)).attr("r", 2.2);
+};
+
+// every chart of a page that names its document
+export const drawAll = (root = document) => {
+  for (const svg of root.querySelectorAll("svg[data-chart]")) {
+    const source = document.getElementById(svg.dataset.chart);
+    if (source) draw(svg, JSON.parse(source.textContent));
+  }
+};
