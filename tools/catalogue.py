@@ -36,7 +36,7 @@ DATA = {
     "moves.toml": {"verb", "cue", "why", "caution", "cue_in_the_shell", "why_to_rest", "why_to_dip", "caution_to_rest", "cue_carved"},
     "cautions.toml": {"words"},
     "keeping.toml": {"needs", "note", "remedy", "exempt", "susceptible"},
-    "rules.toml": {"note", "guidance", "forms", "name"},
+    "rules.toml": {"note", "guidance", "forms", "name", "short"},
     "cuts.toml": {"name"},
     "ways.toml": {"name"},
     "organisms.toml": {"name"},

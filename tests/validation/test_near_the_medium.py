@@ -198,7 +198,7 @@ def test_a_bath_is_cooled_by_what_goes_in_then():
             "stages": [*stages, {"kind": "bath", "minutes": 30, "medium_c": 60, "load": {"litres": 8, "heater_w": 800}}],
         })  # fmt: skip
         cook = run(plan, setup(plan))
-        words = [f["message"] for f in cook.findings if f["code"] == "crowded-bath"]
+        words = [f.message for f in cook.findings if f.code == "crowded-bath"]
         return float(words[0].split("by ")[1].split(" °C")[0]), cook
 
     cold, cook = drop([])

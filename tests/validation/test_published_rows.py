@@ -176,8 +176,9 @@ def test_keeping(table):
 def test_no_table_beside_these():
     """All tables of the file are entered above; the floor of house plans is 54.4 °C and 5 log, 52.4 °C with a shown reduction."""
     tables = read_toml("keeping.toml")
-    assert set(tables) == {*KEEPING, "floor"}
+    assert set(tables) == {*KEEPING, "floor", "standing_in"}
     assert tables["floor"] == {"least_c": 54.4, "growth_c": 52.4, "log10": 5.0}
+    assert tables["standing_in"] == {"house": US, "come_up": "us-fsis-appendix-a", "guests": US}
 
 
 def test_organisms():
@@ -274,7 +275,7 @@ def test_what_is_unknown_and_what_is_whole():
             None,
             False,
         )
-        assert [(n["code"], n["level"]) for n in unknown.notes] == [("species-unknown", "care")]
+        assert [(n.code, n.level) for n in unknown.notes] == [("species-unknown", "care")]
     for food, form, handling, whole in (
         ("beef-lean", None, (), True), ("beef-lean", "roast", (), True), ("beef-lean", "tenderised", (), False), ("beef-lean", None, ("scored",), False),
         ("beef-liver", None, (), False), ("hake", None, (), False), ("ham-cured", None, (), True),

@@ -32,6 +32,7 @@ from ember_core.safety.keeping import (
     parasites_controlled,
     rows_of,
     shelf_life,
+    standing_in,
     time_out_of_control,
 )
 from ember_core.safety.notes import guidance, house_notes
@@ -42,7 +43,6 @@ Array = NDArray[np.float64]
 Findings = list[Finding]
 COLD_ENOUGH_C = 21.0  # a short dip that ends below it is a chill that keeps the food
 COLD_C = 10.0  # a chill that ends above it keeps nothing: its time counts as warm (the come-up's lower end)
-EGG_PRODUCTS = {"egg-whole": "whole", "egg-duck": "whole", "egg-yolk": "yolk", "egg-white": "white"}
 
 
 class History:
@@ -268,7 +268,7 @@ def _served(h: History) -> Findings:
     """What follows from serving it as it is: susceptible guests, bivalves, liquid egg, chilled food."""
     out, plan, rules = [], h.plan, h.plan.kept_by
     if not h.rule.get("met") and plan.guests == "susceptible":
-        row = rows_of("guests", "us-food-code-2022")[0]
+        row = rows_of("guests", standing_in("guests"))[0]
         words = say("Highly susceptible guests: {susceptible}.", susceptible=say(row["susceptible"]))
         out.append(Finding("susceptible-guests", "stop", words, f"{row['authority']}, {row['clause']}"))
     if plan.food in read_toml("forms.toml")["bivalves"]["foods"]:
@@ -281,8 +281,9 @@ def _served(h: History) -> Findings:
                     at_c=90.0,
                 )
                 out.append(Finding("bivalves", "care", words, f"{row['authority']}, {row['clause']}"))
-    if plan.food in EGG_PRODUCTS and plan.shape["kind"] != "egg" and rows_of("egg_products", rules):
-        found = check_egg_product(rules, EGG_PRODUCTS[plan.food], h.t, h.coldest).finding()
+    egg_products = read_toml("forms.toml")["egg_products"]
+    if plan.food in egg_products and plan.shape["kind"] != "egg" and rows_of("egg_products", rules):
+        found = check_egg_product(rules, egg_products[plan.food], h.t, h.coldest).finding()
         out.append(replace(found, level=Level.NOTE if found.level == Level.NOTE else Level.CARE))
     if h.chills and h.chills[-1] is h.cook.stages[-1]:
         out += _kept(h)

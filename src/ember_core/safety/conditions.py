@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 from ember_core.plan.finding import Finding
 from ember_core.plan.plan import Plan
 from ember_core.plan.stages import HEAT_KINDS, FaceSpec, StageSpec
-from ember_core.safety.rules import Clause, Profile, profile_of
+from ember_core.safety.rules import Clause, Profile, profile_of, usual
 from ember_core.wording.message import joined, say
 
 Flags = NDArray[np.bool_]
@@ -78,7 +78,7 @@ def in_force(plan: Plan, ran: Sequence[Ran] | None = None, profile: Profile | No
     profile : Profile, optional
         Default the plan's.
     """
-    profile = profile or profile_of(plan.rules or "us-food-code-2022", plan.house)
+    profile = profile or profile_of(plan.rules or usual(), plan.house)
     lasted = [s.seconds if ran is None else ran[i].end_s - ran[i].start_s for i, s in enumerate(plan.stages)]
     mass = plan.document["piece"].get("mass_g")
     out = InForce()

@@ -53,15 +53,21 @@ class Check:
 
 def rows_of(table: str, profile: str) -> list[dict[str, Any]]:
     """Rows of one table of ``keeping.toml`` for a profile, its own or kept from another; *house* has the Food Code's."""
-    if profile not in profiles() and profile != "eu-853-2004":
+    tables = read_toml("keeping.toml")
+    if profile not in profiles() and all(profile != r["profile"] for r in tables[table]):
         raise InputError(
             say("Unknown rules {profile!r}; choose one of {choices}.", profile=profile, choices=", ".join(profiles())),
             path="/rules",
             code="choice",
         )
-    base = "us-food-code-2022" if profile == "house" else profile
-    rows: list[dict[str, Any]] = read_toml("keeping.toml")[table]
+    base = standing_in("house") if profile == "house" else profile
+    rows: list[dict[str, Any]] = tables[table]
     return [r for r in rows if r["profile"] == base or base in r.get("kept_in", ())]
+
+
+def standing_in(what: str) -> str:
+    """Whose numbers are taken where a profile has none: for a ``house`` without a base, the ``come_up``, ``guests``."""
+    return str(read_toml("keeping.toml")["standing_in"][what])
 
 
 def _history(t_s: Array, temperature_c: Array) -> tuple[Array, Array]:
@@ -255,7 +261,7 @@ def check_raw(profile: str, t_s: Array, hottest_c: Array) -> Check:
     """
     t, c = _history(t_s, hottest_c)
     hold = rows_of("holding", profile)[0]
-    rules = rows_of("time_control", profile) or rows_of("come_up", "us-fsis-appendix-a")
+    rules = rows_of("time_control", profile) or rows_of("come_up", standing_in("come_up"))
     limit = float(rules[0]["most_s" if "most_s" in rules[0] else "within_s"])
     used = _in_zone(t, c, hold["cold_c"], np.inf, None)
     good = used <= limit + 1e-6
@@ -284,7 +290,7 @@ def check_growth(profile: str, t_s: Array, deciding_c: Array, *, apart_s: float 
     """
     t, c = _history(t_s, deciding_c)
     own = rows_of("come_up", profile)
-    rule = (own or rows_of("come_up", "us-fsis-appendix-a"))[0]
+    rule = (own or rows_of("come_up", standing_in("come_up")))[0]
     used = _in_zone(t, c, rule["from_c"], rule["to_c"] - TOLERANCE_C, apart_s)
     limit = float(rule["within_s"])
     good = used <= limit + 1e-6

@@ -31,6 +31,7 @@ class Organism:
     d_lower_s: float
     z_c: float
     source: str
+    species: frozenset[str]
 
 
 @lru_cache(maxsize=1)
@@ -47,18 +48,15 @@ def organisms() -> dict[str, Organism]:
             60 * r["d_lower_min"],
             r["z_c"],
             r["source"],
+            frozenset(r["species"]),
         )
         for r in read_toml("organisms.toml")["organism"]
     }
 
 
 def for_food(species: str | None) -> tuple[Organism, ...]:
-    """The organisms reported for a food: always Salmonella and Listeria, E. coli for beef and veal."""
-    table = organisms()
-    ids = ["salmonella", "listeria"]
-    if species in {"beef", "veal", "lamb", "venison", None}:
-        ids.append("e-coli-o157")
-    return tuple(table[i] for i in ids)
+    """The organisms reported for a food of a species; None: of an unknown one."""
+    return tuple(o for o in organisms().values() if {"any", species or "unknown"} & o.species)
 
 
 def log_reduction(

@@ -63,6 +63,7 @@ class Profile:
     come_up: str
     confidence: float
     clauses: tuple[Clause, ...]
+    short: str = ""  # its name in a sentence
     guidance: str = ""
     guidance_rows: tuple[tuple[float, float], ...] = ()
     guidance_below: frozenset[str] = frozenset()  # species whose whole pieces may be less than the guidance
@@ -124,6 +125,7 @@ def profiles(log: float = 6.5) -> dict[str, Profile]:
             p["come_up"],
             p["confidence"],
             clauses,
+            p["short"],
             p.get("guidance", ""),
             _rows(p.get("guidance_rows", ())),
             frozenset(p.get("guidance_below", ())),
@@ -155,6 +157,11 @@ def _advisory(clause: Mapping[str, Any]) -> frozenset[str]:
 def dominates(rows: Sequence[tuple[float, float]], base: Sequence[tuple[float, float]]) -> bool:
     """True when every one of ``rows`` would by itself satisfy one of the rows of ``base``."""
     return all(any(t >= b_t - 1e-9 and s >= b_s - 1e-9 for b_t, b_s in base) for t, s in rows)
+
+
+def usual() -> str:
+    """The id of the profile that a plan goes by when it names none."""
+    return str(read_toml("rules.toml")["usual"])
 
 
 def bases() -> dict[str, Profile]:

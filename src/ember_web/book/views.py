@@ -11,6 +11,7 @@ from django.views.decorators.http import require_GET, require_http_methods, requ
 from ember_core.data.loader import read_toml
 from ember_core.errors import InputError
 from ember_core.safety.rules import bases
+from ember_core.safety.rules import usual as usual_rules
 from ember_web.book.actions.remove_food import remove_food
 from ember_web.book.actions.store_food import StoreFood, store_food
 from ember_web.book.actions.store_house_rules import StoreHouseRules, store_house_rules
@@ -89,7 +90,7 @@ def remove(request: KitchenRequest, food: str) -> HttpResponse:
 def rules(request: KitchenRequest) -> HttpResponse:
     """The house's own rules: read by all, changed by a chef."""
     kitchen = request.kitchen
-    usual = kitchen.rules if kitchen.rules != "house" else "us-food-code-2022"
+    usual = kitchen.rules if kitchen.rules != "house" else usual_rules()
     house = HouseRules.objects.filter(kitchen=kitchen).first() or HouseRules(kitchen=kitchen, base=usual)
     data = request.POST if request.method == "POST" else request.GET if "base" in request.GET else None
     if request.method == "POST":

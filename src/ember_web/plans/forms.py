@@ -13,6 +13,7 @@ from django.utils.translation import gettext
 
 from ember_core.book.book import Book, usual_mass
 from ember_core.entry.sentence import OWN_WAY, OwnFood, Sentence, from_document
+from ember_core.safety.rules import profiles
 from ember_core.wording.message import N_
 from ember_core.wording.quantities import Units
 from ember_web.book.queries import food_choices, house_document, own_food
@@ -22,13 +23,6 @@ from ember_web.plans.written import read as read_written
 from ember_web.tenancy.models import Kitchen
 from ember_web.tenancy.voice import current, tell
 
-RULES = (
-    ("us-food-code-2022", "US Food Code 2022"),
-    ("us-fsis-appendix-a", "US FSIS Appendix A"),
-    ("uk-fsa", "UK FSA"),
-    ("anz-fsanz-3.2.2", "FSANZ 3.2.2"),
-    ("house", N_("house rules")),
-)
 GUESTS = (("general", N_("general guests")), ("susceptible", N_("highly susceptible guests")))
 FIELDS = ("cut", "food", "count", "size_mm", "mass_g", "start_c", "target_c", "way", "serve", "rules", "guests")
 
@@ -136,7 +130,7 @@ class SentenceForm(forms.Form):
             "cut": cuts,
             "way": ways,
             "food": [(key, gettext(words)) for key, words in foods],
-            "rules": [(key, gettext(words)) for key, words in RULES],
+            "rules": [(p.id, gettext(p.short)) for p in profiles().values()],
             "guests": [(key, gettext(words)) for key, words in GUESTS],
         }.items():
             self.fields[name].choices = found  # type: ignore[attr-defined]
