@@ -10,7 +10,7 @@ from ember_core.book.book import Book, shipped
 from ember_core.entry.sentence import Sentence, from_document
 from ember_core.errors import FormatError
 from ember_core.formats.plan import parse
-from ember_core.planning.compute import compute
+from ember_core.planning.compute import compute, spreads_of
 
 HOT_PAN = shipped().ways["hot-pan-basted"]
 
@@ -41,6 +41,30 @@ def test_a_plan_made_with_an_old_version_stays_as_it_was():
     assert newer.way_name(document["way"]) == "hot pan, basted"
     assert newer.way_name(fresh["way"]) == "hotter pan"
     assert shipped().way("hot-pan-basted", 2) is None  # the shipped book is as it was
+
+
+def test_spreads_in_a_new_version():
+    """A plan keeps those it was made with; a newer one goes by the newer ones, unless it states its own."""
+    document = Sentence.for_cut("bavette", size_mm=28).document()
+    wide = {**{k: v for k, v in shipped().spreads(1).items() if k != "drift_share"}, "thickness_mm": 4.0}
+    newer = shipped().with_rows(spread=[{"id": "usual", "version": 2, **wide}])
+    fresh = Sentence.for_cut("bavette", size_mm=28, book=newer).document()
+    assert (fresh["x-spreads-version"], "x-spreads-version" in document) == (2, False)
+    assert from_document(document, 0.0, 22.0, newer).document() == document
+    assert from_document(fresh, 0.0, 22.0, newer).document() == fresh
+    pulls = {}
+    for name, plan, book in (("old", document, shipped()), ("kept", document, newer), ("new", fresh, newer)):
+        result = compute(parse(plan | {"forecast": {"members": 32}}), book=book).result
+        pulls[name] = result["forecast"]["pull_s"]
+        assert ("newer-version" in {f["code"] for f in result["findings"]}) is (name == "kept")
+    assert pulls["kept"] == pulls["old"]
+    assert pulls["new"]["p95"] - pulls["new"]["p5"] > 2 * (pulls["old"]["p95"] - pulls["old"]["p5"])
+    own = fresh | {"forecast": {"spreads": {"thickness_mm": 0.5}}}
+    assert spreads_of(own, newer) == wide | {"thickness_mm": 0.5}
+    assert spreads_of(document, newer) is None
+    for version in (3, 0, "2", None):
+        with pytest.raises(FormatError, match="The book has no spreads"):
+            spreads_of(fresh | {"x-spreads-version": version}, newer)
 
 
 def test_a_cut_in_a_new_version():

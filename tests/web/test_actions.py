@@ -12,6 +12,7 @@ from django.apps import apps
 from django.core.exceptions import PermissionDenied, ValidationError
 from django.db import IntegrityError, connection, models, transaction
 
+from ember_core.book.book import shipped
 from ember_core.entry.sentence import Sentence
 from ember_core.errors import InputError
 from ember_core.line.fold import NOTE
@@ -192,6 +193,28 @@ def test_a_kitchens_own_version_of_a_way(kitchen, stranger):
     with pytest.raises(InputError) as caught:
         do(Actor.setup(kitchen), AddBookRow("pan", "x", {}))
     assert caught.value.path == "kind"
+
+
+def test_a_kitchens_own_spreads(kitchen, plan):
+    """Whole, and such as a plan may state; a cook goes on the line with them."""
+    do = load(WEB / "book" / "actions" / "add_book_row.py")
+    usual = {k: v for k, v in shipped().spreads(1).items() if k != "drift_share"}
+    for key, body, path in (
+        ("mine", usual, "key"), ("usual", {"thickness_mm": 1.0}, "body"),
+        ("usual", usual | {"start_c": 99.0}, "/forecast/spreads/start_c"), ("usual", usual | {"x": 1}, "/forecast/spreads/x"),
+    ):  # fmt: skip
+        with pytest.raises(InputError) as caught:
+            do(Actor.setup(kitchen), AddBookRow("spread", key, body))
+        assert caught.value.path == path
+    do(Actor.setup(kitchen), AddBookRow("spread", "usual", usual | {"thickness_mm": 3.0}))
+    book = book_of(kitchen)
+    assert (book.spreads_version, book.spreads()["thickness_mm"], book.spreads(1)["thickness_mm"]) == (2, 3.0, 0.9)
+    from tests.web.acting import save_plan
+
+    start = load(WEB / "line" / "actions" / "start_cook.py")
+    made = save_plan(kitchen, User.objects.get(username="chef"), Sentence.for_cut("bavette", book=book).document())
+    assert start(Actor.setup(kitchen), StartCook(made.public_id)).document["forecast"]["spreads"]["thickness_mm"] == 3.0
+    assert "forecast" not in start(Actor.setup(kitchen), StartCook(plan.public_id)).document
 
 
 def rows_of(kitchen, cook, plan):

@@ -1,4 +1,4 @@
-"""The book: cuts, ways and doneness names, every row with id and version.
+"""The book: cuts, ways, doneness names, rules and spreads, every row with id and version.
 
 A :class:`Book` is a value: the shipped rows and a kitchen's own, put together by whoever knows the kitchen, and passed in.
 A changed row is a new version; old versions stay, so that a plan made with one reads back as it for ever.
@@ -19,6 +19,7 @@ from ember_core.wording.message import N_, Message, say
 
 Row = Mapping[str, Any]  # with ``id`` and ``version``
 Shelf = Mapping[str, tuple[Row, ...]]  # versions of each id, in rising order
+SPREADS = "usual"  # the id of the one row of spreads
 REACHED_K = 0.6  # a doneness name is reached so far below its temperature
 DIRECTIONS = {"slab": 1, "cylinder": 2, "sphere": 3, "egg": 3}  # that a size stands for, by shape; others: 1
 
@@ -55,12 +56,12 @@ def _shelf(rows: Iterable[Row], kind: str) -> Shelf:
 
 @dataclass(frozen=True)
 class Book:
-    """Rows of cuts, ways and doneness sets, all versions.
+    """Rows of cuts, ways, doneness sets, rules and spreads, all versions.
 
     Attributes
     ----------
     shelves : mapping of str to mapping
-        By kind (``cut``, ``way``, ``doneness``): the versions of each id.
+        By kind (``cut``, ``way``, ``doneness``, ``rule``, ``spread``): the versions of each id.
     """
 
     shelves: Mapping[str, Shelf]
@@ -114,6 +115,34 @@ class Book:
         """The newest version of a row when it is newer than ``version``, else None."""
         found = self._find(kind, name, None)
         return int(found["version"]) if found is not None and found["version"] > version else None
+
+    @cached_property
+    def rules(self) -> dict[str, Row]:
+        """The newest version of every rule profile by id."""
+        return self.newest("rule")
+
+    def spreads(self, version: int | None = None) -> dict[str, float]:
+        """How much a careful cook leaves open, by name (see ``data/spreads.toml``); ``version`` None: the newest.
+
+        Raises
+        ------
+        FormatError
+            A version the book does not have.
+        """
+        row = self._find("spread", SPREADS, version)
+        if row is None:
+            raise FormatError(
+                say("The book has no spreads of version {version}; leave x-spreads-version out.", version=version),
+                path="/x-spreads-version",
+                code="choice",
+            )
+        return {k: float(v) for k, v in row.items() if k not in {"id", "version"}}
+
+    @property
+    def spreads_version(self) -> int:
+        """The newest version of the spreads."""
+        row = self._find("spread", SPREADS, None)
+        return 1 if row is None else int(row["version"])
 
     def doneness_names(self, food_id: str) -> tuple[tuple[str, float], ...]:
         """Doneness names of a food with the core at its peak, °C, in rising order; empty for an unknown food."""
@@ -176,4 +205,6 @@ def shipped() -> Book:
         cut=read_toml("cuts.toml")["cut"],
         way=read_toml("ways.toml")["way"],
         doneness=[{"id": name, **row} for name, row in doneness.items() if "names" in row],
+        rule=read_toml("rules.toml")["profile"],
+        spread=[{"id": SPREADS, **read_toml("spreads.toml")["default"]}],
     )

@@ -51,7 +51,7 @@ class Sentence:
     """*One bavette, 28 mm, 310 g, from 4 °C, to 55 °C, by hot pan, at 19:40, under a rule.*
 
     Sizes in mm, mass in g, temperatures in °C; ``base`` is the document whose stages and other keys
-    are kept when the way is :data:`OWN_WAY`. Cut and way are the newest in the ``book`` unless a version is given.
+    are kept when the way is :data:`OWN_WAY`. Cut, way and spreads are the newest in the ``book`` unless a version is given.
     """
 
     cut: str
@@ -72,6 +72,7 @@ class Sentence:
     base: Mapping[str, Any] = field(default_factory=dict)
     way_version: int | None = None
     cut_version: int | None = None
+    spreads_version: int | None = None
     book: Book = field(default_factory=shipped, repr=False, compare=False)
 
     @classmethod
@@ -162,6 +163,10 @@ class Sentence:
         out.pop("x-house", None)
         if self.rules == "house" and self.house is not None:
             out["x-house"] = dict(self.house)
+        out.pop("x-spreads-version", None)
+        spreads = self.book.spreads_version if self.spreads_version is None else self.spreads_version
+        if spreads > 1:
+            out["x-spreads-version"] = spreads
         out.pop("serve_at", None)
         if self.serve_at is not None:
             out["serve_at"] = self.serve_at.isoformat(timespec="minutes")
@@ -249,6 +254,7 @@ def from_document(document: Mapping[str, Any], altitude_m: float, air_c: float, 
         base=document,
         way_version=version,
         cut_version=piece.get("x-cut-version", 1),
+        spreads_version=document.get("x-spreads-version", 1),
         book=book,
     )
     rebuilt = None

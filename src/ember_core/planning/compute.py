@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Any
 
-from ember_core.book.book import Book, shipped
+from ember_core.book.book import SPREADS, Book, shipped
 from ember_core.formats.result import document
 from ember_core.heat.cook import BUDGET_S, Cook, run
 from ember_core.heat.ensemble.forecast import MEMBER_CELLS, MEMBER_REFINE, Forecast, cautious_cook, forecast
@@ -37,7 +38,12 @@ def newer_versions(plan: Plan, book: Book) -> list[Finding]:
     """What the book has in a newer version than the plan was made with, as findings; the plan goes on with its own."""
     out = []
     way, piece = plan.document.get("way", {}), plan.document["piece"]
-    made_with = [("way", way.get("id"), way.get("version")), ("cut", piece.get("cut"), piece.get("x-cut-version", 1))]
+    made_with = [
+        ("way", way.get("id"), way.get("version")),
+        ("cut", piece.get("cut"), piece.get("x-cut-version", 1)),
+        ("rule", plan.rules, plan.document.get("x-rules-version", 1)),
+        ("spread", SPREADS, plan.document.get("x-spreads-version", 1)),
+    ]
     for kind, name, version in made_with:
         newest = book.newer(kind, name, version) if isinstance(name, str) and isinstance(version, int) else None
         if newest is not None:
@@ -51,6 +57,21 @@ def newer_versions(plan: Plan, book: Book) -> list[Finding]:
             )
             out.append(Finding("newer-version", "note", words, "the book"))
     return out
+
+
+def spreads_of(document: Mapping[str, Any], book: Book) -> dict[str, float] | None:
+    """The spreads that a plan document goes by: its own, over those of the book that it was made with; None: the shipped ones.
+
+    Raises
+    ------
+    FormatError
+        A version of them that the book does not have.
+    """
+    version = document.get("x-spreads-version", 1)
+    own = dict((document.get("forecast") or {}).get("spreads") or {})
+    if version == 1:
+        return own or None
+    return book.spreads(version if isinstance(version, int) else -1) | own
 
 
 def compute(
@@ -76,6 +97,8 @@ def compute(
     limits: dict[str, Any] = {"rows": rows, "lethality": lethality}
     cook = run(plan, setup(plan, **limits), budget_s=budget_s)
     ahead = cautious = None
+    book = book or shipped()
+    spreads = spreads_of(plan.document, book)
     asked = plan.forecast is not None if with_forecast is None else with_forecast
     if asked:
         options = plan.forecast or {}
@@ -84,7 +107,7 @@ def compute(
             plan.face_kinds,
             members=options.get("members", 256),
             seed=options.get("seed", 7),
-            spreads=options.get("spreads"),
+            spreads=spreads,
             end_s=float(cook.t[-1]),
             pull_stage=cook.pull_stage,
             nominal_cook=cook,
@@ -99,7 +122,7 @@ def compute(
                 cook,
                 members=options.get("members", 256),
                 seed=options.get("seed", 7),
-                spreads=options.get("spreads"),
+                spreads=spreads,
             )
-    said = [*remedies(plan, cook, limits), *newer_versions(plan, book or shipped())]
+    said = [*remedies(plan, cook, limits), *newer_versions(plan, book)]
     return Outcome(plan, cook, ahead, document(plan, cook, ahead, cautious, said))

@@ -172,12 +172,13 @@ class HouseRulesForm(forms.Form):
         """Read the rows, and let the core say whether they may stand."""
         data: dict[str, Any] = super().clean() or self.cleaned_data
         own: dict[str, list[tuple[float, float]]] = {}
+        units = Units.of(str(self.data["units"])) if "units" in self.data else current().units  # as the page was shown
         for name, clause, _words in self.clauses:
             text = str(data.get(name) or "").strip()
             if not text:
                 continue
             try:
-                own[clause.id] = read_rows(text, current().units, self.known[name])
+                own[clause.id] = read_rows(text, units, self.known[name])
             except ValueError as error:
                 self.add_error(
                     name,

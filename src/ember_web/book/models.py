@@ -69,12 +69,13 @@ class HouseRules(KitchenOwned):
 
 
 class BookRow(KitchenOwned):
-    """A version of a kitchen's own cut, way or doneness set; only ever added, so that plans keep what they were made with."""
+    """A version of a kitchen's own cut, way, doneness set or spreads; only ever added, so that plans keep what they were made with."""
 
     class Kind(models.TextChoices):
         CUT = "cut"
         WAY = "way"
         DONENESS = "doneness"
+        SPREAD = "spread"
 
     kind = models.CharField(max_length=10, choices=Kind.choices)
     key = models.SlugField(max_length=60, help_text="The id of the row, the same in all its versions.")

@@ -13,7 +13,6 @@ from django.utils.translation import gettext
 
 from ember_core.book.book import Book, usual_mass
 from ember_core.entry.sentence import OWN_WAY, OwnFood, Sentence, from_document
-from ember_core.safety.rules import profiles
 from ember_core.wording.message import N_
 from ember_core.wording.quantities import Units
 from ember_web.book.queries import food_choices, house_document, own_food
@@ -130,7 +129,7 @@ class SentenceForm(forms.Form):
             "cut": cuts,
             "way": ways,
             "food": [(key, gettext(words)) for key, words in foods],
-            "rules": [(p.id, gettext(p.short)) for p in profiles().values()],
+            "rules": [(r["id"], gettext(r["short"])) for r in book.rules.values()],
             "guests": [(key, gettext(words)) for key, words in GUESTS],
         }.items():
             self.fields[name].choices = found  # type: ignore[attr-defined]
@@ -226,6 +225,7 @@ def sentence_of(form: SentenceForm, kitchen: Kitchen, base: dict[str, Any], book
         base=base,
         way_version=way.get("version") if way.get("id") == d["way"] else None,
         cut_version=piece.get("x-cut-version", 1) if piece.get("cut") == d["cut"] else None,
+        spreads_version=base.get("x-spreads-version", 1) if base else None,
         book=book,
     )
 

@@ -255,7 +255,7 @@ def import_file(request: KitchenRequest) -> HttpResponse:
         context["text"] = text[:MAX_FILE]
         try:
             checked = loads(text)
-            solver.run(compute, checked, with_forecast=False)
+            solver.run(compute, checked, with_forecast=False, book=book_of(request.kitchen))
             kept = save_plan(Actor.of_request(request), SavePlan(json.loads(text)))
         except EmberError as error:
             context |= {"error": current().say(error.message), "path": error.path}

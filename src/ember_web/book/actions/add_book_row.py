@@ -7,7 +7,10 @@ from typing import Any
 
 from django.db.models import Max
 
+from ember_core.book.book import SPREADS, shipped
+from ember_core.entry.sentence import Sentence
 from ember_core.errors import InputError
+from ember_core.formats.plan import parse
 from ember_core.wording.message import say
 from ember_web.book.models import BookRow
 from ember_web.book.queries import book_of
@@ -23,6 +26,18 @@ class AddBookRow:
     body: dict[str, Any]
 
 
+def _check_spreads(command: AddBookRow) -> None:
+    """Spreads are one row, whole, of values that a plan may state."""
+    if command.key != SPREADS:
+        raise InputError(say("The book has one row of spreads, {key!r}.", key=SPREADS), path="key", code="choice")
+    missing = sorted(set(shipped().spreads(1)) - {"drift_share"} - set(command.body))  # that one follows from drift_c
+    if missing:
+        raise InputError(
+            say("The spreads lack {missing}; give every one.", missing=missing), path="body", code="missing"
+        )
+    parse(Sentence.for_cut("bavette").document() | {"forecast": {"spreads": command.body}})
+
+
 @action(Rank.CHEF)
 def add_book_row(actor: Actor, command: AddBookRow) -> BookRow:
     """Add it as the next version; plans go on with what they were made with.
@@ -30,13 +45,15 @@ def add_book_row(actor: Actor, command: AddBookRow) -> BookRow:
     Raises
     ------
     InputError
-        A kind that the book does not have.
+        A kind that the book does not have, or spreads that a plan could not state.
     """
     if command.kind not in BookRow.Kind.values:
         known = ", ".join(BookRow.Kind.values)
         raise InputError(
             say("kind is {kind!r}; choose one of {known}.", kind=command.kind, known=known), path="kind", code="choice"
         )
+    if command.kind == BookRow.Kind.SPREAD:
+        _check_spreads(command)
     versions = book_of(actor.kitchen).shelves[command.kind].get(command.key, ())
     own = BookRow.objects.filter(kitchen=actor.kitchen, kind=command.kind, key=command.key)
     last = max([r["version"] for r in versions], default=own.aggregate(last=Max("version"))["last"] or 0)

@@ -12,9 +12,10 @@ from ember_core.data.loader import data_version
 from ember_core.errors import InputError
 from ember_core.formats.plan import parse
 from ember_core.line.fold import START
-from ember_core.planning.compute import compute
+from ember_core.planning.compute import compute, spreads_of
 from ember_core.planning.moves import moves
 from ember_core.wording.message import say
+from ember_web.book.queries import book_of
 from ember_web.line.clock import kitchen_time
 from ember_web.line.events import EVENT_KEY, id_taken
 from ember_web.line.models import Cook, Event, Probe
@@ -64,7 +65,11 @@ def start_cook(actor: Actor, command: StartCook) -> Cook:
             say("That probe is not in this kitchen; choose one from the list."), path="probe", code="missing"
         )
     checked = parse(plan.document)
-    outcome = solver.run(compute, checked, with_forecast=False)
+    book = book_of(kitchen)
+    outcome = solver.run(compute, checked, with_forecast=False, book=book)
+    # a cook on the line stands for itself: what it knows of its doubt goes along in the plan
+    spreads = spreads_of(plan.document, book)
+    more = {"forecast": {**(plan.document.get("forecast") or {}), "spreads": spreads}} if spreads else {}
     now = kitchen_time(kitchen)
     try:
         with transaction.atomic():
@@ -73,7 +78,7 @@ def start_cook(actor: Actor, command: StartCook) -> Cook:
                 plan=plan,
                 title=plan.title,
                 station=command.station or "Grill",
-                document=plan.document,
+                document={**plan.document, **more},
                 result={k: v for k, v in outcome.result.items() if k != "samples"},
                 trace=thin_trace(outcome),
                 moves=[m.as_dict() for m in moves(checked, outcome.cook)],
