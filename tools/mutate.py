@@ -30,36 +30,40 @@ from pathlib import Path
 
 ROOT = Path(__file__).resolve().parents[1]
 CORE = ROOT / "src" / "ember_core"
-VERDICTS = ["tests/core/test_words.py", "tests/core/test_verdicts.py", "tests/core/test_courses.py"]
+VERDICTS = [
+    "tests/core/safety/test_words.py",
+    "tests/core/safety/test_verdicts.py",
+    "tests/core/safety/test_courses.py",
+]
 KEEPING = [
-    "tests/core/test_keeping_words.py",
-    "tests/core/test_keeping.py",
+    "tests/core/safety/test_keeping_words.py",
+    "tests/core/safety/test_keeping.py",
     "-k",
     "not plan_is_told and not whole_roasts",
 ]
 LOGS = [
-    "tests/core/test_weigh.py",
-    "tests/core/test_evidence.py",
-    "tests/core/test_formats.py",
+    "tests/core/safety/test_weigh.py",
+    "tests/core/safety/test_evidence.py",
+    "tests/core/formats/test_formats.py",
     "-k",
     "not long_logs and not malformed and not command and not light",
 ]
 ROWS = ["tests/validation/test_published_rows.py"]
 TESTS = {
-    "safety/advice.py": ["tests/core/test_advice_bounds.py", *VERDICTS],
-    "safety/clocks.py": ["tests/core/test_clocks.py"],
+    "safety/advice.py": ["tests/core/safety/test_advice_bounds.py", *VERDICTS],
+    "safety/clocks.py": ["tests/core/safety/test_clocks.py"],
     "safety/conditions.py": VERDICTS,
     "safety/evidence.py": LOGS,
     "safety/forms.py": ROWS,
     "safety/keeping.py": KEEPING,
-    "safety/lethality.py": ["tests/core/test_lethality.py", *ROWS, "tests/core/test_rule_clocks.py", "tests/validation/test_tables.py"],
-    "safety/measured.py": ["tests/core/test_measured_course.py", *LOGS],
+    "safety/lethality.py": ["tests/core/safety/test_lethality.py", *ROWS, "tests/core/safety/test_rule_clocks.py", "tests/validation/test_tables.py"],
+    "safety/measured.py": ["tests/core/safety/test_measured_course.py", *LOGS],
     "safety/notes.py": VERDICTS,
-    "safety/rules.py": [*ROWS, *VERDICTS, "tests/core/test_house.py"],
+    "safety/rules.py": [*ROWS, *VERDICTS, "tests/core/safety/test_house.py"],
     "safety/statement.py": VERDICTS,
     "safety/verdict.py": VERDICTS,
-    "formats/log.py": ["tests/core/test_log.py", *LOGS],
-    "line/fold.py": ["tests/core/test_fold.py"],
+    "formats/log.py": ["tests/core/formats/test_log.py", *LOGS],
+    "line/fold.py": ["tests/core/line/test_fold.py"],
     **{f"data/{name}": ROWS for name in ("rules.toml", "keeping.toml", "organisms.toml", "forms.toml", "fsis_appendix_a_beef.csv")},
 }  # fmt: skip
 SWAPS: dict[type, tuple[type, ...]] = {

@@ -13,7 +13,7 @@ from ember_core.formats.plan import loads, parse
 from ember_core.formats.usable import DEEPEST, MOST_TEXT
 from ember_web.line.models import Cook, Event, Reading
 from tests.web.conftest import TOKEN
-from tests.web.test_line import event, readings, send
+from tests.web.line.test_line import event, readings, send
 
 pytestmark = pytest.mark.django_db
 

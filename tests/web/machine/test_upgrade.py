@@ -13,7 +13,7 @@ import psycopg
 import pytest
 from django.db import connection
 
-BEFORE = Path(__file__).parent / "data" / "before_versions.sql.gz"  # the demo's own data, with two cooks
+BEFORE = Path(__file__).parents[1] / "data" / "before_versions.sql.gz"  # the demo's own data, with two cooks
 LOOK = """
 import json
 from django.db import IntegrityError, connection, transaction

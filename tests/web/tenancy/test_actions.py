@@ -39,7 +39,7 @@ from ember_web.tenancy.keys import SameKitchen
 from ember_web.tenancy.models import Kitchen, KitchenOwned, Membership, Trail, User
 
 pytestmark = pytest.mark.django_db
-WEB = Path(__file__).resolve().parents[2] / "src" / "ember_web"
+WEB = Path(__file__).resolve().parents[3] / "src" / "ember_web"
 FOOD = StoreFood("our lamb", "lamb", {"water": 73.0, "protein": 20.0, "fat": 6.0, "ash": 1.0}, "label")
 # who may do an action besides the set-up: the least rank of a person, or None; and whether a hub may
 MAY = {

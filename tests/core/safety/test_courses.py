@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import pytest
 
-from tests.core.histories import ANZ, FSIS, ROAST, UK, US, at, judged, stage
+from tests.core.safety.histories import ANZ, FSIS, ROAST, UK, US, at, judged, stage
 
 GROWTH = [
     # stages, corners → codes that must be there (level), and whether it is met

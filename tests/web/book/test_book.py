@@ -11,7 +11,7 @@ from ember_web.book.forms import in_words, read_rows
 from ember_web.book.models import Food, HouseRules
 from ember_web.plans.models import Plan
 from ember_web.tenancy.models import Kitchen
-from tests.web.test_plan import SENTENCE
+from tests.web.plans.test_plan import SENTENCE
 
 pytestmark = pytest.mark.django_db
 FORM = {

@@ -12,7 +12,7 @@ from ember_core.formats.plan import parse
 from ember_core.safety.conditions import in_force
 from ember_core.safety.statement import state_rule
 from tests.conftest import plan_document
-from tests.core.histories import ANZ, BEEF, FSIS, ROAST, UK, US, at, cook_of, judged, stage
+from tests.core.safety.histories import ANZ, BEEF, FSIS, ROAST, UK, US, at, cook_of, judged, stage
 
 HELD = [
     (ANZ, {"food": "chicken-breast"}, 70.0, 119.7, "open"), (ANZ, {"food": "chicken-breast"}, 70.0, 119.3, "stop"),

@@ -11,7 +11,7 @@ import pytest
 
 from ember_web.ui.drawing import RAMPS
 
-WEB = Path(__file__).resolve().parents[2] / "src" / "ember_web"
+WEB = Path(__file__).resolve().parents[3] / "src" / "ember_web"
 CSS = (WEB / "ui/static/ui/styles/tokens.css").read_text(encoding="utf-8")
 
 

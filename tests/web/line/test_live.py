@@ -21,7 +21,7 @@ from ember_web.line.models import Cook, Event, Probe, Reading
 from ember_web.tenancy.clock import SteadyClock
 from ember_web.tenancy.models import Kitchen
 from tests.web.acting import save_plan, start_cook
-from tests.web.test_line import event, reading, readings, send
+from tests.web.line.test_line import event, reading, readings, send
 
 pytestmark = pytest.mark.django_db
 STATE = "/k/hut/line/state/"

@@ -13,7 +13,7 @@ from ember_core.safety.measured import by_its_outside, judge_log
 from ember_core.safety.rules import profile_of
 from ember_core.safety.verdict import standing
 from tests.conftest import plan_document
-from tests.core.histories import stage
+from tests.core.safety.histories import stage
 
 US, FSIS, UK, ANZ = "us-food-code-2022", "us-fsis-appendix-a", "uk-fsa", "anz-fsanz-3.2.2"
 ROAST = {"food": "beef-lean", "form": "roast", "mass_g": 1500}

@@ -21,7 +21,7 @@ from ember_core.planning.compute import compute
 from ember_core.safety.measured import judge_log
 from tests.conftest import plan_document
 
-ROOT = Path(__file__).resolve().parents[2]
+ROOT = Path(__file__).resolve().parents[3]
 
 
 def changed(path, value):

@@ -112,7 +112,7 @@ def told(state):
 
 
 @pytest.mark.parametrize(
-    "case", json.loads((Path(__file__).parent / "data" / "fold.json").read_text()), ids=lambda c: c["name"]
+    "case", json.loads((Path(__file__).parents[1] / "data" / "fold.json").read_text()), ids=lambda c: c["name"]
 )
 def test_the_cases_that_the_board_shares(case):
     """Folded here as the board lays its own marks on the server's state (tests/browser/test_modules.py)."""
