@@ -8,12 +8,13 @@ from typing import Any
 
 from django import template
 from django.forms import BoundField
+from django.urls import reverse
 from django.utils.html import format_html
 from django.utils.safestring import SafeString, mark_safe
 from django.utils.translation import gettext as _
 
 from ember_core.safety.lethality import organisms
-from ember_core.wording.message import said
+from ember_core.wording.message import N_, said
 from ember_web.tenancy.voice import current
 
 register = template.Library()
@@ -131,6 +132,19 @@ def clock(context: dict[str, Any], moment: datetime | None, seconds: bool = Fals
     text = current().units.moment(kitchen.local(moment), seconds=seconds)
     number, _blank, half = text.partition(" ")
     return format_html('{} <small class="half">{}</small>', number, half) if half and not plain else text
+
+
+@register.simple_tag(takes_context=True)
+def place(context: dict[str, Any], name: str, shown_at: str, words: str) -> SafeString:
+    """A link to a place of the kitchen, marked where one of its pages (by the beginning of their names) is shown."""
+    request = context["request"]
+    here = (request.resolver_match.url_name or "") if request.resolver_match else ""
+    current_page = mark_safe(' aria-current="page"') if here.startswith(tuple(shown_at.split())) else ""
+    address = reverse(name, args=[context["kitchen"].public_id])
+    return format_html('<a href="{}"{}>{}</a>', address, current_page, _(words))
+
+
+PLACES = (N_("Line"), N_("Plan"), N_("Log"), N_("Book"))
 
 
 @register.simple_tag
