@@ -37,7 +37,7 @@ DATA = {
     "cautions.toml": {"words"},
     "keeping.toml": {"needs", "note", "remedy", "exempt", "susceptible"},
     "rules.toml": {"note", "guidance", "forms", "name", "short"},
-    "cuts.toml": {"name"},
+    "cuts.toml": {"name", "probe", "prep", "salt_when", "wrong"},
     "ways.toml": {"name"},
     "organisms.toml": {"name"},
     "doneness.toml": {"names"},
@@ -129,7 +129,8 @@ def collected() -> dict[str, Catalog]:
             pages.add(text, locations=[(f"ember_core/data/{name}", 1)])
     rows = csv.DictReader(line for line in (folder / "foods.csv").read_text().splitlines() if not line.startswith("#"))
     for row in rows:
-        pages.add(row["name"], locations=[("ember_core/data/foods.csv", 1)])
+        for text in (row["name"], row["species"]):
+            pages.add(text, locations=[("ember_core/data/foods.csv", 1)])
     for part in PARTS:
         pages.add(part, locations=[("ember_web/book/models.py", 1)])
     return out

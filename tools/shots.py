@@ -113,6 +113,8 @@ def main(address: str, token_file: str) -> int:
         c.take("plan-egg")
         c.page.get(f"{c.kitchen}/plan/?cut=guinea-fowl-supreme&size_mm=-3&serve={serve}")
         c.take("plan-error")
+        c.page.get(f"{c.kitchen}/preferences/")
+        c.take("preferences")
         c.page.get(f"{c.kitchen}/plan/list/")
         c.take("plans")
         c.page.get(f"{c.kitchen}/book/")

@@ -191,6 +191,12 @@ class Book:
         return str(known["name"]) if known is not None else N_("own stages")
 
 
+def usual_size(cut: Row, mass_g: float) -> float:
+    """The size, mm, that goes with a mass of a cut, g: the other way round of :func:`usual_mass`."""
+    times: float = (mass_g / float(cut["mass_g"])) ** (1.0 / DIRECTIONS.get(cut["shape"], 1))
+    return round(float(cut["size_mm"]) * times, 1)
+
+
 def usual_mass(cut: Row, size_mm: float) -> float:
     """The mass, g, that goes with a size of a cut, mm: its usual piece, thicker or thinner in the directions a size stands for."""
     times: float = (size_mm / float(cut["size_mm"])) ** DIRECTIONS.get(cut["shape"], 1)
@@ -200,9 +206,9 @@ def usual_mass(cut: Row, size_mm: float) -> float:
 @lru_cache(maxsize=1)
 def shipped() -> Book:
     """The book as it comes; no kitchen can change it."""
-    doneness = read_toml("doneness.toml")
+    doneness, cuts = read_toml("doneness.toml"), read_toml("cuts.toml")
     return Book.of(
-        cut=read_toml("cuts.toml")["cut"],
+        cut=[{**cuts["kind"][row["kind"]], **row} for row in cuts["cut"]],
         way=read_toml("ways.toml")["way"],
         doneness=[{"id": name, **row} for name, row in doneness.items() if "names" in row],
         rule=read_toml("rules.toml")["profile"],

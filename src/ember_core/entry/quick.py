@@ -5,10 +5,11 @@ Grammar, in any order, separated by spaces or commas; capital letters do not mat
 - a cut's name or another name of it, in full or its beginning (``guinea fowl``, ``bav``);
 - a size: ``28mm``, ``2.8cm``, ``1.1in``, ``1 1/8"``;
 - a mass: ``310g``, ``1.6kg``, ``11oz``, ``2lb``;
-- a count: ``x6``, ``6x``, ``6×``;
-- a doneness by name or abbreviation (``medium rare``, ``mr``), or a core: ``55c``, ``131f``, ``to 55``;
+- a count: ``x6``, ``6x``, ``6×``, ``6 duck breasts``, ``for 12``;
+- a doneness by name or abbreviation (``medium rare``, ``mr``), or a core: ``55c``, ``131f``, ``to 55``, or a number from 25 to 99 alone;
 - a start: ``from 4``, ``from 40f``;
-- a time of day: ``19:40``, ``7.40pm``; a way by name: ``bath``, ``low oven``; guests: ``susceptible``.
+- a time of day: ``19:40``, ``7.40pm``; a way by name: ``bath``, ``low oven``, a bath's own
+  temperature: ``bath 63``; guests: ``susceptible``.
 """
 
 from __future__ import annotations
@@ -22,6 +23,7 @@ from ember_core.book.book import Book, shipped
 from ember_core.data.loader import read_toml
 
 INCH_MM, OUNCE_G, POUND_G = 25.4, 28.349523125, 453.59237
+LEAST_CORE = 25.0  # °C; a number alone below it is no core
 NUMBER = r"(\d+(?:[.,]\d+)?)"
 
 
@@ -63,9 +65,11 @@ def parse(text: str, book: Book | None = None) -> Reading:
     out = Reading()
     left = _Text(text[:300].replace("×", "x").replace("″", '"').replace("°", ""))
     _times(left, out)
+    _counts(left, out)
     _sizes(left, out)
     _temperatures(left, out)
     _names(left, out, book or shipped())
+    _alone(left, out)
     out.unknown = [
         w
         for w in re.split(r"[\s,;]+", left.rest)
@@ -101,8 +105,23 @@ def _sizes(left: _Text, out: Reading) -> None:
         factor = {"kg": 1000.0, "g": 1.0, "oz": OUNCE_G}.get(match[2], POUND_G)
         out.parts["mass_g"] = round(_value(match[1]) * factor, 1)
         out.entered["mass"] = match[0].strip()
-    if match := left.take(r"x ?(\d{1,4})") or left.take(r"(\d{1,4}) ?x"):
+
+
+def _counts(left: _Text, out: Reading) -> None:
+    match = left.take(r"x ?(\d{1,4})") or left.take(r"(\d{1,4}) ?x") or left.take(r"for (\d{1,4})")
+    if match is None:  # a number before the name of a cut, which begins the entry
+        match = re.match(r" (\d{1,4}) (?=[a-z]{3,})(?!inch|degrees)", left.rest)
+        if match:
+            left.rest = " " + left.rest[match.end() :]
+    if match and int(match[1]):
         out.parts["count"] = int(match[1])
+
+
+def _alone(left: _Text, out: Reading) -> None:
+    """A number of two digits that stands alone is the core that is wanted: no size and no mass is written without a unit."""
+    if "target_c" not in out.parts and (match := left.take(r"([2-9]\d(?:[.,]\d)?)")) and _value(match[1]) >= LEAST_CORE:
+        out.parts["target_c"] = _value(match[1])
+        out.entered["target"] = match[0].strip()
 
 
 def _temperatures(left: _Text, out: Reading) -> None:
@@ -115,17 +134,15 @@ def _temperatures(left: _Text, out: Reading) -> None:
 
 
 def _names(left: _Text, out: Reading, book: Book) -> None:
+    if match := left.take(rf"bath (?:at )?{NUMBER}"):  # the water's temperature is the core's in the end
+        out.parts |= {"way": "bath", "target_c": _value(match[1])}
+        out.entered["target"] = match[1]
     if left.take(r"(?:highly )?susceptible(?: guests)?"):
         out.parts["guests"] = "susceptible"
-    options = [(way["name"].lower(), w) for w, way in book.ways.items()] + [(w.replace("-", " "), w) for w in book.ways]
-    for name, way in sorted(options, key=lambda o: -len(o[0])):
-        if left.take(re.escape(name)):
-            out.parts["way"] = way
-            break
     names = {c["name"].lower(): i for i, c in book.cuts.items()}
     names |= {a.lower(): i for i, c in book.cuts.items() for a in c.get("aliases", ())}
     for name in sorted(names, key=len, reverse=True):
-        if left.take(re.escape(name)):
+        if left.take(rf"{re.escape(name)}(?:e?s)?"):
             out.parts["cut"] = names[name]
             break
     else:
@@ -135,6 +152,11 @@ def _names(left: _Text, out: Reading, book: Book) -> None:
                 out.parts["cut"] = found.pop()
                 left.rest = left.rest.replace(match[0], " ", 1)
                 break
+    options = [(way["name"].lower(), w) for w, way in book.ways.items()] + [(w.replace("-", " "), w) for w in book.ways]
+    options += [(name.lower(), w) for w, way in book.ways.items() for name in way.get("aliases", ())]
+    for name, way in sorted(options, key=lambda o: -len(o[0])):
+        if "way" not in out.parts and left.take(re.escape(name)):
+            out.parts["way"] = way
     if "cut" in out.parts and "target_c" not in out.parts:
         _doneness(left, out, book.doneness_names(book.cuts[out.parts["cut"]]["food"]))
 

@@ -8,7 +8,7 @@ from dataclasses import dataclass, field, replace
 from datetime import datetime
 from typing import Any
 
-from ember_core.book.book import Book, Row, shipped, usual_mass
+from ember_core.book.book import Book, Row, shipped, usual_mass, usual_size
 from ember_core.errors import FormatError
 from ember_core.formats.plan import FORMAT
 from ember_core.heat.geometry.egg_outline import egg_breadth_mm, egg_mass
@@ -77,14 +77,17 @@ class Sentence:
 
     @classmethod
     def for_cut(cls, cut_id: str, *, book: Book | None = None, **known: Any) -> Sentence:
-        """A sentence that starts from the cut's usual values, with what is known in place of them."""
+        """A sentence that starts from the cut's usual values, with what is known in place of them; size and mass follow each other."""
         book = book or shipped()
         cut = book.cuts[cut_id]
         usual = cut.get("doneness_c") or book.usual_doneness(cut["food"])[1]
+        mass, size = known.get("mass_g"), known.get("size_mm")
+        if mass and not size and cut["shape"] != "egg":
+            size = usual_size(cut, mass)
         start = cls(
             cut=cut_id,
-            size_mm=cut["size_mm"],
-            mass_g=usual_mass(cut, known.get("size_mm") or cut["size_mm"]),
+            size_mm=size or cut["size_mm"],
+            mass_g=usual_mass(cut, size or cut["size_mm"]),
             start_c=4.0,
             target_c=usual,
             way=cut["way"],
@@ -125,7 +128,12 @@ class Sentence:
                 piece.pop(key, None)
         shape = piece["shape"]["kind"]
         if cut is not None and self.way != OWN_WAY:
-            piece["shape"] |= {k: cut[k] for k in ("length_mm", "width_mm") if k in cut}
+            lengths = {
+                "cylinder": ("length_mm",),
+                "box": ("length_mm", "width_mm"),
+                "ellipsoid": ("length_mm", "width_mm"),
+            }
+            piece["shape"] |= {k: cut[k] for k in lengths.get(shape, ()) if k in cut}
         if shape == "egg":
             piece["shape"]["mass_g"] = round(self.mass_g or egg_mass(self.size_mm), 1)
         else:

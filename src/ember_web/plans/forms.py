@@ -12,6 +12,7 @@ from django.utils.text import capfirst
 from django.utils.translation import gettext
 
 from ember_core.book.book import Book, usual_mass
+from ember_core.book.foods import food_row
 from ember_core.entry.sentence import OWN_WAY, OwnFood, Sentence, from_document
 from ember_core.wording.message import N_
 from ember_core.wording.quantities import Units
@@ -119,7 +120,7 @@ class SentenceForm(forms.Form):
                 field.widget.attrs["aria-describedby"] = f"error-{name}"
 
     def _choices(self, book: Book, own: str, foods: list[tuple[str, str]]) -> None:
-        cuts = [(c["id"], gettext(c["name"])) for c in book.cuts.values()]
+        cuts: list[Any] = grouped(book)
         ways = [(w["id"], gettext(w["name"])) for w in book.ways.values()]
         if own:
             ways.append((OWN_WAY, gettext("the file's own stages")))
@@ -170,6 +171,15 @@ class SentenceForm(forms.Form):
     def entered(self) -> str:
         """What is to be kept of how it was written, as JSON."""
         return json.dumps(self.written.entered(self.si))
+
+
+def grouped(book: Book) -> list[tuple[str, list[tuple[str, str]]]]:
+    """The cuts of a book by species, in the book's order; names in the reader's language."""
+    groups: dict[str, list[tuple[str, str]]] = {}
+    for cut in book.cuts.values():
+        row = food_row(cut["food"])
+        groups.setdefault(str(row["species"]) if row else "", []).append((cut["id"], gettext(cut["name"])))
+    return [(capfirst(gettext(species)) if species else "–", found) for species, found in groups.items()]
 
 
 def initial(sentence: Sentence, kitchen: Kitchen) -> dict[str, Any]:

@@ -156,7 +156,25 @@ def quick(request: KitchenRequest) -> HttpResponse:
     values = initial(sentence, request.kitchen)
     if reading.serve:
         values["serve"] = reading.serve.strftime("%H:%M")
-    return _page(request, None, values, quick={"text": text, "reading": reading, "unknown": reading.unknown})
+    said: dict[str, Any] = {
+        "text": text,
+        "reading": reading,
+        "unknown": reading.unknown,
+        "estimated": _estimated(sentence, reading.parts),
+    }
+    return _page(request, None, values, quick=said)
+
+
+def _estimated(sentence: Sentence, stated: dict[str, Any]) -> str:
+    """What of size and mass was taken from the other one, in words; nothing when both or none were stated."""
+    cut = sentence.book.cuts[sentence.cut]
+    if cut["shape"] == "egg" or ("size_mm" in stated) == ("mass_g" in stated):
+        return ""
+    if "mass_g" in stated:
+        return tell(
+            "Size from the mass: about {size:length0}. Measure it: the minutes hang on it.", size=sentence.size_mm
+        )
+    return tell("Mass from the size: about {mass:mass}.", mass=round(sentence.mass_g or 0.0))
 
 
 @in_kitchen()

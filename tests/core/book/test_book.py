@@ -2,11 +2,14 @@
 
 from __future__ import annotations
 
+import math
+
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from ember_core.book.book import Book, shipped
+from ember_core.book.book import Book, shipped, usual_mass, usual_size
+from ember_core.book.foods import food_row
 from ember_core.entry.sentence import Sentence, from_document
 from ember_core.errors import FormatError
 from ember_core.formats.plan import parse
@@ -111,3 +114,46 @@ def test_the_newest_is_the_highest_version(versions):
     assert all(book.way("a", v) is not None for v in versions)
     assert book.newer("way", "a", max(versions)) is None
     assert book.newer("way", "a", max(versions) - 1) == max(versions)
+
+
+CUTS = shipped().cuts
+KINDS = {"beef", "veal", "lamb", "pork", "rabbit", "venison", "chicken", "guinea fowl", "turkey", "duck", "goose", "pheasant", "pigeon", "quail", "fish", "shellfish", "plant"}  # fmt: skip
+
+
+def test_the_book_has_every_kind_of_cut():
+    """At least 80, of every species a kitchen buys; no name means two of them."""
+    assert len(CUTS) >= 80
+    assert {food_row(c["food"])["species"] for c in CUTS.values()} >= KINDS
+    names = [n.lower() for c in CUTS.values() for n in (c["name"], *c.get("aliases", ()))]
+    assert len(names) == len(set(names))
+
+
+@pytest.mark.parametrize("cut", CUTS.values(), ids=lambda c: c["id"])
+def test_a_cut_knows_what_a_cook_asks(cut):
+    """Where the probe goes, what is done before, salt, allergens, what goes wrong; its mass is what its lengths hold."""
+    assert all(cut[k] for k in ("probe", "prep", "salt_when", "wrong"))
+    assert 0 <= cut["salt_g_kg"] <= 20
+    assert 0 < cut["spread_mm"] < cut["size_mm"] / 3
+    kind = food_row(cut["food"])["species"]
+    assert (cut["allergens"] != []) is (
+        kind in {"fish", "shellfish", "egg"} or cut["id"] in {"meatball", "sausage", "tofu"}
+    )
+    size = cut["size_mm"]
+    volume = {
+        "slab": size * cut.get("length_mm", 0) * cut.get("width_mm", 0), "sphere": math.pi / 6 * size**3,
+        "cylinder": math.pi / 4 * size**2 * cut.get("length_mm", 1.2 * size), "egg": cut["mass_g"] / 1.06e-3,
+    }[cut["shape"]]  # fmt: skip
+    share = cut["mass_g"] / (1.06e-3 * volume)  # no piece fills its box, and none is more than it
+    # a cylinder without a length is computed as a long one: what it weighs says nothing of it
+    assert 0.45 < share < 1.3 or (cut["shape"], "length_mm" in cut) == ("cylinder", False), share
+
+
+@given(st.sampled_from(sorted(CUTS)), st.floats(0.5, 2.0))
+def test_size_and_mass_follow_each_other(name, times):
+    """There and back."""
+    cut = CUTS[name]
+    size = round(cut["size_mm"] * times, 1)
+    assert usual_size(cut, usual_mass(cut, size)) == pytest.approx(size, rel=0.02, abs=0.2)
+    if cut["shape"] != "egg":
+        made = Sentence.for_cut(name, mass_g=usual_mass(cut, size))
+        assert made.size_mm == pytest.approx(size, rel=0.02, abs=0.2)

@@ -29,6 +29,18 @@ from tests.conftest import plan_document
             None,
         ),
         ("hake 180 g to 54 low oven", {"cut": "hake-loin", "mass_g": 180.0, "target_c": 54.0, "way": "low-oven"}, None),
+        ("6 duck breasts 66", {"cut": "duck-breast", "count": 6, "target_c": 66.0}, None),
+        ("rib of beef 4kg oven 19:00", {"cut": "rib-of-beef", "mass_g": 4000.0, "way": "hot-oven"}, time(19)),
+        ("salmon 30mm 50 oven", {"cut": "salmon-fillet", "size_mm": 30.0, "target_c": 50.0, "way": "hot-oven"}, None),
+        (
+            "chicken breast 22mm bath 63 for 12 at 20:00",
+            {"cut": "chicken-breast", "size_mm": 22.0, "way": "bath", "target_c": 63.0, "count": 12},
+            time(20),
+        ),
+        ("12 scallops", {"cut": "scallop", "count": 12}, None),
+        ("lamb legs 2.4kg 7pm", {"cut": "lamb-leg", "mass_g": 2400.0}, time(19)),
+        ("25mm ribeye rare pan", {"cut": "ribeye", "size_mm": 25.0, "target_c": 51.0, "way": "hot-pan-basted"}, None),
+        ("bath 131f chicken", {"cut": "chicken-breast", "target_c": 55.0, "way": "bath"}, None),
         ("strip 11oz 131f", {"cut": "strip-steak", "mass_g": 311.8, "target_c": 55.0}, None),
         (
             "brisk 4.5lb bath susceptible",
@@ -54,6 +66,8 @@ def test_quick_entry_never_fails(text):
 
 def test_quick_entry_says_what_it_did_not_understand():
     """Nothing is guessed silently."""
+    assert quick("6 duck breasts 66 skin").unknown == ["skin"]
+    assert quick("bavette 12").unknown == ["12"]  # no core, no size without its unit
     assert (
         quick("bavette with glitter 99:99").unknown == ["99:99", "with", "glitter"]
         or "glitter" in quick("bavette with glitter").unknown
