@@ -57,7 +57,10 @@ def leaf(function: F) -> F:
 
 
 def inlined(function: F) -> F:
-    """Compile a function into each of its callers."""
+    """Compile a function into each of its callers.
+
+    For what is called several times a step: a call takes every array of its tuples by value, some hundred numbers.
+    """
     return _inside(function, _nrt=False, forceinline=True)
 
 

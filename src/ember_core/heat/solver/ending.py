@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from ember_core.heat.solver.compiled import leaf, least
+from ember_core.heat.solver.compiled import inlined, leaf, least
 from ember_core.heat.solver.stepping import hermite_root, time_to_met
 from ember_core.heat.solver.types import Criterion, State
 
@@ -28,7 +28,7 @@ def watches(until: int) -> bool:
     return until == UNTIL_CORE or until == UNTIL_SURFACE or until == UNTIL_MEAN
 
 
-@leaf
+@inlined
 def already(until: int, value: float, wanted: float, state: State) -> bool:
     """Whether a stage ends as it begins; ``wanted`` (°C) is the temperature that is waited for."""
     if until == UNTIL_RULE:
@@ -68,7 +68,7 @@ def aim(
     return min(max(length, 1e-6 * step), 0.999999 * step)
 
 
-@leaf
+@inlined
 def end_of(
     until: int, value: float, below: bool, wanted: float, rate: float, since: float, state: State, crit: Criterion
 ) -> tuple[int, float]:

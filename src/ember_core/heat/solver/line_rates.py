@@ -61,7 +61,7 @@ def new_cells(n: int) -> Cells:
     return Cells(rows[0], rows[1], rows[2], rows[3], rows[4], rows[5])
 
 
-@leaf
+@inlined
 def core_of(values: Array, grid: Grid) -> float:
     """The core read from the cells' means, in their unit."""
     total = 0.0
@@ -167,7 +167,7 @@ def add_faces(line: Line, cells: Cells, skin: Rows, f: Array) -> float:
     return heat
 
 
-@leaf
+@inlined
 def rates(
     y: Array, w: Array, shed: Array, t: float, faces: Rows, line: Line, cells: Cells, f: Array, skin: Rows, share: float
 ) -> float:
@@ -194,7 +194,7 @@ def rates(
     return add_faces(line, cells, skin, f)
 
 
-@leaf
+@inlined
 def given_off(air: Rows, t: float, faces: Rows, line: Line, skin: Rows) -> tuple[float, float]:
     """What a piece gives off to an oven's air at the present share (1/s), and by how much less for a share of one more.
 

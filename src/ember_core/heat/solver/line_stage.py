@@ -6,7 +6,7 @@ from typing import Any
 
 from ember_core.heat.arrays import Array
 from ember_core.heat.solver.cells import mean_temperature, read_cells
-from ember_core.heat.solver.compiled import Stepper, leaf
+from ember_core.heat.solver.compiled import Stepper, inlined, leaf
 from ember_core.heat.solver.ending import (
     FAILED,
     GOES_ON,
@@ -43,7 +43,7 @@ WITHIN, MOST_CUT, MOST_GROWTH = 0.9, 0.2, 4.0
 DIFFUSIVITY = 1.5e-7  # m²/s, of food, about: for the first step
 
 
-@leaf
+@inlined
 def wanted_of(until: int, surface: float, water: Array, temp: Array, line: Line) -> float:
     """The temperature (°C) that a stage waits for, the core's if for none.
 
@@ -73,7 +73,7 @@ def first_step(line: Line) -> float:
     return float(max(0.1 * thin * thin / DIFFUSIVITY, 1e-4))
 
 
-@leaf
+@inlined
 def core_rate(slope: Array, rate: Array, line: Line) -> float:
     """How fast the core changes, K/s, by dT/dH (K m³/J) and rates (W/m³) of the cells."""
     grid = line.grid
@@ -83,7 +83,7 @@ def core_rate(slope: Array, rate: Array, line: Line) -> float:
     return total
 
 
-@leaf
+@inlined
 def look_from_inside(enthalpy: Array, water: Array, line: Line, room: Room) -> None:
     """Set the faces' temperatures (°C) to where the two nearest cells point, from enthalpies (J/m³) and water left (kg/m³)."""
     n = line.grid.n
@@ -94,7 +94,7 @@ def look_from_inside(enthalpy: Array, water: Array, line: Line, room: Room) -> N
     room.skin[BEGIN, 1].t_c = 1.5 * temp[n - 1] - 0.5 * temp[n - 2]
 
 
-@leaf
+@inlined
 def record_step(record: Record, t: float, core: float, water: Array, line: Line, room: Room) -> None:
     """Record the state at ``t`` s.
 

@@ -12,7 +12,7 @@ import numpy as np
 
 from ember_core.constants import LATENT_BOILING
 from ember_core.heat.arrays import Array
-from ember_core.heat.solver.compiled import kernel, leaf
+from ember_core.heat.solver.compiled import inlined, kernel
 from ember_core.heat.solver.line_rates import Line, given_off, rates
 from ember_core.heat.solver.newton import Work, new_work, newton
 from ember_core.heat.solver.oven_air import AIR_WEIGHT_K, air_of, air_rate, room
@@ -56,7 +56,7 @@ def new_room(n: int, faces: Rows, share: float) -> Room:
     )  # fmt: skip
 
 
-@leaf
+@inlined
 def look(state: State, clock: float, faces: Rows, line: Line, room_: Room) -> None:
     """Find the rates at a step's begin, from the state; ``clock`` s into the stage.
 
@@ -78,7 +78,7 @@ def look(state: State, clock: float, faces: Rows, line: Line, room_: Room) -> No
         room_.before[i] = room_.work.cells.temperature[i]
 
 
-@leaf
+@inlined
 def fill(state: State, clock: float, faces: Rows, line: Line, room_: Room) -> None:
     """Find how fast an oven's air fills at a step's begin.
 
@@ -97,7 +97,7 @@ def fill(state: State, clock: float, faces: Rows, line: Line, room_: Room) -> No
         room_.filling[BEGIN] = air_rate(air, state.vapour[0], given)
 
 
-@leaf
+@inlined
 def take_step(
     state: State, clock: float, step: float, smooth: bool, faces: Rows, line: Line, tol: float, room_: Room, tally: Rows
 ) -> bool:
@@ -149,7 +149,7 @@ def take_step(
     return ok
 
 
-@leaf
+@inlined
 def error_of(water: Array, step: float, line: Line, room_: Room) -> float:
     """Error of the step just taken (s long), K: the largest of any cell, or what the oven's air is off by."""
     rate, error, slope = room_.rate, room_.error, room_.work.cells.slope
@@ -167,7 +167,7 @@ def error_of(water: Array, step: float, line: Line, room_: Room) -> float:
     return size
 
 
-@leaf
+@inlined
 def boil_off(state: State, step: float, line: Line, room_: Room) -> tuple[bool, float]:
     """Take the water out that boiled in a step (s); whether any cell boiled, and how much, kg per unit grid area.
 
@@ -199,7 +199,7 @@ def boil_off(state: State, step: float, line: Line, room_: Room) -> tuple[bool, 
     return boiled, total
 
 
-@leaf
+@inlined
 def accept(state: State, clock: float, step: float, faces: Rows, line: Line, room_: Room) -> None:
     """Make the step just taken the state, from ``clock`` s into the stage; temperatures before and after stay in the room.
 

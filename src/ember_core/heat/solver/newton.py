@@ -8,7 +8,7 @@ import numpy as np
 
 from ember_core.heat.arrays import Array
 from ember_core.heat.solver.cells import read_cells
-from ember_core.heat.solver.compiled import inlined, kernel, leaf
+from ember_core.heat.solver.compiled import inlined, kernel
 from ember_core.heat.solver.line_rates import Cells, Line, add_faces, both_faces, conduction, given_off, new_cells
 from ember_core.heat.solver.oven_air import AIR_WEIGHT_K, settle
 from ember_core.heat.solver.stepping import CELL_NS, LOOK_NS
@@ -57,7 +57,7 @@ def foreseen(face: Any, slope: Array, move: Array, near: int, inwards: int) -> t
     return flux, face.drawn + face.drawn_slope * slope[at] * move[at] if face.drawn > 0.0 else 0.0
 
 
-@leaf
+@inlined
 def newton(
     line: Line,
     faces: Rows,

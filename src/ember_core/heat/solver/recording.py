@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
-from ember_core.heat.solver.compiled import leaf
+from ember_core.heat.solver.compiled import inlined
 from ember_core.heat.solver.types import Record
 
 
-@leaf
+@inlined
 def keep_row(record: Record, t: float, core: float, mean: float, surface_a: float, surface_b: float) -> int:
     """Append a moment (s) with its temperatures (°C); returns its row, or -1 when the record is full.
 
