@@ -100,17 +100,17 @@ def long_cook(t_s: Array, field_c: Array, volumes: Array | None = None) -> LongC
     out = []
     if hottest.max() > high:
         message = say(
-            "Part of the piece reaches {value:temp0}; the loss is computed as at {high:temp0}.",
-            value=hottest.max(),
-            high=high,
+            "Part of the piece reaches {hottest_c:temp0}; the loss is computed as at {high_c:temp0}.",
+            hottest_c=hottest.max(),
+            high_c=high,
         )
         out.append(Finding("loss-outside-range", "note", message, data["loss"]["source"]))
     inside = (np.asarray(field_c) > 40.0) & (np.asarray(field_c) < tender["valid_c"][0])
     if inside.any() and hours[0] > 0.5:
         message = say(
-            "Time below {value:temp} counts little and is outside the source's range; {note}.",
-            value=tender["valid_c"][0],
-            note=tender["note"],
+            "Time below {least_c:temp} counts little and is outside the source's range; {note}.",
+            least_c=tender["valid_c"][0],
+            note=say(tender["note"]),
         )
         out.append(Finding("tenderness-outside-range", "note", message, tender["source"]))
     pink = 1.0 - myoglobin_denatured(hottest)

@@ -21,8 +21,8 @@ from typing import Any
 
 from ember_core.book.book import Book, shipped
 from ember_core.data.loader import read_toml
+from ember_core.wording.quantities import INCH_MM, OUNCE_G, POUND_G, celsius
 
-INCH_MM, OUNCE_G, POUND_G = 25.4, 28.349523125, 453.59237
 LEAST_CORE = 25.0  # °C; a number alone below it is no core
 NUMBER = r"(\d+(?:[.,]\d+)?)"
 
@@ -41,9 +41,9 @@ def _value(text: str) -> float:
     return float(text.replace(",", "."))
 
 
-def celsius(value: float, unit: str) -> float:
+def in_celsius(value: float, unit: str) -> float:
     """°C from a number with its unit, ``c`` or ``f``."""
-    return round((value - 32.0) / 1.8, 2) if unit == "f" else value
+    return round(celsius(value), 2) if unit == "f" else value
 
 
 class _Text:
@@ -126,10 +126,10 @@ def _alone(left: _Text, out: Reading) -> None:
 
 def _temperatures(left: _Text, out: Reading) -> None:
     if match := left.take(rf"from ({NUMBER[1:-1]}) ?(c|f)?"):
-        out.parts["start_c"] = celsius(_value(match[1]), match[2] or "c")
+        out.parts["start_c"] = in_celsius(_value(match[1]), match[2] or "c")
         out.entered["start"] = match[0].strip()
     if match := left.take(rf"(?:to )?{NUMBER} ?(c|f)") or left.take(rf"to {NUMBER}()"):
-        out.parts["target_c"] = celsius(_value(match[1]), match[2] or "c")
+        out.parts["target_c"] = in_celsius(_value(match[1]), match[2] or "c")
         out.entered["target"] = match[0].strip()
 
 

@@ -142,11 +142,11 @@ def loads(text: str) -> Log:
         i = next(i for i in range(1, len(times)) if times[i] <= times[i - 1])
         raise ValueRangeError(
             say(
-                "Line {value}: the time {value2:g} s is not after the line before ({value3:g} s); sort the log and remove "
+                "Line {line}: the time {t_s:g} s is not after the line before ({before_s:g} s); sort the log and remove "
                 "doubles.",
-                value=lines[i],
-                value2=times[i],
-                value3=times[i - 1],
+                line=lines[i],
+                t_s=times[i],
+                before_s=times[i - 1],
             ),
             path=f"/{lines[i]}/{clock}",
             code="order",
@@ -154,9 +154,9 @@ def loads(text: str) -> Log:
     if times[-1] - times[0] > LONGEST_S:
         raise ValueRangeError(
             say(
-                "The log runs over {value:,.0f} days; a log may run over {value2:.0f}. Check the times.",
-                value=(times[-1] - times[0]) / 86400,
-                value2=LONGEST_S / 86400,
+                "The log runs over {days:,.0f} days; a log may run over {most:.0f}. Check the times.",
+                days=(times[-1] - times[0]) / 86400,
+                most=LONGEST_S / 86400,
             ),
             path=f"/{lines[-1]}/{clock}",
         )

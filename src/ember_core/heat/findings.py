@@ -11,7 +11,7 @@ from ember_core.heat.physics.properties import ThermalTable
 from ember_core.heat.setup import bath_store
 from ember_core.plan.finding import Finding
 from ember_core.plan.plan import Plan
-from ember_core.wording.message import say
+from ember_core.wording.message import N_, Message, say
 
 HOT_START_C = 30.0  # a piece that starts warmer was heated before, which the plan does not show
 
@@ -49,8 +49,8 @@ def setup_findings(plan: Plan, boil_c: float) -> list[Finding]:
                         "bath-above-boiling",
                         "care",
                         say(
-                            "Stage {value}: water boils at {boil_c:temp1} here; the bath is computed at that.",
-                            value=i + 1,
+                            "Stage {stage}: water boils at {boil_c:temp1} here; the bath is computed at that.",
+                            stage=i + 1,
                             boil_c=boil_c,
                         ),
                         "standard atmosphere; IAPWS SR1-86",
@@ -90,12 +90,12 @@ def setup_findings(plan: Plan, boil_c: float) -> list[Finding]:
     return out
 
 
-def _asked(until: str, value: float) -> str:
-    """What a stage waits for, in words."""
-    names = {"core_c": "the core", "surface_c": "the surface", "mean_c": "the mean"}
+def _asked(until: str, value: float) -> Message:
+    """What a stage waits for, in words; ``value`` in °C, or a reduction in log10."""
+    names = {"core_c": N_("the core"), "surface_c": N_("the surface"), "mean_c": N_("the mean")}
     if until in names:
-        return f"{names[until]} at {value:g} °C"
-    return "meeting the rule" if until == "rule" else f"a reduction of {value:g} log10"
+        return say("{place} at {wanted_c:temp}", place=say(names[until]), wanted_c=value)
+    return say("meeting the rule") if until == "rule" else say("a reduction of {log10:g} log10", log10=value)
 
 
 def _crowded(
@@ -117,11 +117,11 @@ def _crowded(
                     "crowded-bath",
                     "care" if drop > 3.0 else "note",
                     say(
-                        "Stage {value}: the pieces pull the bath down by {drop:temp1}; it needs about {value2:.0f} min to come "
+                        "Stage {stage}: the pieces pull the bath down by {drop_k:rise1}; it needs about {minutes:.0f} min to come "
                         "back. Use more water or fewer pieces at once.",
-                        value=i + 1,
-                        drop=drop,
-                        value2=3 * drop * rise_s / 60,
+                        stage=i + 1,
+                        drop_k=drop,
+                        minutes=3 * drop * rise_s / 60,
                     ),
                     "energy balance of water, pieces and heater",
                 )
@@ -159,19 +159,19 @@ def outcome_findings(
         if spec.until and done.ended_by == "minutes":
             if spec.until == "peak_core_c":
                 message = say(
-                    "No pull within {minutes:g} min of stage {value} brings the core to {until_value:temp}: it peaks at "
-                    "{peak:temp1}.",
+                    "No pull within {minutes:g} min of stage {stage} brings the core to {wanted_c:temp}: it peaks at "
+                    "{peak_c:temp1}.",
                     minutes=spec.minutes,
-                    value=i + 1,
-                    until_value=spec.until_value,
-                    peak=peak,
+                    stage=i + 1,
+                    wanted_c=spec.until_value,
+                    peak_c=peak,
                 )
             else:
                 message = say(
-                    "Stage {value} ran its {minutes:g} min without {value2}.",
-                    value=i + 1,
+                    "Stage {stage} ran its {minutes:g} min without {asked}.",
+                    stage=i + 1,
                     minutes=spec.minutes,
-                    value2=_asked(spec.until, spec.until_value),
+                    asked=_asked(spec.until, spec.until_value),
                 )
             out.append(Finding("until-not-reached", "care", message, "model"))
         elif spec.until == "peak_core_c" and done.end_s - done.start_s < 1e-6:
@@ -180,11 +180,11 @@ def outcome_findings(
                     "pull-already-past",
                     "care",
                     say(
-                        "Before stage {value} begins the core is already bound for {peak:temp1}, above the wanted "
-                        "{until_value:temp}.",
-                        value=i + 1,
-                        peak=peak,
-                        until_value=spec.until_value,
+                        "Before stage {stage} begins the core is already bound for {peak_c:temp1}, above the wanted "
+                        "{wanted_c:temp}.",
+                        stage=i + 1,
+                        peak_c=peak,
+                        wanted_c=spec.until_value,
                     ),
                     "model",
                 )
@@ -195,9 +195,9 @@ def outcome_findings(
                 "below-target",
                 "care",
                 say(
-                    "The core peaks at {peak:temp1}, {value:.1f} below the target of {target_c:temp}.",
-                    peak=peak,
-                    value=plan.target_c - peak,
+                    "The core peaks at {peak_c:temp1}, {off_k:difference1} below the target of {target_c:temp}.",
+                    peak_c=peak,
+                    off_k=plan.target_c - peak,
                     target_c=plan.target_c,
                 ),
                 "model",
@@ -209,9 +209,9 @@ def outcome_findings(
                 "above-target",
                 "care",
                 say(
-                    "The core peaks at {peak:temp1}, {value:.1f} above the target of {target_c:temp}.",
-                    peak=peak,
-                    value=peak - plan.target_c,
+                    "The core peaks at {peak_c:temp1}, {off_k:difference1} above the target of {target_c:temp}.",
+                    peak_c=peak,
+                    off_k=peak - plan.target_c,
                     target_c=plan.target_c,
                 ),
                 "model",
@@ -233,8 +233,8 @@ def outcome_findings(
                 "outside-property-range",
                 "note",
                 say(
-                    "Part of the piece reaches {value:temp0}; the property equations hold from -40 to 150 °C.",
-                    value=float(field.max()),
+                    "Part of the piece reaches {hottest_c:temp0}; the property equations hold from -40 to 150 °C.",
+                    hottest_c=float(field.max()),
                 ),
                 "Choi & Okos 1986",
             )

@@ -24,6 +24,7 @@ from ember_core.heat.setup import setup
 from ember_core.safety.rules import profiles
 from ember_core.safety.statement import state_rule
 from ember_core.wording.message import Message, either, say
+from ember_core.wording.quantities import celsius
 
 DENSITY = 1060.0  # kg/m³, lean meat by Choi & Okos 1986, to turn a mass into a size
 
@@ -79,7 +80,7 @@ def read(text: str) -> Stated:
     medium = None
     if degrees:
         medium = _number(degrees[1])
-        medium = (medium - 32.0) / 1.8 if degrees[2] == "f" else medium
+        medium = celsius(medium) if degrees[2] == "f" else medium
     done = re.search(r"\bto ([a-z ]+)$", low)
     kind = next((k for k in ("bath", "pan", "oven", "grill", "fry", "boil", "simmer", "steam") if k in low), "")
     if per_kg:

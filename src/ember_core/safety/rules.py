@@ -11,6 +11,7 @@ from typing import Any
 from ember_core.data.loader import read_text, read_toml
 from ember_core.errors import InputError
 from ember_core.wording.message import say
+from ember_core.wording.quantities import celsius
 
 
 @dataclass(frozen=True)
@@ -85,7 +86,7 @@ class Profile:
 def _fsis_rows(name: str, log: float) -> tuple[tuple[float, float], ...]:
     lines = [line for line in read_text(name).splitlines() if not line.startswith("#")]
     column = "log70_s" if log == 7 else "log65_s"
-    return tuple(((float(r["fahrenheit"]) - 32.0) / 1.8, float(r[column])) for r in csv.DictReader(lines))
+    return tuple((celsius(float(r["fahrenheit"])), float(r[column])) for r in csv.DictReader(lines))
 
 
 @lru_cache(maxsize=8)
@@ -286,12 +287,12 @@ def _validated(raw: Mapping[str, Any] | None) -> str:
 def _above_the_floor(clause: str, row: tuple[float, float], shown: str) -> None:
     """No named plan goes below the floor: by the slowest published D without a shown reduction, by growth with one."""
     floor = read_toml("keeping.toml")["floor"]
-    celsius, seconds = row
+    row_c, seconds = row
     at_least = floor["growth_c"] if shown else floor["least_c"]
     salmonella = next(o for o in read_toml("organisms.toml")["organism"] if o["id"] == "salmonella")
-    d_s = 60.0 * salmonella["d_upper_min"] * 10.0 ** ((salmonella["at_c"] - celsius) / salmonella["z_c"])
+    d_s = 60.0 * salmonella["d_upper_min"] * 10.0 ** ((salmonella["at_c"] - row_c) / salmonella["z_c"])
     slow_logs = seconds / d_s
-    if celsius >= at_least and (shown or slow_logs >= floor["log10"]):
+    if row_c >= at_least and (shown or slow_logs >= floor["log10"]):
         return
     remedy = (
         say(
@@ -309,9 +310,9 @@ def _above_the_floor(clause: str, row: tuple[float, float], shown: str) -> None:
     )
     raise InputError(
         say(
-            "{clause}: {celsius:temp} for {seconds:g} s is below the floor. {remedy}",
+            "{clause}: {row_c:temp} for {seconds:g} s is below the floor. {remedy}",
             clause=clause,
-            celsius=celsius,
+            row_c=row_c,
             seconds=seconds,
             remedy=remedy,
         ),

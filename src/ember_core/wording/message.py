@@ -56,13 +56,17 @@ class Speaker:
             return _compose(text.template, text.values, self)
 
     def quantity(self, kind: str, value: float, decimals: int | None = None) -> str:
-        """A quantity with its unit; ``span`` and ``hours`` are durations in s, ``degrees`` a temperature without its unit."""
+        """A quantity with its unit; ``span`` and ``hours`` are durations in s, ``degrees`` a temperature and ``difference`` one of two,
+        without unit.
+        """
         if kind == "span":
             return span(value, self.translate)
         if kind == "hours":
             return hours(value, self.translate)
         if kind == "degrees":  # the first of two temperatures: the unit stands behind the second
             return self.units.number("temp", value, decimals)
+        if kind == "difference":  # beside a temperature that has the unit
+            return self.units.number("rise", value, decimals)
         return self.units.shown(kind, value, decimals)
 
 

@@ -43,7 +43,7 @@ SCALES: Final = {
     "mass": {"g": Scale("g", 1.0), "oz": Scale("oz", 1.0 / OUNCE_G, 0.0, 1)},
     "volume": {"L": Scale("L", 1.0), "qt": Scale("qt", 1.0 / QUART_L, 0.0, 1)},
 }
-KINDS: Final = frozenset({*SCALES, "degrees", "span", "hours"})
+KINDS: Final = frozenset({*SCALES, "degrees", "difference", "span", "hours"})
 _NUMBER: Final = re.compile(r"[-+−]?(\d+([.,]\d*)?|[.,]\d+)([eE][-+]?\d+)?")
 
 
@@ -146,6 +146,12 @@ class Units:
 
 SI: Final = Units()
 IMPERIAL: Final = Units("F", "in", "oz", "qt", "12")
+
+
+def celsius(fahrenheit: float) -> float:
+    """°C of a temperature in °F."""
+    return (fahrenheit - 32.0) / 1.8
+
 
 Translate = Callable[[str], str]
 

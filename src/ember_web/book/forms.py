@@ -15,7 +15,7 @@ from ember_core.book.foods import foods
 from ember_core.errors import InputError
 from ember_core.safety.lethality import organisms
 from ember_core.safety.rules import Clause, bases, house_profile
-from ember_core.wording.quantities import SI, Units
+from ember_core.wording.quantities import SI, Units, celsius
 from ember_web.book.models import PARTS, Food, HouseRules
 from ember_web.tenancy.voice import current, tell
 
@@ -111,10 +111,10 @@ def read_rows(text: str, units: Units = SI, known: Iterable[tuple[float, float]]
         found = row.match(part)
         if found is None:
             raise ValueError(part)
-        celsius, amount = (float((found[i] or "0").replace(",", ".")) for i in (1, 3))
+        degrees, amount = (float((found[i] or "0").replace(",", ".")) for i in (1, 3))
         if (found[2] or units.temperature).lower() == "f":
-            celsius = round((celsius - 32.0) / 1.8, 4)
-        out.append((celsius, amount * (60.0 if found[4] else 1.0)))
+            degrees = round(celsius(degrees), 4)
+        out.append((degrees, amount * (60.0 if found[4] else 1.0)))
     return out
 
 
