@@ -1,4 +1,4 @@
-"""``simulate`` and ``judge`` of the open command line.
+"""``simulate``, ``read`` and ``judge`` of the open command line.
 
 Answers go to standard output; an error is one JSON object as the last line of standard error, with
 exit code 2. Files are checked before the solver is loaded, so that a refusal is quick.
@@ -11,6 +11,7 @@ import gc
 import json
 import sys
 from collections.abc import Sequence
+from datetime import datetime, timedelta
 from pathlib import Path
 from typing import Any, NoReturn
 
@@ -70,6 +71,23 @@ def simulate(arguments: argparse.Namespace) -> int:
     return 1 if failed else 0
 
 
+def read_entry(arguments: argparse.Namespace) -> int:
+    """Quick entry to a plan, with what was and was not understood."""
+    from ember_core.entry.quick import parse as parse_quick
+    from ember_core.entry.reading import sentence_of
+
+    reading = parse_quick(" ".join(arguments.text))
+    serve_at = None
+    if reading.serve is not None:  # the next time the clock shows it, here
+        now = datetime.now().astimezone()
+        serve_at = now.replace(hour=reading.serve.hour, minute=reading.serve.minute, second=0, microsecond=0)
+        serve_at += timedelta(days=serve_at < now)
+    document = sentence_of(reading, serve_at=serve_at, altitude_m=arguments.altitude_m).document()
+    plan_format.parse(document)
+    emit({"plan": document, "understood": reading.understood, "unknown": reading.unknown})
+    return 0
+
+
 def judge(arguments: argparse.Namespace) -> int:
     """Rule and model on a measured log."""
     from ember_core.safety.arguments import check_arguments
@@ -106,6 +124,10 @@ def build_parser() -> Parser:
     sim.add_argument("file", help="plan file, or - for standard input")
     sim.add_argument("--lines", action="store_true", help="JSON Lines in and out")
     sim.set_defaults(run=simulate)
+    reads = commands.add_parser("read", help="read a quick entry as a plan")
+    reads.add_argument("text", nargs="+", help="such as: bavette 28mm mr 19:40")
+    reads.add_argument("--altitude-m", type=float, default=0.0)
+    reads.set_defaults(run=read_entry)
     jud = commands.add_parser("judge", help="judge a measured log by rule and model")
     jud.add_argument("file", help="log as CSV, or - for standard input")
     jud.add_argument("--rules", required=True)

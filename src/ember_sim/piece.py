@@ -34,7 +34,13 @@ H_BY_KIND = {
     "hold": 5.0,
     "chill": 12.0,
     "thaw": 10.0,
+    "dry": 7.0,
+    "cure": 7.0,
+    "brine": 180.0,
+    "press": 11.0,
+    "torch": 28.0,
 }
+FLAME_C = 1250.0
 CONVECTION = {"oven": 11.0, "grill": 24.0, "rest": 4.5}  # the part of h that also carries vapour away
 EMISSIVITY = {"oven": 0.85, "grill": 0.85, "rest": 0.85, "hold": 0.85}
 SIGMA = 5.670374419e-8  # W/(m² K⁴)
@@ -149,7 +155,10 @@ class Pieces:
                 continue
             merged = {**raw, **(face or {})}
             kind = merged["kind"]
-            medium = merged.get("medium_c", self.boil_c if kind in {"boil", "simmer", "steam"} else self.air_c)
+            medium = merged.get(
+                "medium_c",
+                self.boil_c if kind in {"boil", "simmer", "steam"} else FLAME_C if kind == "torch" else self.air_c,
+            )
             spread = {"pan": 6.0, "oven": 3.0, "grill": 8.0, "baste": 5.0}.get(kind, 0.2)
             h = H_BY_KIND[kind] * (self._each("transfer") if kind != "rest" else same)
             if kind == "oven" and merged.get("variant") == "fan":

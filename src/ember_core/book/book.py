@@ -19,6 +19,7 @@ from ember_core.wording.message import N_, Message, say
 
 Row = Mapping[str, Any]  # with ``id`` and ``version``
 Shelf = Mapping[str, tuple[Row, ...]]  # versions of each id, in rising order
+WAYS = ("first", "pan", "oven", "bath", "water", "fire")  # the files of the shipped ways
 SPREADS = "usual"  # the id of the one row of spreads
 REACHED_K = 0.6  # a doneness name is reached so far below its temperature
 DIRECTIONS = {"slab": 1, "cylinder": 2, "sphere": 3, "egg": 3}  # that a size stands for, by shape; others: 1
@@ -111,6 +112,11 @@ class Book:
         """The newest version of every way by id."""
         return self.newest("way")
 
+    def ways_for(self, cut: Row, size_mm: float | None = None, target_c: float | None = None) -> list[Row]:
+        """The newest ways meant for a cut at a size, mm, and a target, °C: its usual one first, the others in the book's order."""
+        found = [w for w in self.ways.values() if w["id"] == cut["way"] or suits(w, cut, size_mm, target_c)]
+        return sorted(found, key=lambda w: w["id"] != cut["way"])
+
     def newer(self, kind: str, name: str, version: int) -> int | None:
         """The newest version of a row when it is newer than ``version``, else None."""
         found = self._find(kind, name, None)
@@ -191,6 +197,19 @@ class Book:
         return str(known["name"]) if known is not None else N_("own stages")
 
 
+def suits(way: Row, cut: Row, size_mm: float | None = None, target_c: float | None = None) -> bool:
+    """Whether a way is meant for a cut at a size, mm (default its usual one): by shape, kind, size, skin and, if given, target, °C."""
+    low, high = way.get("size_mm", (0.0, float("inf")))
+    cold, hot = way.get("target_c", (0.0, float("inf"))) if target_c is not None else (0.0, float("inf"))
+    return (
+        cold <= (target_c or 0.0) <= hot
+        and cut["shape"] in way["shapes"]
+        and cut.get("kind") in way.get("kinds", (cut.get("kind"),))
+        and low <= (cut["size_mm"] if size_mm is None else size_mm) <= high
+        and (bool(cut.get("skin")) or not way.get("skin"))
+    )
+
+
 def usual_size(cut: Row, mass_g: float) -> float:
     """The size, mm, that goes with a mass of a cut, g: the other way round of :func:`usual_mass`."""
     times: float = (mass_g / float(cut["mass_g"])) ** (1.0 / DIRECTIONS.get(cut["shape"], 1))
@@ -208,8 +227,8 @@ def shipped() -> Book:
     """The book as it comes; no kitchen can change it."""
     doneness, cuts = read_toml("doneness.toml"), read_toml("cuts.toml")
     return Book.of(
-        cut=[{**cuts["kind"][row["kind"]], **row} for row in cuts["cut"]],
-        way=read_toml("ways.toml")["way"],
+        cut=[{**cuts["kind"][row["kind"]], "skin": row["id"] in cuts["skin"]["cuts"], **row} for row in cuts["cut"]],
+        way=[row for name in WAYS for row in read_toml(f"ways_{name}.toml")["way"]],
         doneness=[{"id": name, **row} for name, row in doneness.items() if "names" in row],
         rule=read_toml("rules.toml")["profile"],
         spread=[{"id": SPREADS, **read_toml("spreads.toml")["default"]}],

@@ -9,10 +9,10 @@ from datetime import datetime
 from typing import Any
 
 from ember_core.book.book import Book, Row, shipped, usual_mass, usual_size
+from ember_core.entry.compiling import Known, set_heat, stages_of
 from ember_core.errors import FormatError
 from ember_core.formats.plan import FORMAT
 from ember_core.heat.geometry.egg_outline import egg_breadth_mm, egg_mass
-from ember_core.heat.physics.boiling import boiling_point
 from ember_core.wording.message import say
 
 OWN_WAY = "file"
@@ -51,7 +51,9 @@ class Sentence:
     """*One bavette, 28 mm, 310 g, from 4 °C, to 55 °C, by hot pan, at 19:40, under a rule.*
 
     Sizes in mm, mass in g, temperatures in °C; ``base`` is the document whose stages and other keys
-    are kept when the way is :data:`OWN_WAY`. Cut, way and spreads are the newest in the ``book`` unless a version is given.
+    are kept when the way is :data:`OWN_WAY`. ``heat_c`` is what its pan, oven, grill, fat or bath is at in place of the way's own;
+    ``minutes`` the time of its main heat, which then waits for no target; ``sizes_mm`` the pieces' own sizes, of which
+    ``size_mm`` is the mean. Cut, way and spreads are the newest in the ``book`` unless a version is given.
     """
 
     cut: str
@@ -67,6 +69,9 @@ class Sentence:
     altitude_m: float = 0.0
     air_c: float = 22.0
     title: str = ""
+    heat_c: float | None = None
+    minutes: float | None = None
+    sizes_mm: tuple[float, ...] = ()
     own_food: OwnFood | None = None
     house: Mapping[str, Any] | None = None
     base: Mapping[str, Any] = field(default_factory=dict)
@@ -88,7 +93,7 @@ class Sentence:
             cut=cut_id,
             size_mm=size or cut["size_mm"],
             mass_g=usual_mass(cut, size or cut["size_mm"]),
-            start_c=4.0,
+            start_c=(book.way(known.get("way") or cut["way"]) or {}).get("start_c", 4.0),
             target_c=usual,
             way=cut["way"],
             book=book,
@@ -139,6 +144,9 @@ class Sentence:
         else:
             piece["shape"]["thickness_mm" if shape in {"slab", "box", "ellipsoid"} else "diameter_mm"] = self.size_mm
         piece["start_c"], piece["count"] = self.start_c, self.count
+        piece.pop("x-sizes-mm", None)
+        if len(set(self.sizes_mm)) > 1:
+            piece["x-sizes-mm"] = list(self.sizes_mm)
         if self.mass_g is not None:
             piece["mass_g"] = self.mass_g
         out: dict[str, Any] = kept | {"format": FORMAT, "piece": piece, "target": {"core_c": self.target_c}}
@@ -147,6 +155,7 @@ class Sentence:
             out["target"]["doneness"] = names[0]
         if self.title:
             out["title"] = self.title
+        way: Row = {}
         if self.way == OWN_WAY:
             for stage in out["stages"]:
                 if "peak_core_c" in stage.get("until", {}):
@@ -165,8 +174,14 @@ class Sentence:
                     code="choice",
                 )
             out["way"] = {"id": way["id"], "version": way["version"]}
-            out["stages"] = [self._stage(s) for s in way["stage"]]
         out["kitchen"] = {"altitude_m": self.altitude_m, "air_c": self.air_c}
+        if self.way != OWN_WAY:
+            known = Known(self.size_mm, self.start_c, self.target_c, self.altitude_m)
+            out["stages"] = stages_of(way, out, known)
+            set_heat(out["stages"], self.heat_c, self.minutes)
+            for key, value in (("x-heat-c", self.heat_c), ("x-minutes", self.minutes)):
+                if value is not None:
+                    out[key] = value
         out["rules"], out["guests"] = self.rules, self.guests
         out.pop("x-house", None)
         if self.rules == "house" and self.house is not None:
@@ -195,31 +210,6 @@ class Sentence:
                 code="choice",
             )
         return found
-
-    def _value(self, value: Any) -> Any:
-        if not isinstance(value, str):
-            return value
-        if value.startswith("target"):
-            return round(self.target_c + float(value[6:] or 0), 3)
-        if value.startswith("boil"):
-            return round(boiling_point(self.altitude_m) + float(value[4:] or 0), 2)
-        if value.startswith("mm*"):
-            return round(max(self.size_mm * float(value[3:]), 0.25), 2)
-        return value
-
-    def _stage(self, template: Mapping[str, Any]) -> dict[str, Any]:
-        stage = {
-            k: self._value(v) if k in {"minutes", "medium_c"} else v
-            for k, v in template.items()
-            if k in {"kind", "minutes", "medium_c", "variant", "cover"}
-        }
-        if "faces" in template:
-            stage["faces"] = copy.deepcopy(template["faces"])
-        if template.get("solve"):
-            stage["until"] = {"peak_core_c": self.target_c}
-        if "chill_to" in template:
-            stage["until"] = {"core_c": template["chill_to"]}
-        return stage
 
 
 def from_document(document: Mapping[str, Any], altitude_m: float, air_c: float, book: Book | None = None) -> Sentence:
@@ -260,6 +250,9 @@ def from_document(document: Mapping[str, Any], altitude_m: float, air_c: float, 
         own_food=OwnFood.of_piece(piece),
         house=document.get("x-house"),
         base=document,
+        heat_c=document.get("x-heat-c"),
+        minutes=document.get("x-minutes"),
+        sizes_mm=tuple(piece.get("x-sizes-mm", ())),
         way_version=version,
         cut_version=piece.get("x-cut-version", 1),
         spreads_version=document.get("x-spreads-version", 1),

@@ -18,7 +18,11 @@ from ember_core.wording.message import say
 
 FACE_KEYS = ("medium_c", "surface", "cover", "variant", "medium_from_c", "settle_minutes", "humidity")
 
-UNTIL_KEYS = ("core_c", "surface_c", "mean_c", "log10", "rule", "peak_core_c")
+UNTIL_KEYS = ("core_c", "surface_c", "surface_b_c", "mean_c", "log10", "rule", "peak_core_c")
+
+SAYS = ("verb", "cue", "why", "caution")
+
+MOST_SAID = 300  # letters of a move's text
 
 BOILING_SLACK_C = 0.5  # a boil or steam stage may state the local boiling point, within this
 
@@ -103,9 +107,39 @@ def read_stage(raw: Mapping[str, Any], index: int, shape: Mapping[str, Any], alt
         specs[1] = replace(specs[1], support=support)
     _vapour(raw, kind, specs, at)
     until, value, organism = _until(raw.get("until"), at)
+    if until == "surface_b_c" and "b" not in known:
+        raise FormatError(
+            say("This shape has one face, and no face b to wait for; use surface_c."),
+            path=f"{at}/until/surface_b_c",
+            code="face",
+        )
     return StageSpec(
         kind, float(raw["minutes"]), specs[0], specs[1], specs[2], specs[3], until, value, organism, raw.get("load"), raw.get("vent", "open"),
+        _said(raw.get("x-say"), at),
     )  # fmt: skip
+
+
+def _said(stated: Any, at: str) -> str | Mapping[str, str] | None:
+    """What the stage's move says: a name of ``data/moves.toml``, or the house's own texts."""
+    known = read_toml("moves.toml")["say"]
+    if stated is None or (isinstance(stated, str) and stated in known):
+        return stated
+    known_parts = isinstance(stated, Mapping) and bool(stated) and set(stated) <= set(SAYS)
+    if known_parts and all(
+        isinstance(v, str) and len(v) <= MOST_SAID and not set(v) & {"{", "}"} for v in stated.values()
+    ):
+        return dict(stated)
+    raise FormatError(
+        say(
+            "x-say is a name of a move's texts ({choices}) or an object of {parts}, each a text of at most {most} letters "
+            "without braces.",
+            choices=", ".join(known),
+            parts=", ".join(SAYS),
+            most=MOST_SAID,
+        ),
+        path=f"{at}/x-say",
+        code="choice",
+    )
 
 
 def _check_lid(kind: str, at: str) -> None:

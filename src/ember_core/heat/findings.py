@@ -92,7 +92,12 @@ def setup_findings(plan: Plan, boil_c: float) -> list[Finding]:
 
 def _asked(until: str, value: float) -> Message:
     """What a stage waits for, in words; ``value`` in °C, or a reduction in log10."""
-    names = {"core_c": N_("the core"), "surface_c": N_("the surface"), "mean_c": N_("the mean")}
+    names = {
+        "core_c": N_("the core"),
+        "surface_c": N_("the surface"),
+        "surface_b_c": N_("the other face"),
+        "mean_c": N_("the mean"),
+    }
     if until in names:
         return say("{place} at {wanted_c:temp}", place=say(names[until]), wanted_c=value)
     return say("meeting the rule") if until == "rule" else say("a reduction of {log10:g} log10", log10=value)

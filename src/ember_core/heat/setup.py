@@ -32,6 +32,7 @@ from ember_core.heat.solver.ending import (
     UNTIL_PEAK,
     UNTIL_RULE,
     UNTIL_SURFACE,
+    UNTIL_SURFACE_B,
     UNTIL_TIME,
 )
 from ember_core.heat.solver.types import (
@@ -59,6 +60,7 @@ UNTIL_CODE = {
     None: UNTIL_TIME,
     "core_c": UNTIL_CORE,
     "surface_c": UNTIL_SURFACE,
+    "surface_b_c": UNTIL_SURFACE_B,
     "mean_c": UNTIL_MEAN,
     "log10": UNTIL_LOG10,
     "rule": UNTIL_RULE,
@@ -67,6 +69,7 @@ UNTIL_CODE = {
 
 MEAT_HEAT = 3500.0  # J/(kg K), a round value for what a bath loses to cold pieces
 NO_BOILING = 1e9
+FLAME_C = 1200.0  # of a torch where it meets the food; with its h an estimate of 35 kW/m² on the swept face
 
 
 @dataclass(frozen=True, eq=False)
@@ -101,6 +104,8 @@ def thermal_table(plan: Plan) -> ThermalTable:
 def _surface(face: FaceSpec, plan: Plan, boil_c: float) -> Surface:
     """Resolve one face of one stage."""
     medium = plan.air_c if face.medium_c is None else face.medium_c
+    if face.kind == "torch":
+        medium = FLAME_C
     if face.kind in {"boil", "steam"} or (face.kind == "simmer" and face.medium_c is None):
         medium = boil_c
     elif face.kind == "simmer" or (face.kind == "bath" and plan.properties is None):
@@ -214,13 +219,18 @@ def setup(
         schedule=Schedule(
             np.array([s.seconds for s in plan.stages]),
             faces,
-            np.array([UNTIL_CODE[s.until] for s in plan.stages], dtype=np.int64),
+            np.array([_waited_for(s.until, symmetric) for s in plan.stages], dtype=np.int64),
             np.array([float(s.until_value) for s in plan.stages]),
         ),
         h_spread=spread,
         criterion=Criterion(d, t_ref, z, np.ascontiguousarray(pairs[:, 0]), np.ascontiguousarray(pairs[:, 1])),
         start_c=plan.start_c,
     )
+
+
+def _waited_for(until: str | None, symmetric: bool) -> int:
+    """What a stage waits for as the solver has it; of a piece whose faces meet the same only one is computed."""
+    return UNTIL_SURFACE if symmetric and until == "surface_b_c" else UNTIL_CODE[until]
 
 
 def _yolk(plan: Plan) -> ThermalTable | None:

@@ -6,7 +6,10 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Any
 
-HEAT_KINDS = frozenset({"bath", "boil", "simmer", "steam", "oven", "pan", "grill", "fry", "baste"})
+HEAT_KINDS = frozenset({"bath", "boil", "simmer", "steam", "oven", "pan", "grill", "fry", "baste", "torch"})
+
+COOLING_KINDS = frozenset({"chill", "press"})
+"""Stages that take heat out; held to the rules for cooling when heat came before."""
 
 SHORT_DIP_S = 1800.0  # a shorter chill stops the cooking, a longer one keeps the food; our reading
 
@@ -43,6 +46,9 @@ class StageSpec:
     organism: str = "salmonella"
     load: Mapping[str, float] | None = None
     vent: str = "open"  # of an oven
+    said: str | Mapping[str, str] | None = (
+        None  # what its move says: a name in ``data/moves.toml``, or texts of the house
+    )
 
     @property
     def seconds(self) -> float:

@@ -13,6 +13,9 @@ from ember_core.plan.plan import Plan
 from ember_core.plan.stages import HEAT_KINDS, SHORT_DIP_S, StageSpec
 from ember_core.wording.message import say
 
+PARTS = ("verb", "cue", "why", "caution")
+TURNED = frozenset({"pan", "grill", "torch"})  # stages between which a piece is turned when the other face is heated
+
 
 class MoveKind(StrEnum):
     """What a move does; behaviour hangs on it, never on the verb, which is words."""
@@ -45,7 +48,17 @@ class Move:
 
 
 def _turned(a: StageSpec, b: StageSpec) -> bool:
-    return a.kind == b.kind == "pan" and (a.face_a.kind == "pan") != (b.face_a.kind == "pan")
+    return a.kind == b.kind and b.kind in TURNED and (a.face_a.kind == a.kind) != (b.face_a.kind == b.kind)
+
+
+def _said(spec: StageSpec, texts: Mapping[str, Any], own: list[str]) -> list[str]:
+    """The texts of a stage that names or brings its own, over those of its kind (verb, cue, why, caution)."""
+    if spec.said is None:
+        return own
+    stated = (
+        texts["say"][spec.said] if isinstance(spec.said, str) else {**dict(zip(PARTS, own, strict=True)), **spec.said}
+    )
+    return [stated.get(part, "") for part in PARTS]
 
 
 def moves(plan: Plan, cook: Cook) -> tuple[Move, ...]:
@@ -61,9 +74,10 @@ def moves(plan: Plan, cook: Cook) -> tuple[Move, ...]:
         if previous is not None and _turned(previous, spec):
             basted = "baste" in {spec.face_a.kind, spec.face_b.kind}
             kind, text = MoveKind.TURN, texts["turn-and-baste" if basted else "turn"]
-            said = [text[k] for k in ("verb", "cue", "why", "caution")]
+            said = [text[k] for k in PARTS]
         elif spec.kind not in HEAT_KINDS and cook.pull_stage is not None and i == cook.pull_stage + 1:
             kind, said = MoveKind.PULL, _pull(plan, spec, done, texts, said)
+        said = _said(spec, texts, said)
         values = {"core_c": core, "peak_c": cook.peak_core_c}
         verb, cue, why, caution = (_filled(t, values) for t in said)
         out.append(Move(f"m{i}", verb, done.start_s, cue, why, caution, i, core, kind))
@@ -96,7 +110,7 @@ def _last(plan: Plan, cook: Cook, texts: Mapping[str, Any]) -> Move:
     last, done = plan.stages[-1], cook.stages[-1]
     kind, text = MoveKind.STORE, texts["store"]
     cue = text["cue"]
-    if last.kind in {"rest", "hold"} or last.kind in HEAT_KINDS or _dips(last, done):
+    if last.kind in {"rest", "hold", "dry"} or last.kind in HEAT_KINDS or _dips(last, done):
         kind, text = MoveKind.SERVE, texts["serve"]
         cue = text["cue_carved" if last.kind == "rest" and plan.form in texts["carved"]["forms"] else "cue"]
     core = done.core_c

@@ -17,7 +17,7 @@ from ember_core.data.loader import read_toml
 from ember_core.heat.cook import Cook, StageOutcome
 from ember_core.plan.finding import Finding, Level
 from ember_core.plan.plan import Plan
-from ember_core.plan.stages import HEAT_KINDS, SHORT_DIP_S
+from ember_core.plan.stages import COOLING_KINDS, HEAT_KINDS, SHORT_DIP_S
 from ember_core.safety.clocks import met_times
 from ember_core.safety.keeping import (
     Check,
@@ -57,7 +57,7 @@ class History:
         self.t, self.hottest, self.coldest = cook.t, everywhere.max(axis=1), everywhere.min(axis=1)
         self.heats = [s for s in cook.stages if s.kind in HEAT_KINDS]
         self.end_s = float(self.t[-1])
-        self.chills = [s for s in cook.stages if s.kind == "chill" and self._chills(s)]
+        self.chills = [s for s in cook.stages if s.kind in COOLING_KINDS and self._chills(s)]
         self.keeps = [s for s in self.chills if self._ends_at(s) <= COLD_C]
 
     def part(self, begin: float, end: float) -> NDArray[np.bool_]:
@@ -115,7 +115,7 @@ def _cautions(h: History) -> Findings:
     heats = [s.kind for s in h.plan.stages]
     holds = {
         "poultry": "poultry" in h.plan.required.forms and h.plan.required.species is not None,
-        "pouch": "bath" in heats and "chill" not in heats,
+        "pouch": "bath" in heats and not COOLING_KINDS & set(heats),
         "undercooked": h.rule.get("met") is False,
     }
     return [
@@ -207,7 +207,7 @@ def _interrupted(h: History) -> Findings:
     for i, kind in enumerate(kinds):
         before = [s for s in h.cook.stages[:i] if s.kind in HEAT_KINDS]
         again = any(k in HEAT_KINDS for k in kinds[i + 1 :])
-        if kind != "chill" or not before or not again:
+        if kind not in COOLING_KINDS or not before or not again:
             continue
         if met_at is not None and met_at <= h.cook.stages[i].start_s:
             continue
@@ -235,7 +235,9 @@ def _reheated(h: History) -> Findings:
         after = [s for s in h.cook.stages if s.start_s >= stage.end_s - 1e-6]
         if met_at is None or met_at > stage.start_s or not any(s.kind in HEAT_KINDS for s in after):
             continue
-        part = h.part(stage.end_s, min((s.start_s for s in after if s.kind in {"chill", "hold"}), default=h.end_s))
+        part = h.part(
+            stage.end_s, min((s.start_s for s in after if s.kind in COOLING_KINDS | {"hold"}), default=h.end_s)
+        )
         if not part.any():
             continue
         purpose = "hot-holding" if any(s.kind == "hold" for s in after) else "immediate"

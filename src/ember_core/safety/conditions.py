@@ -19,7 +19,7 @@ Flags = NDArray[np.bool_]
 SLACK_C = 0.5  # K, rounding of °F to °C; our reading
 SETTLED = 0.1  # of a stage: a medium that needs longer to settle is taken at where it begins; our reading
 HOT_CABINET_C = 80.0  # from here on a hold or rest is an oven by another name; our reading
-SEARS = frozenset({"pan", "grill", "baste"})  # heat for colour before or after the oven or bath
+SEARS = frozenset({"pan", "grill", "baste", "torch"})  # heat for colour before or after the oven or bath
 
 
 class Ran(Protocol):

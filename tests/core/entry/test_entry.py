@@ -2,76 +2,115 @@
 
 from __future__ import annotations
 
-from datetime import time
+import json
+import re
+from pathlib import Path
 
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
 from ember_core.book.book import shipped
+from ember_core.entry.quick import VULGAR as SIGNS
 from ember_core.entry.quick import parse as quick
+from ember_core.entry.reading import sentence_of
 from ember_core.entry.sentence import OWN_WAY, Sentence, from_document
 from ember_core.errors import FormatError
 from ember_core.formats.plan import parse
 from ember_core.planning.compute import compute
-from ember_core.planning.moves import moves
+from ember_core.planning.moves import MoveKind, moves
 from tests.conftest import plan_document
 
+VULGAR = str.maketrans(SIGNS)
+PHRASINGS = [
+    line.split("\t") for line in (Path(__file__).parents[1] / "data/phrasings.tsv").read_text("utf-8").splitlines()[1:]
+]
 
-@pytest.mark.parametrize(
-    ("text", "parts", "serve"),
-    [
-        ("bavette 28mm mr 19:40", {"cut": "bavette", "size_mm": 28.0, "target_c": 55.0}, time(19, 40)),
-        ("BAVETTE 2,8 cm Medium Rare 7.40pm", {"cut": "bavette", "size_mm": 28.0, "target_c": 55.0}, time(19, 40)),
-        (
-            "guinea fowl x6 1 1/8 in from 40f",
-            {"cut": "guinea-fowl-supreme", "count": 6, "size_mm": 28.57, "start_c": 4.44},
-            None,
-        ),
-        ("hake 180 g to 54 low oven", {"cut": "hake-loin", "mass_g": 180.0, "target_c": 54.0, "way": "low-oven"}, None),
-        ("6 duck breasts 66", {"cut": "duck-breast", "count": 6, "target_c": 66.0}, None),
-        ("rib of beef 4kg oven 19:00", {"cut": "rib-of-beef", "mass_g": 4000.0, "way": "hot-oven"}, time(19)),
-        ("salmon 30mm 50 oven", {"cut": "salmon-fillet", "size_mm": 30.0, "target_c": 50.0, "way": "hot-oven"}, None),
-        (
-            "chicken breast 22mm bath 63 for 12 at 20:00",
-            {"cut": "chicken-breast", "size_mm": 22.0, "way": "bath", "target_c": 63.0, "count": 12},
-            time(20),
-        ),
-        ("12 scallops", {"cut": "scallop", "count": 12}, None),
-        ("lamb legs 2.4kg 7pm", {"cut": "lamb-leg", "mass_g": 2400.0}, time(19)),
-        ("25mm ribeye rare pan", {"cut": "ribeye", "size_mm": 25.0, "target_c": 51.0, "way": "hot-pan-basted"}, None),
-        ("bath 131f chicken", {"cut": "chicken-breast", "target_c": 55.0, "way": "bath"}, None),
-        ("strip 11oz 131f", {"cut": "strip-steak", "mass_g": 311.8, "target_c": 55.0}, None),
-        (
-            "brisk 4.5lb bath susceptible",
-            {"cut": "brisket-point", "mass_g": 2041.2, "way": "bath", "guests": "susceptible"},
-            None,
-        ),
-    ],
-)
-def test_quick_entry(text, parts, serve):
-    """The same sentence typed short, in several units and orders."""
+
+@pytest.mark.parametrize(("text", "parts", "serve", "unknown"), PHRASINGS, ids=[p[0] for p in PHRASINGS])
+def test_quick_entry(text, parts, serve, unknown):
+    """What cooks type, in several units and orders; each stretch of it is accounted for, and a plan can be made of it."""
     reading = quick(text)
-    assert reading.parts == parts
-    assert reading.serve == serve
-    assert reading.unknown == []
+    wanted = json.loads(parts)
+    assert json.loads(json.dumps(reading.parts)) == wanted
+    assert ((reading.serve and reading.serve.strftime("%H:%M")) or "") == serve
+    assert reading.unknown == json.loads(unknown)
+    told = " ".join(s.text for s in reading.spans)
+    assert set(re.findall(r"\d+", told)) == set(re.findall(r"\d+", text.translate(VULGAR))), told
+    if "cut" in wanted:
+        assert parse(sentence_of(reading).document()).document["piece"]["cut"] == wanted["cut"]
+
+
+def test_enough_phrasings():
+    """A table that cannot shrink unseen."""
+    assert len({p[0] for p in PHRASINGS}) >= 120
 
 
 @given(st.text(max_size=60))
 def test_quick_entry_never_fails(text):
     """Anything may be typed; what is not understood is given back."""
     reading = quick("bavette " + text)
-    assert set(reading.parts) <= {"cut", "size_mm", "mass_g", "count", "target_c", "start_c", "way", "guests"}
+    assert set(reading.parts) <= {
+        *("cut", "size_mm", "sizes_mm", "mass_g", "count", "target_c", "start_c", "way", "guests", "heat_c", "minutes"),
+        *("altitude_m", "rules"),
+    }
 
 
 def test_quick_entry_says_what_it_did_not_understand():
-    """Nothing is guessed silently."""
-    assert quick("6 duck breasts 66 skin").unknown == ["skin"]
+    """Nothing is guessed silently; the nearest meaning is offered, and as it stands there it is understood."""
     assert quick("bavette 12").unknown == ["12"]  # no core, no size without its unit
-    assert (
-        quick("bavette with glitter 99:99").unknown == ["99:99", "with", "glitter"]
-        or "glitter" in quick("bavette with glitter").unknown
-    )
+    assert "glitter" in quick("bavette with glitter").unknown
+    assert quick("bavette 99:99 rare").unknown == ["99:99"]
+    for text, meant in (
+        ("bavete 28mm", "bavette"),
+        ("bavette 12", "12mm"),
+        ("bavette medum", "medium"),
+        ("hake steem", "steam"),
+    ):
+        (word, found), *_ = quick(text).nearest()
+        assert meant in [m.text for m in found], text
+        assert all(quick(text.replace(word, m.text)).unknown == [] for m in found), text
+
+
+def test_several_sizes_are_spread_over_the_pieces():
+    """A range of six pieces is six sizes from its thinnest to its thickest; a list is what it is."""
+    spread = sentence_of(quick("6 cutlets 22-30mm"))
+    assert spread.sizes_mm == (22.0, 23.6, 25.2, 26.8, 28.4, 30.0)
+    assert spread.size_mm == 26.0
+    listed = sentence_of(quick("bavettes 22, 26 and 30 mm"))
+    assert (listed.sizes_mm, listed.count) == ((22.0, 26.0, 30.0), 3)
+    document = spread.document()
+    assert document["piece"]["x-sizes-mm"] == list(spread.sizes_mm)
+    assert from_document(document, 0, 0).document() == document
+
+
+@pytest.mark.parametrize(
+    ("text", "stage", "wanted"),
+    [
+        ("hake 32mm oven 180", 0, {"medium_c": 180.0, "until": {"peak_core_c": 54.0}}),
+        ("pheasant 15mm 63.3 bath 35 min", 0, {"medium_c": 63.8, "minutes": 35.0, "until": None}),
+        ("chop 30mm pan 200 63", 1, {"until": {"peak_core_c": 63.0}}),
+        ("rabbit saddle oven 230 12 minutes", 0, {"medium_c": 230.0, "minutes": 12.0, "until": None}),
+    ],
+)
+def test_heat_and_minutes_that_were_stated_are_used(text, stage, wanted):
+    """In the main stage, and back from the document."""
+    sentence = sentence_of(quick(text))
+    document = sentence.document()
+    for key, value in wanted.items():
+        assert document["stages"][stage].get(key) == value
+    if "pan" in text:
+        assert {
+            f["medium_c"] for s in document["stages"][:2] for f in s["faces"].values() if f.get("kind") != "baste"
+        } == {200.0}
+    again = from_document(document, 0, 0)
+    assert (again.way, again.document()) == (sentence.way, document)
+
+
+def test_a_heat_for_boiling_water_is_refused():
+    """The boiling point is not set by a number; the error says what to do."""
+    with pytest.raises(FormatError, match="leave 180 °C out"):
+        Sentence.for_cut("asparagus", way="blanch-and-shock", heat_c=180.0).document()
 
 
 @pytest.mark.parametrize("cut", sorted(shipped().cuts))
@@ -83,7 +122,7 @@ def test_every_cut_cooks_to_its_target_by_its_way(cut):
     assert from_document(outcome.plan.document, 0, 0).way == sentence.way
     listed = moves(outcome.plan, outcome.cook)
     assert [m.offset_s for m in listed] == sorted(m.offset_s for m in listed)
-    assert sum(m.verb == "Pull" for m in listed) == 1
+    assert sum(m.kind == MoveKind.PULL for m in listed) == 1
 
 
 def test_a_way_refuses_a_shape_it_cannot_cook():

@@ -24,6 +24,9 @@ MEDIUM = {
     "hold": 70,
     "chill": 2,
     "thaw": 4,
+    "cure": 3,
+    "brine": 3,
+    "press": 3,
 }
 COVERS = schema()["$defs"]["cover"]["enum"]
 VARIANTS = schema()["$defs"]["variant"]["enum"]

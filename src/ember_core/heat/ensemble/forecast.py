@@ -17,7 +17,7 @@ from ember_core.heat.arrays import Array
 from ember_core.heat.cook import Cook, Variation, run
 from ember_core.heat.ensemble.draw import Ensemble, draw_ensemble, stage_lengths
 from ember_core.heat.setup import Setup, body_of, case_of, empty_record
-from ember_core.heat.solver.ending import UNTIL_TIME
+from ember_core.heat.solver.ending import UNTIL_MEAN, UNTIL_SURFACE, UNTIL_SURFACE_B, UNTIL_TIME
 from ember_core.heat.solver.members import Told, run_members
 from ember_core.heat.solver.types import Schedule
 from ember_core.plan.plan import Plan
@@ -98,11 +98,20 @@ def solve_pulls(s: Setup, e: Ensemble, pull_stage: int, cook: Cook, threads: int
         The nominal one.
     threads : int
     """
-    run = _run(s, e, s.schedule, np.array([0.0, 1.0]), threads)
+    run = _run(s, e, as_told(s.schedule, cook, pull_stage), np.array([0.0, 1.0]), threads)
     pull = np.where(np.isfinite(run.peak), run.end_s[:, pull_stage], np.nan)
     if cook.pull_s and np.isfinite(pull[0]) and pull[0] > 0:
         pull = pull * cook.pull_s / pull[0]
     return np.asarray(pull[1:])
+
+
+def as_told(schedule: Schedule, cook: Cook, pull_stage: int | None) -> Schedule:
+    """What a cook goes by: what nobody measures before the pull (a face, the mean) ends by the clock, as it did in ``cook``."""
+    until, duration = schedule.until.copy(), schedule.duration.copy()
+    for i, stage in enumerate(cook.stages):
+        if i < (pull_stage or 0) and until[i] in (UNTIL_SURFACE, UNTIL_SURFACE_B, UNTIL_MEAN):
+            until[i], duration[i] = UNTIL_TIME, stage.end_s - stage.start_s
+    return schedule._replace(until=until, duration=duration)
 
 
 def trajectories(
@@ -122,11 +131,12 @@ def trajectories(
         The nominal one, to which core and mean are corrected.
     threads : int
     """
-    heated = s.schedule.upto(pull_stage + 1)
+    heated = as_told(s.schedule, cook, pull_stage).upto(pull_stage + 1)
     heated.until[pull_stage] = UNTIL_TIME
     duration = heated.duration
-    duration[pull_stage] = max(end_s - float(duration[:pull_stage].sum()), 1.0)
-    t = np.linspace(0.0, float(duration.sum()), TRAJECTORY_POINTS)
+    before_s = cook.stages[pull_stage].start_s
+    duration[pull_stage] = max(end_s - before_s, 1.0)
+    t = np.linspace(0.0, before_s + float(duration[pull_stage]), TRAJECTORY_POINTS)
     run = _run(s, e, heated, t, threads)
     core, mean = run.core, run.mean
     if cook.pull_s:  # the grid's error as far as the nominal run goes on heat, kept beyond
@@ -178,7 +188,8 @@ def forecast(
         stage_s=stage_lengths(nominal_cook) if nominal_cook else None,
     )
     wanted = np.linspace(0.0, end_s if end_s else float(s.schedule.duration.sum()), CURVE_POINTS)
-    run = _run(s, ensemble, s.schedule, wanted, threads)
+    schedule = s.schedule if nominal_cook is None else as_told(s.schedule, nominal_cook, pull_stage)
+    run = _run(s, ensemble, schedule, wanted, threads)
     peak, curve, curve_mean = run.peak, run.core, run.mean
     good = np.isfinite(peak)
     good[0] = False

@@ -53,6 +53,11 @@ def core_now(y: Array, grid: Any, body: Any) -> float:
     return float(_not_compiled())
 
 
+def hottest_now(y: Array, grid: Any, body: Any) -> float:
+    """The hottest place of a state, °C."""
+    return float(_not_compiled())
+
+
 def outermost(body: Any) -> Any:
     """The outer material of a piece."""
     return _not_compiled()
@@ -93,6 +98,29 @@ def _core_now(y, grid, body):  # type: ignore[no-untyped-def]  # numba reads the
     if _is_mesh(grid):
         return lambda y, grid, body: _core_of_mesh(y, grid, body)
     return lambda y, grid, body: _core_of_grid(y, grid, body)
+
+
+@leaf
+def _hottest_of_grid(y: Array, grid: Grid, body: Body) -> float:
+    most = -np.inf
+    for i in range(grid.n):
+        most = max(most, temperature_at(y[i], y[grid.n + i], body)[0])
+    return most
+
+
+@leaf
+def _hottest_of_mesh(y: Array, mesh: Mesh, layers: Layers) -> float:
+    most = -np.inf
+    for i in range(mesh.n):
+        most = max(most, temperature_at(y[i], y[mesh.n + i], layers.inner if mesh.inner[i] else layers.outer)[0])
+    return most
+
+
+@overload(hottest_now, **OPTIONS)
+def _hottest_now(y, grid, body):  # type: ignore[no-untyped-def]  # numba reads the names, not types
+    if _is_mesh(grid):
+        return lambda y, grid, body: _hottest_of_mesh(y, grid, body)
+    return lambda y, grid, body: _hottest_of_grid(y, grid, body)
 
 
 @overload(outermost, **OPTIONS)

@@ -9,6 +9,7 @@ from ember_core.heat.solver.stepping import hermite_root, time_to_met
 from ember_core.heat.solver.types import Criterion, State
 
 UNTIL_TIME, UNTIL_CORE, UNTIL_SURFACE, UNTIL_MEAN, UNTIL_LOG10, UNTIL_RULE, UNTIL_PEAK, UNTIL_TURN = range(8)
+UNTIL_SURFACE_B = 8
 FAILED, SPENT = -1, -2  # a stage whose step size underflowed; one that used up what may be spent on its plan
 GOES_ON = -3
 NEAR_K = 2e-4  # a temperature waited for is met so nearly
@@ -25,7 +26,13 @@ def needs_clocks(until: int, crit: Criterion) -> bool:
 @leaf
 def watches(until: int) -> bool:
     """Whether a stage waits for a temperature."""
-    return until == UNTIL_CORE or until == UNTIL_SURFACE or until == UNTIL_MEAN
+    return until == UNTIL_CORE or until == UNTIL_SURFACE or until == UNTIL_SURFACE_B or until == UNTIL_MEAN
+
+
+@leaf
+def watched_face(until: int) -> int:
+    """The face whose temperature a stage waits for: 0 for a, 1 for b."""
+    return 1 if until == UNTIL_SURFACE_B else 0
 
 
 @inlined

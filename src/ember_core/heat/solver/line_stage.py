@@ -14,12 +14,14 @@ from ember_core.heat.solver.ending import (
     SPENT,
     UNTIL_MEAN,
     UNTIL_SURFACE,
+    UNTIL_SURFACE_B,
     UNTIL_TIME,
     aim,
     already,
     end_of,
     needs_clocks,
     stepped_over,
+    watched_face,
 )
 from ember_core.heat.solver.line_rates import Line, core_of, line_of
 from ember_core.heat.solver.line_step import BEGIN, END, Room, accept, error_of, fill, look, new_room, take_step
@@ -52,12 +54,12 @@ def wanted_of(until: int, surface: float, water: Array, temp: Array, line: Line)
     until : int
         What is waited for.
     surface : float
-        Of face a, °C.
+        Of the face that is watched, °C.
     water, temp : ndarray (cells,)
         Left, kg/m³; °C.
     line : Line
     """
-    if until == UNTIL_SURFACE:
+    if until == UNTIL_SURFACE or until == UNTIL_SURFACE_B:
         return float(surface)
     if until == UNTIL_MEAN:
         return mean_temperature(temp, water, line.grid.mean, line.body)
@@ -172,7 +174,7 @@ def run_stage(
     core, rate = core_of(room.before, grid), core_rate(slope, room.rate[BEGIN], line)
     peak, peak_t = core, t0
     stored = keep_state(y, t, store, store_t, 0)
-    wanted = wanted_of(until, room.skin[BEGIN, 0].t_c, state.water, room.before, line)
+    wanted = wanted_of(until, room.skin[BEGIN, watched_face(until)].t_c, state.water, room.before, line)
     below = wanted < value
     if already(until, value, wanted, state):
         return t, until, peak, peak_t, stored
@@ -199,7 +201,7 @@ def run_stage(
             dt, aimed, smooth = step * max(factor, MOST_CUT), -1.0, 0
             continue
         core1, rate1 = core_of(temp, grid), core_rate(slope, room.rate[END], line)
-        wanted1 = wanted_of(until, room.skin[END, 0].t_c, state.water, temp, line)
+        wanted1 = wanted_of(until, room.skin[END, watched_face(until)].t_c, state.water, temp, line)
         if stepped_over(until, value, below, wanted1) and tries < MOST_TRIES:
             tries += 1
             aimed = aim(until, value, tries, step, wanted, rate, wanted1, rate1)

@@ -18,6 +18,7 @@ from ember_core.heat.solver.ending import (
     UNTIL_MEAN,
     UNTIL_RULE,
     UNTIL_SURFACE,
+    UNTIL_SURFACE_B,
     UNTIL_TIME,
     aim,
     already,
@@ -91,6 +92,8 @@ def wanted_of(until: int, at: Rates, skin: Array, weight: Array, solid: Solid) -
     """
     if until == UNTIL_SURFACE:
         return float(skin[solid.mesh.patch_a])
+    if until == UNTIL_SURFACE_B:
+        return float(skin[solid.mesh.patch_b])
     if until == UNTIL_MEAN:
         return mean_now(at.temperature, weight)
     return float(at.temperature[solid.mesh.core])

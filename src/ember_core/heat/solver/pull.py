@@ -7,7 +7,7 @@ from typing import NamedTuple
 import numpy as np
 
 from ember_core.heat.arrays import Array
-from ember_core.heat.solver.by_shape import core_now
+from ember_core.heat.solver.by_shape import core_now, hottest_now
 from ember_core.heat.solver.compiled import call_stepper, kernel, leaf
 from ember_core.heat.solver.ending import FAILED, SPENT, UNTIL_CORE, UNTIL_PEAK, UNTIL_TIME, UNTIL_TURN
 from ember_core.heat.solver.entering import entered, stage_from
@@ -94,10 +94,23 @@ def peak_after(state: Array, t: float, first: int, schedule: Schedule, case: Cas
                 kind = UNTIL_TURN  # it can only cool: once the core falls, its peak is known
         met = entered(y, schedule.faces[s], case)
         stretch = Stretch(met, t, schedule.duration[s], kind, schedule.value[s])
+        since = t
         t, ended, top, _, _ = advance(y, stretch, case, record, nothing)
         if ended < 0:
             return np.nan
         best = max(best, top)
+        left = since + schedule.duration[s] - t
+        if (
+            kind == UNTIL_TURN
+            and left > 0.0
+            and hottest_now(y, case.grid, case.body) > core_now(y, case.grid, case.body)
+        ):
+            # the core falls now and will rise again: what is hotter has not reached it yet
+            after = Stretch(stage_from(met, t - since), t, left, UNTIL_TIME, 0.0)
+            _, ended, top, _, _ = advance(y, after, case, record, nothing)
+            if ended < 0:
+                return np.nan
+            best = max(best, top)
     return best
 
 
