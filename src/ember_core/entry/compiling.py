@@ -108,6 +108,20 @@ def main_stage(stages: Sequence[Mapping[str, Any]]) -> int | None:
     return next(iter([*solved, *waits, *longest]), None)
 
 
+def heat_of(stages: Sequence[Mapping[str, Any]]) -> float | None:
+    """What the main stage's medium is at, °C; None where that is the boiling point, or a share of it, or a flame."""
+    main = main_stage(stages)
+    if main is None or stages[main]["kind"] in {"boil", "steam", "simmer", "torch"}:
+        return None
+    stage = stages[main]
+    own = [
+        p["medium_c"]
+        for p in (stage, *stage.get("faces", {}).values())
+        if p.get("kind", stage["kind"]) == stage["kind"] and "medium_c" in p
+    ]
+    return float(own[0]) if own else None
+
+
 def set_heat(stages: list[dict[str, Any]], heat_c: float | None, minutes: float | None) -> None:
     """Give the main stage another heat (°C) or a time of its own (min); of a pan or grill every stage on it gets the heat.
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 from collections.abc import Mapping
 from dataclasses import dataclass
-from difflib import get_close_matches
+from difflib import SequenceMatcher, get_close_matches
 from typing import Any
 
 from ember_core.book.book import Book
@@ -13,6 +13,7 @@ from ember_core.wording.message import N_
 
 MOST = 3
 ALIKE = 0.6  # share of letters two words must have in common
+NEARLY = 0.2  # and no more than so much less than the nearest
 AS_NUMBERS = (
     (1.0, 40.0, "{n}mm", N_("thickness, mm")),
     (25.0, 99.0, "to {n}c", N_("core, °C")),
@@ -64,5 +65,7 @@ def meanings(word: str, parts: Mapping[str, Any], book: Book) -> tuple[Meaning, 
     named |= {n: N_("way") for w in book.ways.values() for n in (w["name"], *w.get("aliases", ()))}
     firsts = {n.split()[0]: n for n in reversed(list(named)) if len(n.split()[0]) > 3}
     close = get_close_matches(word, named, MOST, ALIKE)
+    best = max((SequenceMatcher(None, word, n).ratio() for n in close), default=0.0)
+    close = [n for n in close if SequenceMatcher(None, word, n).ratio() > best - NEARLY]
     close += [firsts[w] for w in get_close_matches(word, firsts, MOST, ALIKE + 0.1) if firsts[w] not in close]
     return tuple(Meaning(n, named[n]) for n in close[:MOST])

@@ -53,7 +53,7 @@ class Sentence:
     Sizes in mm, mass in g, temperatures in °C; ``base`` is the document whose stages and other keys
     are kept when the way is :data:`OWN_WAY`. ``heat_c`` is what its pan, oven, grill, fat or bath is at in place of the way's own;
     ``minutes`` the time of its main heat, which then waits for no target; ``sizes_mm`` the pieces' own sizes, of which
-    ``size_mm`` is the mean. Cut, way and spreads are the newest in the ``book`` unless a version is given.
+    ``size_mm`` is the mean; ``temper_min`` how long it stands in the kitchen's air before. Cut, way and spreads are the newest in the ``book`` unless a version is given.
     """
 
     cut: str
@@ -72,6 +72,7 @@ class Sentence:
     heat_c: float | None = None
     minutes: float | None = None
     sizes_mm: tuple[float, ...] = ()
+    temper_min: float = 0.0
     own_food: OwnFood | None = None
     house: Mapping[str, Any] | None = None
     base: Mapping[str, Any] = field(default_factory=dict)
@@ -179,9 +180,17 @@ class Sentence:
             known = Known(self.size_mm, self.start_c, self.target_c, self.altitude_m)
             out["stages"] = stages_of(way, out, known)
             set_heat(out["stages"], self.heat_c, self.minutes)
-            for key, value in (("x-heat-c", self.heat_c), ("x-minutes", self.minutes)):
+            for key, value in (
+                ("x-heat-c", self.heat_c),
+                ("x-minutes", self.minutes),
+                ("x-temper-min", self.temper_min or None),
+            ):
                 if value is not None:
                     out[key] = value
+            if self.temper_min:
+                out["stages"].insert(
+                    0, {"kind": "rest", "minutes": self.temper_min, "cover": "bare", "x-say": "temper"}
+                )
         out["rules"], out["guests"] = self.rules, self.guests
         out.pop("x-house", None)
         if self.rules == "house" and self.house is not None:
@@ -253,6 +262,7 @@ def from_document(document: Mapping[str, Any], altitude_m: float, air_c: float, 
         heat_c=document.get("x-heat-c"),
         minutes=document.get("x-minutes"),
         sizes_mm=tuple(piece.get("x-sizes-mm", ())),
+        temper_min=document.get("x-temper-min", 0.0),
         way_version=version,
         cut_version=piece.get("x-cut-version", 1),
         spreads_version=document.get("x-spreads-version", 1),

@@ -26,6 +26,7 @@ class MoveKind(StrEnum):
     PULL = "pull"  # off the heat
     SERVE = "serve"
     STORE = "store"
+    PREPARE = "prepare"  # by hand, before heat
 
 
 @dataclass(frozen=True)

@@ -133,15 +133,35 @@ def _of_stage(h: History, stage: StageOutcome) -> Findings:
     t = h.t[part]
     since = h.heat_before(stage)
     if stage in h.chills and since is not None:
-        whole = h.part(since, stage.end_s)
-        checks = check_cooling(rules, h.t[whole], h.hottest[whole], end_of_heat_s=since, measured=False)
-        begin = check_begin_of_chilling(rules, stage.start_s - since)
-        return [c.finding() for c in [*checks, *([begin] if begin and not begin.met else [])]]
+        return _cooled(h, stage, since)
     if stage.kind == "hold":
         return [_held(rules, t, h.coldest[part], roast=plan.form == "roast")]
     if stage.kind == "thaw":
         return _thawed(h, stage, t, h.hottest[part])
     return []
+
+
+def _cooled(h: History, stage: StageOutcome, since: float) -> Findings:
+    """Cooling after heat that ended at ``since`` s: of several stages in a row all together, at the end of the last.
+
+    Heat that follows while there is time left ends the cooling: what was warm until then is counted as growth.
+    """
+    rules = h.plan.kept_by
+    i = h.cook.stages.index(stage)
+    following = h.cook.stages[i + 1].kind if i + 1 < len(h.cook.stages) else ""
+    begins = i == 0 or h.cook.stages[i - 1].kind not in COOLING_KINDS
+    out = []
+    if following not in COOLING_KINDS:
+        whole = h.part(since, stage.end_s)
+        checks = check_cooling(rules, h.t[whole], h.hottest[whole], end_of_heat_s=since, measured=False)
+        heated = following in HEAT_KINDS
+        out = [
+            c.finding()
+            for c in checks
+            if c.met or not heated or c.used_s is None or c.limit_s is None or c.used_s > c.limit_s
+        ]
+    begin = check_begin_of_chilling(rules, stage.start_s - since) if begins else None
+    return [*out, *([begin.finding()] if begin and not begin.met else [])]
 
 
 def _held(rules: str, t: Array, coldest: Array, *, roast: bool) -> Finding:

@@ -13,6 +13,7 @@ from django.utils.translation import gettext
 
 from ember_core.book.book import Book, usual_mass
 from ember_core.book.foods import food_row
+from ember_core.entry.compiling import Known, heat_of, stage_of
 from ember_core.entry.sentence import OWN_WAY, OwnFood, Sentence, from_document
 from ember_core.wording.message import N_
 from ember_core.wording.quantities import Units
@@ -24,10 +25,27 @@ from ember_web.tenancy.models import Kitchen
 from ember_web.tenancy.voice import current, tell
 
 GUESTS = (("general", N_("general guests")), ("susceptible", N_("highly susceptible guests")))
-FIELDS = ("cut", "food", "count", "size_mm", "mass_g", "start_c", "target_c", "way", "serve", "rules", "guests")
+FIELDS = (
+    *(
+        "cut",
+        "food",
+        "count",
+        "size_mm",
+        "sizes",
+        "mass_g",
+        "start_c",
+        "target_c",
+        "way",
+        "heat_c",
+        "minutes",
+        "temper_min",
+    ),
+    *("serve", "rules", "guests"),
+)
+OPTIONAL = {"mass_g", "heat_c"}
 
 
-LIMITS = {"size_mm": (1, 400), "mass_g": (1, 200000), "start_c": (-40, 100), "target_c": (0, 100)}
+LIMITS = {"size_mm": (1, 400), "mass_g": (1, 200000), "start_c": (-40, 100), "target_c": (0, 100), "heat_c": (-20, 400)}
 LABELS = {
     "cut": N_("cut"),
     "food": N_("food"),
@@ -37,6 +55,10 @@ LABELS = {
     "start_c": N_("start"),
     "target_c": N_("target"),
     "way": N_("way"),
+    "heat_c": N_("heat"),
+    "minutes": N_("minutes"),
+    "sizes": N_("sizes"),
+    "temper_min": N_("out of the cold before"),
     "serve": N_("on the plate at"),
     "rules": N_("rules"),
     "guests": N_("guests"),
@@ -47,12 +69,13 @@ LABELS = {
 class QuantityInput(forms.TextInput):
     """A number in the reader's unit; the field behind it is in SI."""
 
-    def __init__(self, show: Callable[[Any], Any]) -> None:
+    def __init__(self, show: Callable[[Any], Any], usual: Any = None) -> None:
         super().__init__(attrs={"inputmode": "decimal", "maxlength": "20", "autocomplete": "off"})
-        self.show = show
+        self.show, self.usual = show, usual
 
     def format_value(self, value: Any) -> Any:
-        """What is shown of a value in SI."""
+        """What is shown of a value in SI; of none the usual one."""
+        value = self.usual if value in (None, "") else value
         return value if value in (None, "") else self.show(value)
 
 
@@ -64,7 +87,7 @@ def quantity(name: str, written: Written, units: Units) -> forms.FloatField:
     return forms.FloatField(
         min_value=least,
         max_value=most,
-        required=name != "mass_g",
+        required=name not in OPTIONAL,
         widget=QuantityInput(lambda value: written.shown(name, value, units)),
         error_messages={
             "invalid": tell(
@@ -95,6 +118,10 @@ class SentenceForm(forms.Form):
     start_c = forms.FloatField()
     target_c = forms.FloatField()
     way = forms.ChoiceField(choices=())
+    heat_c = forms.FloatField(required=False)
+    minutes = forms.FloatField(min_value=0.1, max_value=20160, required=False)
+    sizes = forms.CharField(max_length=200, required=False)
+    temper_min = forms.FloatField(min_value=0, max_value=240, required=False, widget=forms.HiddenInput())
     serve = forms.TimeField(required=False, input_formats=TIMES, widget=QuantityInput(str))
     rules = forms.ChoiceField()
     guests = forms.ChoiceField()
@@ -107,6 +134,8 @@ class SentenceForm(forms.Form):
         self.written, self.units = written, units
         for name in KINDS:
             self.fields[name] = quantity(name, written, units)
+        self.fields["minutes"].widget = QuantityInput(str)
+        self.fields["sizes"].widget = forms.HiddenInput()
         self.fields["serve"].widget = QuantityInput(self._time)
         self.fields["serve"].widget.attrs |= {"maxlength": "8", "placeholder": gettext("any time")}
         self._choices(book, own, foods)
@@ -135,7 +164,30 @@ class SentenceForm(forms.Form):
         }.items():
             self.fields[name].choices = found  # type: ignore[attr-defined]
 
+    def usual_heat(self, heat_c: float | None) -> None:
+        """What the way's heat is as long as the sentence states none, °C; None: it is not set by a number."""
+        self.fields["heat_c"].widget.usual = None if heat_c is None else f"{heat_c:g}"
+
+    @property
+    def heat_shown(self) -> str:
+        """The heat as it stands on the page while the sentence states none: sent along, so that it is not taken as stated."""
+        widget: Any = self.fields["heat_c"].widget
+        return "" if self["heat_c"].value() or widget.usual is None else str(widget.format_value(""))
+
+    def clean_sizes(self) -> tuple[float, ...]:
+        """The pieces' own sizes, mm."""
+        try:
+            sizes = tuple(float(s) for s in self.cleaned_data["sizes"].split())
+        except ValueError:
+            sizes = ()
+        return sizes if len(sizes) > 1 and all(1 <= s <= 400 for s in sizes) else ()
+
     def _messages(self) -> None:
+        self.fields["minutes"].error_messages |= {
+            "invalid": gettext("Minutes: write a number, such as 35."),
+            "min_value": gettext("Minutes: give at least 0.1."),
+            "max_value": gettext("Minutes: give at most 20,160."),
+        }
         for name, field in self.fields.items():
             if isinstance(field, forms.ChoiceField):
                 label = capfirst(gettext(LABELS[name]))
@@ -194,6 +246,10 @@ def initial(sentence: Sentence, kitchen: Kitchen) -> dict[str, Any]:
         "start_c": f"{sentence.start_c:g}",
         "target_c": f"{sentence.target_c:g}",
         "way": sentence.way,
+        "heat_c": "" if sentence.heat_c is None else f"{sentence.heat_c:g}",
+        "minutes": "" if sentence.minutes is None else f"{sentence.minutes:g}",
+        "sizes": " ".join(f"{s:g}" for s in sentence.sizes_mm),
+        "temper_min": f"{sentence.temper_min:g}" if sentence.temper_min else "",
         "serve": kitchen.local(serve).strftime("%H:%M")
         if serve and serve.tzinfo
         else (serve.strftime("%H:%M") if serve else ""),
@@ -222,6 +278,10 @@ def sentence_of(form: SentenceForm, kitchen: Kitchen, base: dict[str, Any], book
         start_c=d["start_c"],
         target_c=d["target_c"],
         way=d["way"],
+        heat_c=d["heat_c"],
+        minutes=d["minutes"],
+        sizes_mm=d["sizes"],
+        temper_min=d["temper_min"] or 0.0,
         mass_g=d["mass_g"],
         count=d["count"] or 1,
         serve_at=serve_moment(kitchen, d["serve"], kitchen.now()),
@@ -255,12 +315,16 @@ def form_of(book: Book, kitchen: Kitchen, plan: Plan | None, data: Any) -> tuple
     """The sentence's form: from the address, filled up from the saved plan or the cut's usual values."""
     base = dict(plan.document) if plan else {}
     start = from_document(base, kitchen.altitude_m, kitchen.air_c, book) if plan else _first(kitchen, book)
+    data = {k: data.get(k) for k in data}
+    if data.get("heat_c") is not None and data["heat_c"] == data.get("was_heat"):
+        data["heat_c"] = ""  # the way's own heat, as it was shown
     written = read_written(data)
     said, typed = written.values, {**stored(plan.entered if plan else {}), **posted(str(data.get("entered", "")))}
     chosen, before = said.get("cut"), said.get("was")
     if chosen in book.cuts and before is not None and before != chosen:
         # another cut brings its own size, mass, doneness and way; what the cook set for the service stays
         kept = {k: said.get(k) for k in ("count", "start_c", "serve", "rules", "guests") if k in said}
+        typed.pop("heat_c", None)
         values = initial(Sentence.for_cut(chosen, book=book), kitchen) | kept
     else:
         values = initial(start, kitchen)
@@ -268,11 +332,27 @@ def form_of(book: Book, kitchen: Kitchen, plan: Plan | None, data: Any) -> tuple
             values = initial(Sentence.for_cut(chosen, book=book, rules=kitchen.rules), kitchen)
         values |= {k: said.get(k) for k in (*FIELDS, "title") if k in said}
         values["mass_g"] = _mass_of(book, values, said.get("was_size"))
+        if said.get("was_size") not in (None, "", values["size_mm"]):
+            values["sizes"] = ""  # one size was written in place of several
+        if said.get("was_way") not in (None, values["way"]):
+            values |= {"heat_c": "", "minutes": ""}  # another way has its own
     own = str(values["cut"]) if plan is not None else ""
     usual = book.cuts.get(str(values["cut"]), {}).get("food", "")
     foods = food_choices(kitchen, usual, start.own_food)
     form = SentenceForm(Written(values, typed | written.typed), book=book, own=own, foods=foods, units=current().units)
+    form.usual_heat(_own_heat(book, values))
     return form, base
+
+
+def _own_heat(book: Book, values: dict[str, Any]) -> float | None:
+    """The heat of a way's main stage, °C, when it is a number a cook sets."""
+    way = book.way(str(values["way"]))
+    try:
+        size, start, target = (float(values[k]) for k in ("size_mm", "start_c", "target_c"))
+    except (TypeError, ValueError):
+        return None
+    known = Known(size, start, target, 0.0)
+    return None if way is None else heat_of([stage_of(s, known) for s in way["stage"]])
 
 
 def _mass_of(book: Book, values: dict[str, Any], was_size: str | None) -> Any:

@@ -8,10 +8,13 @@ from typing import Any
 
 from ember_core.book.book import Book
 from ember_core.book.foods import food_row
+from ember_core.heat.cook import Cook
 from ember_core.heat.ensemble.sensitivity import sensitivities
 from ember_core.plan.finding import Finding, Level
+from ember_core.planning.before import After, after, before, gain_k, set_out
 from ember_core.planning.compute import Outcome
 from ember_core.planning.moves import moves
+from ember_core.planning.several import sizes_apart
 from ember_core.safety.rules import profile_of
 from ember_core.safety.verdict import Standing, eats, standing
 from ember_core.wording.message import N_
@@ -19,6 +22,9 @@ from ember_web.tenancy.models import Kitchen
 from ember_web.tenancy.voice import current, tell
 from ember_web.ui.drawing import Picture, draw
 from ember_web.ui.templatetags.ember import span
+
+LETTER = 7.2  # mean breadth of a letter under the ribbon
+LONG_S = 6 * 3600.0  # a plan that takes longer has a ribbon
 
 
 @dataclass(frozen=True)
@@ -37,6 +43,11 @@ class View:
     coast: dict[str, float] | None
     data: dict[str, Any]
     doneness: str
+    before: list[dict[str, Any]]
+    set_out: list[str]
+    after: After | None
+    gain_k: float | None
+    ribbon: list[dict[str, Any]]
 
     @property
     def under(self) -> str:
@@ -62,6 +73,9 @@ def build(outcome: Outcome, kitchen: Kitchen, book: Book, now: datetime, cursor_
     for move in moves(plan, cook):
         at = start + timedelta(seconds=move.offset_s)
         rows.append(move.as_dict() | {"at": at, "elapsed": span(move.offset_s)})
+    _days(rows, kitchen)
+    early = [m.as_dict() | {"at": start + timedelta(seconds=m.offset_s)} for m in before(plan, cook, book)]
+    _days(early, kitchen)
     row = food_row(plan.food) if plan.food else None
     picture = draw(
         cook,
@@ -95,7 +109,66 @@ def build(outcome: Outcome, kitchen: Kitchen, book: Book, now: datetime, cursor_
         coast=result["coast"],
         data=picture.data,
         doneness=doneness,
+        before=early,
+        set_out=set_out(plan, book),
+        after=after(plan, cook),
+        gain_k=gain_k(plan, cook),
+        ribbon=_ribbon_of(rows, cook, kitchen, start) if total > LONG_S else [],
     )
+
+
+def _days(rows: list[dict[str, Any]], kitchen: Kitchen) -> None:
+    """Mark the rows that begin another day than the one before, where there is more than one."""
+    days = [kitchen.local(r["at"]).date() for r in rows]
+    for i, (row, day) in enumerate(zip(rows, days, strict=True)):
+        row["day"] = day if len(set(days)) > 1 and (i == 0 or days[i - 1] != day) else None
+
+
+def _ribbon_of(rows: list[dict[str, Any]], cook: Cook, kitchen: Kitchen, start: datetime) -> list[dict[str, Any]]:
+    """The stages of a long plan from cure to plate: each as wide as the square root of its time, so that minutes show beside days."""
+    out = []
+    for row, stage in zip(rows, cook.stages, strict=False):
+        took = stage.end_s - stage.start_s
+        begins = kitchen.local(start + timedelta(seconds=stage.start_s))
+        out.append(
+            {
+                "verb": row["verb"],
+                "kind": stage.kind,
+                "took": took,
+                "at": begins,
+                "wide": round(max(took, 60.0) ** 0.5, 1),
+                "day": row["day"],
+            }
+        )
+    whole = sum(part["wide"] for part in out)
+    left = 0.0
+    for part in out:
+        fits = int(1216.0 * part["wide"] / whole / LETTER) - 1
+        words = current().say(part["verb"])
+        part["words"] = words if len(words) <= fits else f"{words[: fits - 1].rstrip(' ,')}…" if fits > 4 else ""
+        part["x"], part["w"] = round(left, 2), round(1216.0 * part["wide"] / whole, 2)
+        left += part["w"]
+    return out
+
+
+def sizes_of(outcome: Outcome, kitchen: Kitchen) -> list[dict[str, Any]]:
+    """Pieces of different sizes with their own clock times, the first to go in first; empty when they are alike."""
+    found = sizes_apart(outcome.plan)
+    if not found:
+        return []
+    serve = outcome.plan.serve_at
+    if serve is None:
+        start = kitchen.now()
+    else:
+        start = (serve if serve.tzinfo else serve.replace(tzinfo=kitchen.tz)) - timedelta(seconds=found[0].ready_s)
+
+    def at(seconds: float | None) -> datetime | None:
+        return None if seconds is None else start + timedelta(seconds=seconds)
+
+    return [
+        {"own": own, "goes_in": at(own.in_s), "turn": at(own.turn_s), "pull": at(own.pull_s), "ready": at(own.ready_s)}
+        for own in found
+    ]
 
 
 def findings_of(view: View | None) -> list[Finding]:

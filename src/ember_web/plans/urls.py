@@ -2,12 +2,14 @@
 
 from django.urls import path
 
-from ember_web.plans import views
+from ember_web.plans import comparing, views
 
 urlpatterns = [
     path("", views.new, name="plan"),
     path("quick/", views.quick, name="plan-quick"),
     path("forecast/", views.forecast_part, name="plan-forecast"),
+    path("schools/", comparing.side_by_side, name="plan-schools"),
+    path("schools/doubt/", comparing.doubt, name="plan-doubt"),
     path("list/", views.listing, name="plans"),
     path("save/", views.save, name="plan-save"),
     path("import/", views.import_file, name="plan-import"),

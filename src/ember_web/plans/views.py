@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import re
 from datetime import timedelta
 from typing import Any
 from urllib.parse import urlencode
@@ -17,7 +18,9 @@ from django.utils.translation import gettext as _
 from django.views.decorators.http import require_GET, require_http_methods, require_POST
 
 from ember_core.book.book import Book
+from ember_core.entry.quick import Reading
 from ember_core.entry.quick import parse as parse_quick
+from ember_core.entry.reading import sentence_of as sentence_from
 from ember_core.entry.sentence import Sentence
 from ember_core.errors import EmberError
 from ember_core.formats.plan import loads
@@ -27,7 +30,7 @@ from ember_web.book.queries import book_of
 from ember_web.plans.actions.save_plan import SavePlan, save_plan
 from ember_web.plans.forms import FIELDS, SentenceForm, choices_for, form_of, initial, sentence_of
 from ember_web.plans.models import Plan
-from ember_web.plans.presenters import build, findings_of, shifts
+from ember_web.plans.presenters import build, findings_of, shifts, sizes_of
 from ember_web.tenancy.access import RANK, KitchenRequest, in_kitchen
 from ember_web.tenancy.actor import Actor
 from ember_web.tenancy.models import Kitchen
@@ -36,6 +39,7 @@ from ember_web.ui.computing import Busy, solver
 from ember_web.ui.registry import FREE_PROBES, ask
 
 MAX_FILE = 1_000_000
+TEMPERS = (10, 20, 30)  # minutes out of the cold that kitchens give; common practice, no source
 FORM_OF_PATH = {
     "/piece/shape/thickness_mm": "size_mm",
     "/piece/shape/diameter_mm": "size_mm",
@@ -46,6 +50,7 @@ FORM_OF_PATH = {
     "/piece/count": "count",
     "/piece/shape/kind": "cut",
     "/piece/composition": "food",
+    "/x-heat-c": "heat_c",
 }
 
 
@@ -86,6 +91,7 @@ def _page(
     changed = plan is not None and view is not None and view.outcome.plan.document != plan.document
     asked = {"plan": plan.public_id} if plan else {}
     at = {"at": f"{view.picture.cursor['t']:.0f}"} if view is not None else {}
+    several = sizes_of(outcome, kitchen) if outcome is not None else None
     likely = f"{reverse('plan-forecast', args=[kitchen.public_id])}?{state}&{urlencode(asked | at)}"
     context = {
         "form": form,
@@ -100,6 +106,12 @@ def _page(
         if plan
         else reverse("plan", args=[kitchen.public_id]),
         "changed": changed,
+        "heated": bool(form["heat_c"].value()) or bool(form.heat_shown),
+        "several": several,
+        "tempers": [
+            ("", _("from the cold")),
+            *((str(m), tell("out {minutes} min", minutes=m)) for m in TEMPERS),
+        ],
         "round": bool(cut and cut["shape"] != "slab"),
         "own_foods": len(form.fields["food"].choices) > 1,  # type: ignore[attr-defined]
         "egg": bool(cut and cut["shape"] == "egg"),
@@ -145,14 +157,17 @@ def quick(request: KitchenRequest) -> HttpResponse:
             "text": text,
             "error": _("No cut was recognised. Begin with one, such as: bavette 28mm mr 19:40"),
             "unknown": reading.unknown,
+            "nearest": _nearest(reading, text, book),
         }
         return _page(request, None, {k: v for k, v in request.GET.items() if k != "q"}, quick=heard)
-    sentence = Sentence.for_cut(
-        book=book,
-        rules=request.kitchen.rules,
-        cut_id=reading.parts["cut"],
-        **{k: v for k, v in reading.parts.items() if k != "cut"},
-    )
+    kitchen = request.kitchen
+    try:
+        sentence = sentence_from(
+            reading, book=book, rules=kitchen.rules, altitude_m=kitchen.altitude_m, air_c=kitchen.air_c
+        )
+    except EmberError as error:
+        told = {"text": text, "error": current().say(error.message), "unknown": reading.unknown}
+        return _page(request, None, {k: v for k, v in request.GET.items() if k != "q"}, quick=told)
     values = initial(sentence, request.kitchen)
     if reading.serve:
         values["serve"] = reading.serve.strftime("%H:%M")
@@ -160,9 +175,28 @@ def quick(request: KitchenRequest) -> HttpResponse:
         "text": text,
         "reading": reading,
         "unknown": reading.unknown,
+        "nearest": _nearest(reading, text, book),
         "estimated": _estimated(sentence, reading.parts),
     }
     return _page(request, None, values, quick=said)
+
+
+def _nearest(reading: Reading, text: str, book: Book) -> list[dict[str, Any]]:
+    """Each word that was not understood, with entries in which it is one of the nearest meanings, to tap."""
+    return [
+        {
+            "word": word,
+            "meanings": [
+                {
+                    "words": m.text,
+                    "part": m.part,
+                    "entry": re.sub(rf"(?<!\w){re.escape(word)}(?!\w)", m.text, text, count=1),
+                }
+                for m in found
+            ],
+        }
+        for word, found in reading.nearest(book)
+    ]
 
 
 def _estimated(sentence: Sentence, stated: dict[str, Any]) -> str:

@@ -15,7 +15,7 @@ from urllib.parse import parse_qsl, urlencode
 
 from ember_core.wording.quantities import SI, Units
 
-KINDS = {"size_mm": "length", "mass_g": "mass", "start_c": "temp", "target_c": "temp"}
+KINDS = {"size_mm": "length", "mass_g": "mass", "start_c": "temp", "target_c": "temp", "heat_c": "temp"}
 TIMES = ("%H:%M", "%H.%M", "%H:%M:%S", "%I:%M %p", "%I.%M %p", "%I:%M%p", "%I %p", "%I%p")
 SAME = 1e-6  # two numbers no further apart, as a share, are one
 

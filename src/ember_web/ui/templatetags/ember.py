@@ -88,6 +88,18 @@ def whole(value: float) -> str:
 
 
 @register.filter
+def length(value: float) -> str:
+    """A length with its unit, with no more digits than it has."""
+    return current().units.shown("length", value)
+
+
+@register.filter
+def length1(value: float) -> str:
+    """A length with its unit: one decimal of a millimetre."""
+    return current().units.shown("length", value, 1)
+
+
+@register.filter
 def rise(value: float) -> str:
     """A difference of temperatures without its unit: one decimal."""
     return _signed(current().units.number("rise", value, 1))

@@ -39,6 +39,9 @@ import { clockOf } from "./said.js";
       }
     }
   });
+  document.addEventListener("change", (e) => {
+    if (e.target.matches("[data-submit]")) e.target.form.requestSubmit();
+  });
   // after a swap the same part keeps the focus
   let focused = null;
   document.addEventListener("htmx:beforeSwap", () => {
@@ -62,6 +65,11 @@ import { clockOf } from "./said.js";
         q.focus();
         q.select();
       }
+      return;
+    }
+    const keyed = document.querySelector(`[data-key="${CSS.escape(e.key)}"]`);
+    if (keyed && !waiting) {
+      keyed.click();
       return;
     }
     const links = [...document.querySelectorAll(".top nav a")];

@@ -1,0 +1,152 @@
+"""What stands around a plan: other schools, what is done before heat, pieces of their own size, words that were not understood."""
+
+from __future__ import annotations
+
+import re
+
+import pytest
+
+from ember_core.book.book import shipped
+from ember_core.entry.sentence import Sentence
+from ember_core.formats.plan import parse
+from ember_core.planning.before import after, before, gain_k, set_out
+from ember_core.planning.compute import compute
+from ember_core.planning.moves import MoveKind
+from ember_core.planning.schools import schools
+from ember_core.planning.several import sizes_apart
+from tests.web.plans.test_plan import SENTENCE
+
+pytestmark = pytest.mark.django_db
+
+
+def cooked(cut, **known):
+    """A sentence, computed."""
+    return compute(parse(Sentence.for_cut(cut, **known).document()), with_forecast=False)
+
+
+@pytest.mark.parametrize("cut", ["bavette", "duck-breast", "hogget-shoulder", "potato", "short-rib"])
+def test_schools_differ_and_add_up(cut):
+    """Three ways by other heats, each landing where it says, its times within the whole."""
+    found = schools(Sentence.for_cut(cut), shipped())
+    assert len(found) == 3
+    assert found[0].way["id"] == shipped().cuts[cut]["way"]
+    assert len({f.way["id"] for f in found}) == 3
+    for s in found:
+        assert s.error is None
+        assert 0 < s.hands_s <= s.total_s + 60 * len(s.way["stage"])
+        assert 0 <= s.oven_s <= s.total_s
+        assert 0 <= s.grey <= 1
+        assert 0 <= s.loss < 0.6
+
+
+def test_a_bath_bands_less_than_a_pan():
+    """The difference the schools argue about, in numbers."""
+    pan, bath = schools(Sentence.for_cut("bavette"), shipped(), ["hot-pan", "bath"])[:2]
+    assert pan.grey > 0.2 > bath.grey
+    assert pan.loss > bath.loss
+    assert pan.total_s < bath.total_s
+
+
+def test_what_cannot_be_computed_says_why():
+    """A school that fails leaves the others standing."""
+    found = schools(Sentence.for_cut("bavette", target_c=0.5), shipped(), ["hot-pan", "bath"])
+    assert len(found) == 3
+    assert all(s.outcome is not None or s.error for s in found)
+
+
+def test_the_page_of_schools(kitchen, as_):
+    """Columns, a way back, a way to choose each; a chosen way stands first; bad parts are named."""
+    page = as_("viewer").get("/k/hut/plan/schools/", SENTENCE | {"ways": ["bath", "hot-pan"]}).content.decode()
+    assert page.count('class="school"') == 3
+    chosen = re.findall(r'href="/k/hut/plan/\?([^"]*)"[^>]*>\s*Cook it this way', page)
+    assert ["way=bath" in chosen[0], "way=hot-pan" in chosen[1]] == [True, True]
+    assert as_("viewer").get(f"/k/hut/plan/?{chosen[0].replace('&amp;', '&')}").status_code == 200
+    assert (
+        "give at least 1 mm" in as_("viewer").get("/k/hut/plan/schools/", SENTENCE | {"size_mm": "-1"}).content.decode()
+    )
+    doubt = as_("viewer").get("/k/hut/plan/schools/doubt/", SENTENCE).content.decode()
+    assert re.search(r"within \d", doubt)
+
+
+def test_before_heat_counts_the_clock_back():
+    """Salt by the piece's mass and in its time, the pan hot when it is needed, ice for twice the mass."""
+    out = cooked("bavette", count=4)
+    found = {m.id.removeprefix("before-"): m for m in before(out.plan, out.cook, shipped())}
+    assert "3.7 g for each piece (14.8 g in all)" in found["salt"].cue
+    assert (found["salt"].offset_s, found["pan"].offset_s) == (-2400.0, -300.0)
+    assert found["trim"].offset_s < found["salt"].offset_s
+    assert all(m.kind == MoveKind.PREPARE for m in found.values())
+    chilled = cooked("short-rib", count=3)
+    ice = {m.id: m for m in before(chilled.plan, chilled.cook, shipped())}["before-ice"]
+    assert ice.offset_s == chilled.cook.stages[1].start_s - 300.0
+    assert "2.5 kg of ice" in ice.cue
+    assert "string and scissors; off before serving" in set_out(cooked("hogget-shoulder").plan, shipped())
+
+
+def test_tempering_shows_what_it_gains():
+    """Half an hour out of the cold is a stage: the core gains what the model says, and the pull comes sooner."""
+    cold, warm = cooked("pork-chop"), cooked("pork-chop", temper_min=30)
+    gained = gain_k(warm.plan, warm.cook)
+    assert gain_k(cold.plan, cold.cook) is None
+    assert 1.0 < gained < 8.0
+    assert gained == pytest.approx(warm.cook.stages[0].core_c - 4.0)
+    assert warm.cook.pull_s - 1800 < cold.cook.pull_s
+    raw = cooked("pork-chop", temper_min=239, air_c=35.0)
+    assert {"stop", "care"} & {f.level for f in raw.findings}
+
+
+def test_what_ends_in_the_cold_says_how_long_it_keeps():
+    """By the plan's profile; a dip that only stops the cooking keeps nothing."""
+    kept = cooked("short-rib")
+    assert after(kept.plan, kept.cook).days == 7
+    for served in (cooked("soft-egg"), cooked("bavette")):
+        assert after(served.plan, served.cook) is None
+
+
+def test_pieces_of_their_own_size():
+    """All ready together: the thickest first in, each to the same peak, at its own times."""
+    out = cooked("veal-cutlet", size_mm=26.0, sizes_mm=(22.0, 26.0, 26.0, 30.0), count=4)
+    own = sizes_apart(out.plan)
+    assert [(p.size_mm, p.count) for p in own] == [(30.0, 1), (26.0, 2), (22.0, 1)]
+    assert own[0].in_s == 0.0 < own[1].in_s < own[2].in_s
+    assert {round(p.ready_s) for p in own} == {round(own[0].ready_s)}
+    assert all(p.in_s < p.turn_s < p.pull_s < p.ready_s for p in own)
+    assert all(p.peak_c == pytest.approx(55.0, abs=0.15) for p in own)
+    assert sizes_apart(cooked("bavette").plan) == ()
+
+
+@pytest.mark.parametrize(
+    ("entry", "says"),
+    [
+        ("6 cutlets 22-30mm 19:40", "Each by its own size, all ready together"),
+        ("bavete 28mm", 'href="/k/hut/plan/quick/?q=bavette%2028mm"'),
+        ("bavette 12", "q=bavette%2012mm"),
+        ("hake oven 180", 'value="180"'),
+        ("pheasant 15mm bath 63.3 35 min", 'value="35"'),
+    ],
+)
+def test_quick_entry_shows_what_it_heard(kitchen, as_, entry, says):
+    """Sizes apart, meanings to tap, heat and minutes in the sentence."""
+    page = as_("viewer").get("/k/hut/plan/quick/", {"q": entry}).content.decode()
+    assert says in page
+
+
+def test_the_ways_own_heat_is_not_taken_as_stated(kitchen, as_):
+    """The heat shown with a way follows the way and the target; one that was written stays."""
+    client = as_("viewer")
+    shown = client.get("/k/hut/plan/", SENTENCE | {"way": "bath"}).content.decode()
+    assert re.search(r'name="heat_c"\s+value="55.5"', shown)
+    again = {
+        "way": "bath",
+        "was_way": "bath",
+        "heat_c": "55.5",
+        "was_heat": "55.5",
+        "target_c": "60",
+        "units": "c-mm-g-l-24",
+    }
+    page = client.get("/k/hut/plan/", SENTENCE | again).content.decode()
+    assert re.search(r'name="heat_c"\s+value="60.5"', page)
+    page = client.get("/k/hut/plan/", SENTENCE | again | {"heat_c": "62"}).content.decode()
+    assert re.search(r'name="heat_c"\s+value="62"', page)
+    page = client.get("/k/hut/plan/", SENTENCE | again | {"heat_c": "62", "way": "hot-oven"}).content.decode()
+    assert re.search(r'name="heat_c"\s+value="200"', page)
