@@ -119,7 +119,7 @@ def main(address: str, token_file: str) -> int:
         c.take("plans")
         c.page.get(f"{c.kitchen}/book/")
         c.take("book")
-        c.page.get(f"{c.kitchen}/book/new/")
+        c.page.get(f"{c.kitchen}/book/foods/new/")
         c.take("book-food")
         c.page.get(f"{c.kitchen}/book/rules/")
         c.take("book-rules")

@@ -87,7 +87,7 @@ class Book:
     def _find(self, kind: str, name: str, version: int | None) -> Row | None:
         versions = self.shelves.get(kind, {}).get(name, ())
         if version is None:
-            return versions[-1] if versions else None
+            return versions[-1] if versions and not versions[-1].get("retired") else None
         return next((r for r in versions if r["version"] == version), None)
 
     def cut(self, name: str, version: int | None = None) -> Row | None:
@@ -99,8 +99,14 @@ class Book:
         return self._find("way", name, version)
 
     def newest(self, kind: str) -> dict[str, Row]:
-        """The newest version of every row of a kind by id, in order."""
-        return {name: versions[-1] for name, versions in self.shelves.get(kind, {}).items()}
+        """The newest version of every row of a kind by id, in order; without those that are retired."""
+        shelf = self.shelves.get(kind, {})
+        return {name: versions[-1] for name, versions in shelf.items() if not versions[-1].get("retired")}
+
+    def retired(self, kind: str) -> dict[str, Row]:
+        """What is no longer offered: the newest version of each."""
+        shelf = self.shelves.get(kind, {})
+        return {name: versions[-1] for name, versions in shelf.items() if versions[-1].get("retired")}
 
     @cached_property
     def cuts(self) -> dict[str, Row]:

@@ -70,6 +70,16 @@ def loads(text: str | bytes) -> Plan:
     FormatError, ValueRangeError
         With the JSON pointer of the place and what to do.
     """
+    return parse(loads_document(text))
+
+
+def loads_document(text: str | bytes) -> Any:
+    """A file of one of the open formats as JSON: no larger than may be, every key once, plain numbers only.
+
+    Raises
+    ------
+    FormatError
+    """
     if len(text) > MAX_BYTES:
         raise FormatError(
             say(
@@ -80,12 +90,11 @@ def loads(text: str | bytes) -> Plan:
             code="too-large",
         )
     try:
-        document = json.loads(text, parse_constant=_reject_constant, object_pairs_hook=_no_doubles)
+        return json.loads(text, parse_constant=_reject_constant, object_pairs_hook=_no_doubles)
     except (ValueError, RecursionError) as error:
         raise FormatError(
             say("Not readable as JSON: {error}. Check commas, quotes and brackets.", error=error), code="json"
         ) from None
-    return parse(document)
 
 
 def _explain(error: Any) -> InputError:
@@ -180,6 +189,7 @@ def parse(document: Any) -> Plan:
                 say("The parts sum to {total:.3f}; mass fractions must sum to 1 (within 0.03).", total=total),
                 path="/piece/composition",
             )
+    _check_sentence(document)
     required = requirement(row, piece.get("form"), piece.get("handling", ()))
     _check_shape(piece["shape"])
     _check_mass(piece)
@@ -269,6 +279,38 @@ def _house(document: Mapping[str, Any]) -> Mapping[str, Any] | None:
             code="unknown-key",
         )
     return house
+
+
+SENTENCE = {"x-heat-c": (-60.0, 400.0), "x-minutes": (0.0, 20160.0), "x-temper-min": (0.0, 1440.0)}
+MOST_SIZES = 200
+
+
+def _check_sentence(document: Mapping[str, Any]) -> None:
+    """What the sentence of a plan keeps beside its stages: numbers in their range."""
+    for key, (least, most) in SENTENCE.items():
+        value = document.get(key)
+        if value is not None and (
+            isinstance(value, bool) or not isinstance(value, int | float) or not least <= value <= most
+        ):
+            raise ValueRangeError(
+                say(
+                    "{key} is a number from {least:g} to {most:g}; correct it, or leave it out.",
+                    key=key,
+                    least=least,
+                    most=most,
+                ),
+                path=f"/{key}",
+            )
+    sizes = document["piece"].get("x-sizes-mm", ())
+    good = isinstance(sizes, list | tuple) and len(sizes) <= MOST_SIZES
+    if not good or any(isinstance(s, bool) or not isinstance(s, int | float) or not 1.0 <= s <= 400.0 for s in sizes):
+        raise ValueRangeError(
+            say(
+                "x-sizes-mm is a list of at most {most} sizes from 1 to 400 mm; correct it, or leave it out.",
+                most=MOST_SIZES,
+            ),
+            path="/piece/x-sizes-mm",
+        )
 
 
 def _check_shape(shape: Mapping[str, Any]) -> None:

@@ -62,6 +62,11 @@ class StageOutcome:
     mean_c: float
     ended_by: str
 
+    @property
+    def took(self) -> float:
+        """How long it ran, s."""
+        return self.end_s - self.start_s
+
 
 @dataclass(frozen=True, eq=False)
 class Cook:

@@ -306,8 +306,9 @@ def choices_for(book: Book, food: str) -> list[tuple[str, float]]:
 
 
 def _first(kitchen: Kitchen, book: Book) -> Sentence:
+    first = "bavette" if "bavette" in book.cuts else next(iter(book.cuts))
     return Sentence.for_cut(
-        "bavette", book=book, rules=kitchen.rules, altitude_m=kitchen.altitude_m, air_c=kitchen.air_c
+        first, book=book, rules=kitchen.rules, altitude_m=kitchen.altitude_m, air_c=kitchen.air_c
     )
 
 

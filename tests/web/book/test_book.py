@@ -32,17 +32,17 @@ def food(kitchen):
 def test_a_chef_adds_changes_and_deletes_a_food(kitchen, as_):
     """Form to table and back; the list shows what follows from the parts."""
     chef = as_("chef")
-    assert chef.post("/k/hut/book/new/", FORM).status_code == 302
+    assert chef.post("/k/hut/book/foods/new/", FORM).status_code == 302
     food = Food.objects.get()
     assert (food.kitchen, food.fat) == (kitchen, 25)
-    page = as_("viewer").get("/k/hut/book/").content.decode()
+    page = as_("viewer").get("/k/hut/book/foods/").content.decode()
     assert "our hogget" in page
     assert "beef, lean" in page
-    assert f"/book/{food.public_id}/" not in page
-    assert chef.post(f"/k/hut/book/{food.public_id}/", FORM | {"fat": "26", "water": "57"}).status_code == 302
+    assert f"/foods/{food.public_id}/" not in page
+    assert chef.post(f"/k/hut/book/foods/{food.public_id}/", FORM | {"fat": "26", "water": "57"}).status_code == 302
     food.refresh_from_db()
     assert food.fat == 26
-    assert chef.post(f"/k/hut/book/{food.public_id}/remove/").status_code == 302
+    assert chef.post(f"/k/hut/book/foods/{food.public_id}/remove/").status_code == 302
     assert not Food.objects.exists()
 
 
@@ -56,7 +56,7 @@ def test_a_chef_adds_changes_and_deletes_a_food(kitchen, as_):
 )  # fmt: skip
 def test_bad_numbers_are_named_and_kept(kitchen, as_, part, value, says):
     """The message names the part, and what was typed stays."""
-    reply = as_("chef").post("/k/hut/book/new/", FORM | {part: value})
+    reply = as_("chef").post("/k/hut/book/foods/new/", FORM | {part: value})
     page = reply.content.decode()
     assert reply.status_code == 422
     assert says in page
@@ -66,18 +66,18 @@ def test_bad_numbers_are_named_and_kept(kitchen, as_, part, value, says):
 
 def test_a_name_is_taken_once_in_a_kitchen(kitchen, food, as_):
     """A second one of the same name is refused; another kitchen's does not matter."""
-    assert b"choose another name" in as_("chef").post("/k/hut/book/new/", FORM | {"name": "Our Hogget"}).content
+    assert b"choose another name" in as_("chef").post("/k/hut/book/foods/new/", FORM | {"name": "Our Hogget"}).content
     Food.objects.filter(pk=food.pk).update(kitchen=Kitchen.objects.create(public_id="far", name="Far"))
-    assert as_("chef").post("/k/hut/book/new/", FORM).status_code == 302
+    assert as_("chef").post("/k/hut/book/foods/new/", FORM).status_code == 302
 
 
 def test_search_of_the_table(kitchen, food, as_):
     """Words narrow both lists; htmx gets the rows alone."""
-    page = as_("viewer").get("/k/hut/book/", {"q": "squid"}).content.decode()
+    page = as_("viewer").get("/k/hut/book/foods/", {"q": "squid"}).content.decode()
     assert "squid" in page
     assert "beef, lean" not in page
     assert "our hogget" not in page
-    rows = as_("viewer").get("/k/hut/book/", {"q": "our"}, headers={"HX-Request": "true"}).content.decode()
+    rows = as_("viewer").get("/k/hut/book/foods/", {"q": "our"}, headers={"HX-Request": "true"}).content.decode()
     assert "<html" not in rows
     assert "our hogget" in rows
 
@@ -108,7 +108,7 @@ def test_another_kitchens_food_is_not_taken(kitchen, stranger, food, as_):
     reply = as_("stranger").post("/k/barn/plan/save/", LAMB | {"food": food.public_id})
     assert reply.status_code == 422
     assert not Plan.objects.exists()
-    assert as_("stranger").get(f"/k/barn/book/{food.public_id}/").status_code == 404
+    assert as_("stranger").get(f"/k/barn/book/foods/{food.public_id}/").status_code == 404
 
 
 RULES = {"base": "us-food-code-2022", "rows_2": "76 °C 0 s", "written_plan": ""}

@@ -23,7 +23,10 @@ RIGHTS = {
     "plan-saved": ("viewer", None), "plan-export": ("viewer", None), "line": ("viewer", None), "line-state": ("viewer", None),
     "line-stream": ("viewer", None), "line-strip": ("viewer", None), "line-events": (None, "cook"), "line-start": (None, "cook"),
     "line-do": (None, "cook"), "log": ("viewer", None), "record": ("viewer", "cook"), "record-csv": ("viewer", None),
-    "record-json": ("viewer", None), "book": ("viewer", None), "book-food-new": ("chef", "chef"), "book-food": ("chef", "chef"),
+    "record-json": ("viewer", None), "book": ("viewer", None), "book-ways": ("viewer", None), "book-time": ("viewer", None),
+    "book-doneness": ("viewer", None), "book-cut": ("viewer", None), "book-way": ("viewer", None), "book-foods": ("viewer", None),
+    "book-change": ("chef", "chef"), "book-retire": (None, "chef"), "book-export": ("viewer", None), "book-import": ("chef", "chef"),
+    "plan-schools": ("viewer", None), "plan-doubt": ("viewer", None), "book-food-new": ("chef", "chef"), "book-food": ("chef", "chef"),
     "book-food-remove": (None, "chef"), "book-rules": ("viewer", "chef"),
 }  # fmt: skip
 RANK = {"viewer": 0, "cook": 1, "chef": 2}
@@ -65,6 +68,8 @@ def filled(kitchen, stranger, plan, cook):
             ("cook", cook.public_id),
             ("record", record.public_id),
             ("food", food.public_id),
+            ("kind", "cut"),
+            ("key", "bath" if "ways/" in route else "bavette"),
         ):
             route = route.replace(f"<slug:{name}>", value)
         return "/" + route

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import ast
 import importlib
+import json
 import uuid
 from pathlib import Path
 
@@ -17,6 +18,7 @@ from ember_core.entry.sentence import Sentence
 from ember_core.errors import InputError
 from ember_core.line.fold import NOTE
 from ember_web.book.actions.add_book_row import AddBookRow
+from ember_web.book.actions.import_book import ImportBook
 from ember_web.book.actions.store_food import StoreFood
 from ember_web.book.actions.store_house_rules import StoreHouseRules
 from ember_web.book.models import BookRow, Food, HouseRules
@@ -40,11 +42,12 @@ from ember_web.tenancy.models import Kitchen, KitchenOwned, Membership, Trail, U
 
 pytestmark = pytest.mark.django_db
 WEB = Path(__file__).resolve().parents[3] / "src" / "ember_web"
+OUR_WAY = {"name": "our way", "shapes": ["slab"], "stage": [{"kind": "bath", "minutes": 60, "medium_c": 60}]}
 FOOD = StoreFood("our lamb", "lamb", {"water": 73.0, "protein": 20.0, "fat": 6.0, "ash": 1.0}, "label")
 # who may do an action besides the set-up: the least rank of a person, or None; and whether a hub may
 MAY = {
     "save_plan": (Rank.COOK, False), "store_food": (Rank.CHEF, False), "remove_food": (Rank.CHEF, False),
-    "store_house_rules": (Rank.CHEF, False), "add_book_row": (Rank.CHEF, False), "start_cook": (Rank.COOK, False),
+    "store_house_rules": (Rank.CHEF, False), "add_book_row": (Rank.CHEF, False), "import_book": (Rank.CHEF, False), "start_cook": (Rank.COOK, False),
     "take_events": (Rank.COOK, False), "take_readings": (None, True), "put_clock_right": (None, False),
     "add_probe": (Rank.CHEF, False), "issue_hub_token": (Rank.CHEF, False), "write_record": (Rank.COOK, False),
     "change_note": (Rank.COOK, False), "set_clock": (Rank.CHEF, False), "set_preferences": (Rank.VIEWER, False), "admit_member": (Rank.CHEF, False),
@@ -71,7 +74,12 @@ def arguments(name, kitchen, plan, cook):
         "store_food": (FOOD,),
         "remove_food": (food.public_id if food else "none",),
         "store_house_rules": (StoreHouseRules("us-food-code-2022", {}),),
-        "add_book_row": (AddBookRow("way", "our-way", {"name": "our way", "shapes": ["slab"], "stage": []}),),
+        "add_book_row": (AddBookRow("way", "our-way", OUR_WAY),),
+        "import_book": (
+            ImportBook(
+                json.dumps({"format": "open-ember.book/1", "ways": [{"id": "our-way", "version": 1} | OUR_WAY]})
+            ),
+        ),
         "start_cook": (StartCook(plan.public_id),),
         "take_events": ([event],),
         "take_readings": ([SentReading("p1", "b", 1, kitchen.now(), 40.0)],),

@@ -8,6 +8,7 @@ from typing import Any
 from django.db.models import Max
 
 from ember_core.book.book import SPREADS, shipped
+from ember_core.entry.checking import check_row
 from ember_core.entry.sentence import Sentence
 from ember_core.errors import InputError
 from ember_core.formats.plan import parse
@@ -45,7 +46,7 @@ def add_book_row(actor: Actor, command: AddBookRow) -> BookRow:
     Raises
     ------
     InputError
-        A kind that the book does not have, or spreads that a plan could not state.
+        A kind that the book does not have, spreads that a plan could not state, or a row no plan could be made with.
     """
     if command.kind not in BookRow.Kind.values:
         known = ", ".join(BookRow.Kind.values)
@@ -54,9 +55,11 @@ def add_book_row(actor: Actor, command: AddBookRow) -> BookRow:
         )
     if command.kind == BookRow.Kind.SPREAD:
         _check_spreads(command)
-    versions = book_of(actor.kitchen).shelves[command.kind].get(command.key, ())
+    book = book_of(actor.kitchen)
+    versions = book.shelves[command.kind].get(command.key, ())
     own = BookRow.objects.filter(kitchen=actor.kitchen, kind=command.kind, key=command.key)
     last = max([r["version"] for r in versions], default=own.aggregate(last=Max("version"))["last"] or 0)
+    check_row(book, command.kind, {**command.body, "id": command.key, "version": last + 1})
     return BookRow.objects.create(
         kitchen=actor.kitchen, kind=command.kind, key=command.key, version=last + 1, body=command.body,
         created_by=actor.user,

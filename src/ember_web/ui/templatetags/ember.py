@@ -88,9 +88,15 @@ def whole(value: float) -> str:
 
 
 @register.filter
-def length(value: float) -> str:
+def size(value: float) -> str:
     """A length with its unit, with no more digits than it has."""
     return current().units.shown("length", value)
+
+
+@register.filter
+def mass(value: float) -> str:
+    """A mass with its unit, as a kitchen weighs it."""
+    return current().units.shown("mass", value)
 
 
 @register.filter

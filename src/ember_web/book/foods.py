@@ -1,4 +1,4 @@
-"""Book: the foods and rules a kitchen works with."""
+"""Book: the foods and rules a kitchen works with, one level below its cuts and ways."""
 
 from __future__ import annotations
 
@@ -54,7 +54,7 @@ def _edit(request: KitchenRequest, food: Food) -> HttpResponse:
             form.add_error(error.path if error.path in form.fields else None, current().say(error.message))
         else:
             messages.success(request, tell("Saved: {name}. It can be chosen in a plan's sentence.", name=stored.name))
-            return redirect("book", kitchen=request.kitchen.public_id)
+            return redirect("book-foods", kitchen=request.kitchen.public_id)
     return render(
         request, "book/food.html", {"form": form, "food": food if food.pk else None, "parts": PARTS},
         status=422 if form.errors else 200,
@@ -82,7 +82,7 @@ def remove(request: KitchenRequest, food: str) -> HttpResponse:
     found = get_object_or_404(Food, kitchen=request.kitchen, public_id=food)
     name = remove_food(Actor.of_request(request), found.public_id)
     messages.success(request, tell("Deleted: {name}. Saved plans keep what they were made with.", name=name))
-    return redirect("book", kitchen=request.kitchen.public_id)
+    return redirect("book-foods", kitchen=request.kitchen.public_id)
 
 
 @in_kitchen(write="chef")

@@ -1,0 +1,70 @@
+"""How long each cut takes by each way: what can be on the plate in so many minutes."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from threading import Lock
+
+from ember_core.book.book import Book, Row
+from ember_core.book.foods import food_row
+from ember_core.entry.sentence import Sentence
+from ember_core.errors import EmberError
+from ember_core.formats.plan import parse
+from ember_core.heat.cook import run
+from ember_core.heat.ensemble.forecast import MEMBER_CELLS, MEMBER_REFINE
+from ember_core.heat.setup import setup
+
+TOLERANCE_K = 0.05
+BUDGET_S = 0.5
+_known: dict[tuple[str, int, str, int, float, float], float | None] = {}
+_lock = Lock()
+MOST_KNOWN = 20_000
+
+
+def pairs(book: Book, species: str = "", gear: frozenset[str] = frozenset()) -> Iterator[tuple[Row, Row]]:
+    """Cuts and ways that suit each other, of a species and with gear at hand; empty: of all, with any."""
+    for cut in book.cuts.values():
+        if species and species_of(cut) != species:
+            continue
+        for way in book.ways_for(cut, None, Sentence.for_cut(cut["id"], book=book).target_c):
+            if (not gear or set(way.get("gear", ())) & HEATING <= gear) and "start_c" not in way:
+                yield cut, way
+
+
+def species_of(cut: Row) -> str:
+    """The species of a cut's food; empty when the table has none."""
+    row = food_row(cut["food"])
+    return str(row["species"]) if row else ""
+
+
+HEATING = frozenset(
+    {"pan", "pan-ovenproof", "oven", "bath", "fryer", "grill", "top-grill", "pot", "steamer", "torch", "fat"}
+)
+"""Gear that gives heat: the rest is at hand in any kitchen."""
+
+
+def minutes_of(book: Book, cut: Row, way: Row, altitude_m: float, air_c: float) -> float | None:
+    """From the cold to the plate, min, of the usual piece by a way, on a coarse grid; None when it cannot be computed.
+
+    What was computed once is remembered by the versions of both rows.
+    """
+    key = (cut["id"], cut["version"], way["id"], way["version"], altitude_m, air_c)
+    if key not in _known:
+        found: float | None
+        try:
+            sentence = Sentence.for_cut(cut["id"], book=book, way=way["id"], altitude_m=altitude_m, air_c=air_c)
+            plan = parse(sentence.document())
+            cook = run(plan, setup(plan, cells=MEMBER_CELLS, refine=MEMBER_REFINE), tol=TOLERANCE_K, budget_s=BUDGET_S)
+            found = cook.stages[-1].end_s / 60.0
+        except EmberError:
+            found = None
+        with _lock:
+            if len(_known) > MOST_KNOWN:
+                _known.clear()
+            _known[key] = found
+    return _known[key]
+
+
+def is_known(cut: Row, way: Row, altitude_m: float, air_c: float) -> bool:
+    """Whether it was computed already."""
+    return (cut["id"], cut["version"], way["id"], way["version"], altitude_m, air_c) in _known
