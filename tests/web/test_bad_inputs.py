@@ -137,6 +137,7 @@ FORMS = {
     "/k/hut/plan/": ("cut", "size_mm", "start_c", "target_c", "way", "serve", "rules", "count", "mass_g", "food", "at", "was", "title"),
     "/k/hut/plan/quick/": ("q",), "/k/hut/plan/list/": ("q", "page"), "/k/hut/log/": ("q", "page"), "/k/hut/book/foods/": ("q",),
     "/k/hut/plan/schools/": ("cut", "size_mm", "ways", "heat_c", "minutes", "sizes", "temper_min", "plan"), "/k/hut/book/": ("q",),
+    "/k/hut/plan/what-if/": ("across", "down", "by", "size_mm", "way"), "/k/hut/plan/thumb/": ("text", "food"), "/k/hut/plan/to-meet/": ("target_c",),
     "/k/hut/book/ways/": ("q", "gear"), "/k/hut/book/time/": ("minutes", "species", "gear"), "/k/hut/book/rules/": ("base",), "/k/hut/plan/forecast/": ("plan", "cut", "size_mm"),
 }  # fmt: skip
 

@@ -23,7 +23,8 @@ from ember_web.tenancy.voice import current
 from ember_web.ui.computing import Busy, solver
 
 
-def _asked(request: KitchenRequest) -> tuple[Plan | None, SentenceForm, dict[str, Any], Book]:
+def asked(request: KitchenRequest) -> tuple[Plan | None, SentenceForm, dict[str, Any], Book]:
+    """The sentence of the address: the saved plan it changes, its form, its document, the kitchen's book."""
     plan = None
     if request.GET.get("plan"):
         plan = get_object_or_404(Plan, kitchen=request.kitchen, public_id=request.GET["plan"].replace("\x00", ""))
@@ -53,7 +54,7 @@ def _column(found: School, kitchen: Kitchen, book: Book, state: dict[str, Any]) 
 def side_by_side(request: KitchenRequest) -> HttpResponse:
     """Two or three ways for the piece in the address; ``ways`` says which."""
     kitchen = request.kitchen
-    plan, form, base, book = _asked(request)
+    plan, form, base, book = asked(request)
     context: dict[str, Any] = {"plan": plan, "form": form}
     status = 200
     if form.is_valid():
@@ -81,7 +82,7 @@ def side_by_side(request: KitchenRequest) -> HttpResponse:
 @require_GET
 def doubt(request: KitchenRequest) -> HttpResponse:
     """How sure the pull of one way is, computed after the columns are there."""
-    _, form, base, book = _asked(request)
+    _, form, base, book = asked(request)
     spread = None
     if form.is_valid():
         try:

@@ -307,9 +307,7 @@ def choices_for(book: Book, food: str) -> list[tuple[str, float]]:
 
 def _first(kitchen: Kitchen, book: Book) -> Sentence:
     first = "bavette" if "bavette" in book.cuts else next(iter(book.cuts))
-    return Sentence.for_cut(
-        first, book=book, rules=kitchen.rules, altitude_m=kitchen.altitude_m, air_c=kitchen.air_c
-    )
+    return Sentence.for_cut(first, book=book, rules=kitchen.rules, altitude_m=kitchen.altitude_m, air_c=kitchen.air_c)
 
 
 def form_of(book: Book, kitchen: Kitchen, plan: Plan | None, data: Any) -> tuple[SentenceForm, dict[str, Any]]:
@@ -343,6 +341,12 @@ def form_of(book: Book, kitchen: Kitchen, plan: Plan | None, data: Any) -> tuple
     form = SentenceForm(Written(values, typed | written.typed), book=book, own=own, foods=foods, units=current().units)
     form.usual_heat(_own_heat(book, values))
     return form, base
+
+
+def heat_shown_of(form: SentenceForm) -> float | None:
+    """The way's own heat, °C; None when it is not set by a number."""
+    usual = form.fields["heat_c"].widget.usual
+    return None if usual is None else float(usual)
 
 
 def _own_heat(book: Book, values: dict[str, Any]) -> float | None:

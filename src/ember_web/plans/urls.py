@@ -2,7 +2,7 @@
 
 from django.urls import path
 
-from ember_web.plans import comparing, views
+from ember_web.plans import asking, comparing, views
 
 urlpatterns = [
     path("", views.new, name="plan"),
@@ -10,6 +10,9 @@ urlpatterns = [
     path("forecast/", views.forecast_part, name="plan-forecast"),
     path("schools/", comparing.side_by_side, name="plan-schools"),
     path("schools/doubt/", comparing.doubt, name="plan-doubt"),
+    path("what-if/", asking.what_if, name="plan-what-if"),
+    path("to-meet/", asking.to_meet, name="plan-to-meet"),
+    path("thumb/", asking.thumb, name="plan-thumb"),
     path("list/", views.listing, name="plans"),
     path("save/", views.save, name="plan-save"),
     path("import/", views.import_file, name="plan-import"),

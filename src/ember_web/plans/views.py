@@ -101,6 +101,7 @@ def _page(
         "names": choices_for(book, food),
         "state": state,
         "likely": likely,
+        "to_meet": f"{reverse('plan-to-meet', args=[kitchen.public_id])}?{state}&{urlencode(asked)}",
         "save_words": _("Save plan") if plan is None else _("Save changes") if changed else _("Save"),
         "here": reverse("plan-saved", args=[kitchen.public_id, plan.public_id])
         if plan

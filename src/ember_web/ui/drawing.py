@@ -244,6 +244,13 @@ def _across(cook: Cook, round_: bool) -> tuple[Array, float, Array]:
     return depth, thick, np.maximum.accumulate(field, axis=0)
 
 
+def slab_picture(cook: Cook, ramp: str) -> str:
+    """The grain alone, as an address: the hottest each depth has been so far, time across, depth down."""
+    depth, thick, hottest = _across(cook, cook.closed)
+    grid, _, _ = _grain(cook, depth, thick, hottest)
+    return _image(colours(ramp, grid))
+
+
 def _axes(cook: Cook, target_c: float | None) -> Axes:
     """Room for the core and the target, and some above; the surface may leave it."""
     top_c = 10.0 * np.ceil(max(float(cook.core.max()), (target_c or 0) + 8, float(cook.mean.max()) + 2, 40.0) / 10.0)

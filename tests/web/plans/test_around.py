@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from datetime import timedelta
 
 import pytest
 
@@ -150,3 +151,48 @@ def test_the_ways_own_heat_is_not_taken_as_stated(kitchen, as_):
     assert re.search(r'name="heat_c"\s+value="62"', page)
     page = client.get("/k/hut/plan/", SENTENCE | again | {"heat_c": "62", "way": "hot-oven"}).content.decode()
     assert re.search(r'name="heat_c"\s+value="200"', page)
+
+
+def test_what_would_meet_the_rule_is_one_tap(kitchen, as_):
+    """The page asks for it when it is not met; each change is an address at which it is."""
+    client = as_("viewer")
+    short = SENTENCE | {"cut": "pork-chop", "size_mm": "30", "mass_g": "320", "target_c": "58"}
+    assert "plan/to-meet/" in client.get("/k/hut/plan/", short).content.decode()
+    assert "plan/to-meet/" not in client.get("/k/hut/plan/", SENTENCE).content.decode()
+    part = client.get("/k/hut/plan/to-meet/", short).content.decode()
+    address = re.search(r'href="(/k/hut/plan/\?[^"]*)"', part)[1].replace("&amp;", "&")
+    assert 'class="stands met"' in client.get(address).content.decode()
+
+
+def test_what_if_page(kitchen, as_):
+    """Nine pictures, the plan itself marked, each a link to its plan; how thick for a time, or how to write one."""
+    client = as_("viewer")
+    page = client.get("/k/hut/plan/what-if/", SENTENCE | {"across": "heat_c", "down": "target_c"}).content.decode()
+    assert page.count("if-cell") == 9
+    assert page.count("is-now") == 1
+    assert "200 °C" in page
+    later = (kitchen.local(kitchen.now()) + timedelta(minutes=40)).strftime("%H:%M")
+    page = client.get("/k/hut/plan/what-if/", SENTENCE | {"by": later}).content.decode()
+    assert re.search(r"up to <b>\d+", page)
+    assert "Write a time such as" in client.get("/k/hut/plan/what-if/", SENTENCE | {"by": "soon"}).content.decode()
+    boiled = SENTENCE | {
+        "cut": "asparagus",
+        "way": "blanch-and-shock",
+        "across": "heat_c",
+        "target_c": "83",
+        "mass_g": "20",
+    }
+    assert "not set by a number" in client.get("/k/hut/plan/what-if/", boiled).content.decode()
+
+
+def test_rule_of_thumb_page(kitchen, as_):
+    """For which sizes it is true, what it leaves out; what is no rule is told."""
+    client = as_("viewer")
+    page = client.get("/k/hut/plan/thumb/", {"text": "63.3 °C, 35 min", "food": "pheasant"}).content.decode()
+    assert "holds for" in page
+    assert "start temperature" in page
+    assert (
+        "states 0 times"
+        in client.get("/k/hut/plan/thumb/", {"text": "until done", "food": "pheasant"}).content.decode()
+    )
+    assert "Unknown food" in client.get("/k/hut/plan/thumb/", {"text": "4 min a side", "food": "\x00"}).content.decode()

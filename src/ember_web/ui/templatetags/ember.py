@@ -100,6 +100,13 @@ def mass(value: float) -> str:
 
 
 @register.filter
+def length0(value: float) -> str:
+    """A length with its unit: whole millimetres, or tenths of an inch."""
+    units = current().units
+    return units.shown("length", value, 0 if units.length == "mm" else 1)
+
+
+@register.filter
 def length1(value: float) -> str:
     """A length with its unit: one decimal of a millimetre."""
     return current().units.shown("length", value, 1)

@@ -1,0 +1,137 @@
+"""What would meet the rule: up to three small changes of a sentence, each found by cooking it again and proved on the fine grid."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable
+from dataclasses import dataclass, replace
+
+from ember_core.book.book import Book
+from ember_core.entry.compiling import main_stage
+from ember_core.entry.sentence import OWN_WAY, Sentence
+from ember_core.errors import EmberError
+from ember_core.formats.plan import parse
+from ember_core.heat.physics.boiling import boiling_point
+from ember_core.planning.compute import Outcome, compute
+from ember_core.safety.rules import profile_of
+from ember_core.safety.verdict import MET, standing
+from ember_core.wording.message import Message, say
+
+MOST = 3
+STEP_C = 0.5  # to which a target is rounded up
+MOST_TARGET_C = 85.0
+LONGEST_MIN = 2880.0
+HALVINGS = 7
+WAYS_TRIED = 6
+
+
+@dataclass(frozen=True)
+class Change:
+    """A small change that meets the rule.
+
+    Attributes
+    ----------
+    words : Message
+    sentence : Sentence
+        As it would be.
+    kind : str
+        ``target``, ``minutes``, ``way`` or ``temper``.
+    """
+
+    words: Message
+    sentence: Sentence
+    kind: str
+
+
+def is_met(outcome: Outcome, guests: str) -> bool:
+    """Whether a computed plan stands as met under its rule, with nothing that stops it."""
+    rule, plan = outcome.result["rule"], outcome.plan
+    if rule is None:
+        return False
+    found = standing(rule, plan.required, guests, profile_of(plan.rules or "", plan.house), outcome.findings)
+    return found.state == MET
+
+
+def changes(sentence: Sentence, book: Book) -> tuple[Change, ...]:
+    """Up to three changes that meet the rule, the smallest of each kind; empty when it is met, or none does.
+
+    Looked for are: less time out of the cold, the least higher target, the least longer main heat at the same target, and another
+    way to the same target.
+
+    Parameters
+    ----------
+    sentence : Sentence
+    book : Book
+    """
+
+    def cooked(changed: Sentence) -> Outcome | None:
+        try:
+            return compute(parse(changed.document()), with_forecast=False, book=book)
+        except EmberError:
+            return None
+
+    def works(changed: Sentence) -> bool:
+        found = cooked(changed)
+        return found is not None and is_met(found, sentence.guests)
+
+    now = cooked(sentence)
+    if now is None or sentence.way == OWN_WAY or now.result["rule"] is None or is_met(now, sentence.guests):
+        return ()
+    out: list[Change] = []
+    if sentence.temper_min and works(cold := replace(sentence, temper_min=0.0)):
+        out.append(Change(say("Straight from the cold"), cold, "temper"))
+    out += [*_target(sentence, works), *_longer(sentence, now, works), *_another_way(sentence, book, works)]
+    return tuple(out[:MOST])
+
+
+def _target(sentence: Sentence, works: Callable[[Sentence], bool]) -> list[Change]:
+    most = min(MOST_TARGET_C, boiling_point(sentence.altitude_m) - 2.0)
+    low, high = math.floor(sentence.target_c / STEP_C), math.floor(most / STEP_C)
+    if high <= low or not works(replace(sentence, target_c=high * STEP_C)):
+        return []
+    while high - low > 1:
+        middle = (low + high) // 2
+        low, high = (low, middle) if works(replace(sentence, target_c=middle * STEP_C)) else (middle, high)
+    found = high * STEP_C
+    return [Change(say("To {target_c:temp1}", target_c=found), replace(sentence, target_c=found), "target")]
+
+
+def _longer(sentence: Sentence, now: Outcome, works: Callable[[Sentence], bool]) -> list[Change]:
+    """Longer in a bath or a low oven, where more minutes change little but what the rule counts."""
+    stages = now.plan.document["stages"]
+    main = main_stage(stages)
+    if main is None or stages[main]["kind"] != "bath":
+        return []
+    took = (now.cook.stages[main].end_s - now.cook.stages[main].start_s) / 60.0
+    remaining = (now.result["rule"]["remaining_s"] or 0.0) / 60.0
+
+    def held(minutes: float) -> Sentence:
+        return replace(sentence, minutes=float(math.ceil(minutes)))
+
+    low, high = took, max(took + remaining + 1.0, 1.2 * took)
+    while high < LONGEST_MIN and not works(held(high)):
+        low, high = high, 2.0 * high
+    if high >= LONGEST_MIN:
+        return []
+    for _ in range(HALVINGS):
+        if high - low < 1.0:
+            break
+        middle = 0.5 * (low + high)
+        low, high = (low, middle) if works(held(middle)) else (middle, high)
+    words = say("In the bath for {minutes_s:span} in all", minutes_s=60.0 * math.ceil(high))
+    return [Change(words, held(high), "minutes")]
+
+
+def _another_way(sentence: Sentence, book: Book, works: Callable[[Sentence], bool]) -> list[Change]:
+    cut = book.cut(sentence.cut, sentence.cut_version)
+    if cut is None:
+        return []
+    tried = 0
+    for way in book.ways_for(cut, sentence.size_mm, sentence.target_c):
+        if way["id"] == sentence.way or "start_c" in way or tried == WAYS_TRIED:
+            continue
+        tried += 1
+        changed = replace(sentence, way=way["id"], way_version=None, heat_c=None, minutes=None)
+        if works(changed):
+            return [Change(say("By {way}", way=say(way["name"])), changed, "way")]
+    return []
