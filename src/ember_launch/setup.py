@@ -12,6 +12,7 @@ import sys
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from contextlib import contextmanager
+from ctypes.util import find_library
 from pathlib import Path
 
 from ember_launch.places import PYTHON, ROOT, VENV, Stop, clean_environment, is_root, say
@@ -33,6 +34,13 @@ def has_venv_module() -> bool:
     return subprocess.run(call, capture_output=True).returncode == 0
 
 
+PAPER = (
+    ("libpango-1.0-0", "pango-1.0"),
+    ("libpangoft2-1.0-0", "pangoft2-1.0"),
+    ("libharfbuzz-subset0", "harfbuzz-subset"),
+)
+
+
 def missing_packages(*, database: bool, browser: bool) -> list[str]:
     """Debian packages that are needed and not there."""
     out = []
@@ -40,6 +48,8 @@ def missing_packages(*, database: bool, browser: bool) -> list[str]:
         out.append("python3-venv")
     if database and postgres_bin() is None:
         out.append("postgresql")
+    if database:  # what sets the type of cards and lists on paper
+        out += [package for package, library in PAPER if find_library(library) is None]
     if browser:
         out += [
             p

@@ -2,7 +2,7 @@
 
 from django.urls import path
 
-from ember_web.plans import asking, comparing, views
+from ember_web.plans import asking, comparing, listing, views
 
 urlpatterns = [
     path("", views.new, name="plan"),
@@ -13,9 +13,12 @@ urlpatterns = [
     path("what-if/", asking.what_if, name="plan-what-if"),
     path("to-meet/", asking.to_meet, name="plan-to-meet"),
     path("thumb/", asking.thumb, name="plan-thumb"),
-    path("list/", views.listing, name="plans"),
+    path("list/", listing.listing, name="plans"),
+    path("papers/", listing.papers, name="plan-papers"),
+    path("arrange/", listing.arrange, name="plan-arrange"),
     path("save/", views.save, name="plan-save"),
     path("import/", views.import_file, name="plan-import"),
     path("<slug:plan>/", views.saved, name="plan-saved"),
+    path("<slug:plan>/recipe/", listing.recipe_of, name="plan-recipe"),
     path("<slug:plan>/file/", views.export, name="plan-export"),
 ]

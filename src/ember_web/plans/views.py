@@ -10,7 +10,7 @@ from urllib.parse import urlencode
 
 from django.contrib import messages
 from django.core.exceptions import PermissionDenied
-from django.core.paginator import Paginator
+from django.db.models import Max
 from django.http import HttpRequest, HttpResponse, JsonResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.urls import reverse
@@ -27,10 +27,11 @@ from ember_core.formats.plan import loads
 from ember_core.formats.plan import parse as parse_plan
 from ember_core.planning.compute import compute
 from ember_web.book.queries import book_of
-from ember_web.plans.actions.save_plan import SavePlan, save_plan
+from ember_web.plans.actions.save_plan import ChangedMeanwhile, SavePlan, save_plan
 from ember_web.plans.forms import FIELDS, SentenceForm, choices_for, form_of, initial, sentence_of
 from ember_web.plans.models import Plan
 from ember_web.plans.presenters import build, findings_of, shifts, sizes_of
+from ember_web.plans.summaries import summary_of
 from ember_web.tenancy.access import RANK, KitchenRequest, in_kitchen
 from ember_web.tenancy.actor import Actor
 from ember_web.tenancy.models import Kitchen
@@ -78,7 +79,13 @@ def _cursor(request: HttpRequest) -> float | None:
 
 
 def _page(
-    request: KitchenRequest, plan: Plan | None, data: Any, *, status: int = 200, quick: dict[str, Any] | None = None
+    request: KitchenRequest,
+    plan: Plan | None,
+    data: Any,
+    *,
+    status: int = 200,
+    quick: dict[str, Any] | None = None,
+    told: dict[str, str] | None = None,
 ) -> HttpResponse:
     kitchen = request.kitchen
     book = book_of(kitchen)
@@ -109,6 +116,8 @@ def _page(
         "changed": changed,
         "heated": bool(form["heat_c"].value()) or bool(form.heat_shown),
         "several": several,
+        "told": told,
+        "seen": (plan.revisions.aggregate(last=Max("number"))["last"] or 0) if plan else 0,
         "tempers": [
             ("", _("from the cold")),
             *((str(m), tell("out {minutes} min", minutes=m)) for m in TEMPERS),
@@ -236,21 +245,6 @@ def forecast_part(request: KitchenRequest) -> HttpResponse:
     return render(request, "plans/_forecast.html", context)
 
 
-@in_kitchen()
-@require_GET
-def listing(request: KitchenRequest) -> HttpResponse:
-    """All plans, newest first, with search."""
-    words = request.GET.get("q", "")[:100].replace("\x00", "")
-    plans = Plan.objects.filter(kitchen=request.kitchen, title__icontains=words)
-    page = Paginator(plans, 30).get_page(request.GET.get("page"))
-    book = book_of(request.kitchen)
-    rows = [
-        (plan, book.piece_name(plan.document["piece"]), book.way_name(plan.document.get("way", {}))) for plan in page
-    ]
-    context = {"page": page, "rows": rows, "q": words, "can_write": RANK[request.role] >= RANK["cook"]}
-    return render(request, "plans/list.html", context)
-
-
 @in_kitchen(read="cook")
 @require_POST
 def save(request: KitchenRequest) -> HttpResponse:
@@ -266,7 +260,16 @@ def save(request: KitchenRequest) -> HttpResponse:
         return _page(request, plan, request.POST, status=422)
     target = "" if plan is None or request.POST.get("as_new") else plan.public_id
     entered = form.written.entered(form.si)
-    saved_as = save_plan(Actor.of_request(request), SavePlan(dict(outcome.plan.document), target, entered))
+    seen = int(request.POST["seen"]) if request.POST.get("seen", "").isdigit() and target else 0
+    command = SavePlan(dict(outcome.plan.document), target, seen, summary_of(outcome), entered)
+    try:
+        saved_as = save_plan(Actor.of_request(request), command)
+    except ChangedMeanwhile as error:
+        form.add_error(None, current().say(error.message))
+        meanwhile = reverse("plan-saved", args=[kitchen.public_id, target])
+        return _page(
+            request, plan, request.POST, status=409, told={"message": current().say(error.message), "theirs": meanwhile}
+        )
     messages.success(request, tell("Saved: {title}", title=saved_as.title))
     return redirect("plan-saved", kitchen=kitchen.public_id, plan=saved_as.public_id)
 
@@ -308,8 +311,8 @@ def import_file(request: KitchenRequest) -> HttpResponse:
         context["text"] = text[:MAX_FILE]
         try:
             checked = loads(text)
-            solver.run(compute, checked, with_forecast=False, book=book_of(request.kitchen))
-            kept = save_plan(Actor.of_request(request), SavePlan(json.loads(text)))
+            outcome = solver.run(compute, checked, with_forecast=False, book=book_of(request.kitchen))
+            kept = save_plan(Actor.of_request(request), SavePlan(json.loads(text), summary=summary_of(outcome)))
         except EmberError as error:
             context |= {"error": current().say(error.message), "path": error.path}
             return render(request, "plans/import.html", context, status=503 if isinstance(error, Busy) else 422)

@@ -244,11 +244,11 @@ def _across(cook: Cook, round_: bool) -> tuple[Array, float, Array]:
     return depth, thick, np.maximum.accumulate(field, axis=0)
 
 
-def slab_picture(cook: Cook, ramp: str) -> str:
+def slab_picture(cook: Cook, ramp: str, *, small: bool = False) -> str:
     """The grain alone, as an address: the hottest each depth has been so far, time across, depth down."""
     depth, thick, hottest = _across(cook, cook.closed)
     grid, _, _ = _grain(cook, depth, thick, hottest)
-    return _image(colours(ramp, grid))
+    return _image(colours(ramp, grid[::4, ::4] if small else grid))
 
 
 def _axes(cook: Cook, target_c: float | None) -> Axes:

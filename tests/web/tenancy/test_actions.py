@@ -32,7 +32,9 @@ from ember_web.line.actions.start_cook import StartCook
 from ember_web.line.actions.take_readings import SentReading
 from ember_web.line.models import Cook, Event, HubToken, Probe, Reading
 from ember_web.logbook.models import Record
+from ember_web.plans.actions.archive_plans import ArchivePlans
 from ember_web.plans.actions.save_plan import SavePlan
+from ember_web.plans.actions.tag_plans import TagPlans
 from ember_web.plans.models import Plan, PlanRevision
 from ember_web.tenancy.action import ACTIONS
 from ember_web.tenancy.actor import Actor, Kind, Rank
@@ -46,7 +48,7 @@ OUR_WAY = {"name": "our way", "shapes": ["slab"], "stage": [{"kind": "bath", "mi
 FOOD = StoreFood("our lamb", "lamb", {"water": 73.0, "protein": 20.0, "fat": 6.0, "ash": 1.0}, "label")
 # who may do an action besides the set-up: the least rank of a person, or None; and whether a hub may
 MAY = {
-    "save_plan": (Rank.COOK, False), "store_food": (Rank.CHEF, False), "remove_food": (Rank.CHEF, False),
+    "save_plan": (Rank.COOK, False), "archive_plans": (Rank.COOK, False), "tag_plans": (Rank.COOK, False), "store_food": (Rank.CHEF, False), "remove_food": (Rank.CHEF, False),
     "store_house_rules": (Rank.CHEF, False), "add_book_row": (Rank.CHEF, False), "import_book": (Rank.CHEF, False), "start_cook": (Rank.COOK, False),
     "take_events": (Rank.COOK, False), "take_readings": (None, True), "put_clock_right": (None, False),
     "add_probe": (Rank.CHEF, False), "issue_hub_token": (Rank.CHEF, False), "write_record": (Rank.COOK, False),
@@ -71,6 +73,8 @@ def arguments(name, kitchen, plan, cook):
     record = Record.objects.filter(kitchen=kitchen).first()
     return {
         "save_plan": (SavePlan(Sentence.for_cut("bavette").document(), plan.public_id),),
+        "archive_plans": (ArchivePlans((plan.public_id,)),),
+        "tag_plans": (TagPlans((plan.public_id,), "late"),),
         "store_food": (FOOD,),
         "remove_food": (food.public_id if food else "none",),
         "store_house_rules": (StoreHouseRules("us-food-code-2022", {}),),

@@ -33,12 +33,18 @@ def default_title(document: dict[str, Any], entered: dict[str, list[str]]) -> st
     return f"{name.capitalize()}{words}"
 
 
+class ChangedMeanwhile(InputError):
+    """The plan was saved by somebody else since it was opened."""
+
+
 @dataclass(frozen=True)
 class SavePlan:
     """A plan document to store: as a new plan, or in place of the one with the public id ``plan``."""
 
     document: dict[str, Any]
     plan: str = ""
+    seen: int = 0  # the revision that was changed; another since then is told, 0: not asked
+    summary: dict[str, Any] = field(default_factory=dict)
     entered: dict[str, list[str]] = field(default_factory=dict)
 
 
@@ -58,11 +64,20 @@ def save_plan(actor: Actor, command: SavePlan) -> Plan:
         if found is None:
             raise InputError(say("No such plan in this kitchen; save it as a new one."), path="plan", code="missing")
         plan = found
+        newest = plan.revisions.aggregate(last=Max("number"))["last"] or 0
+        if command.seen and newest > command.seen:
+            raise ChangedMeanwhile(
+                say(
+                    "Somebody saved this plan meanwhile. Look at both: yours is still here, theirs is the saved one. Save as new, or save again to replace theirs."
+                ),
+                path="plan",
+                code="changed",
+            )
     plan.title, plan.document = (
         checked.title or default_title(command.document, command.entered),
         dict(checked.document),
     )
-    plan.entered = command.entered
+    plan.entered, plan.summary = command.entered, command.summary
     plan.core_version, plan.data_version = __version__, data_version()
     plan.save()
     before = plan.revisions.aggregate(last=Max("number"))["last"] or 0

@@ -107,6 +107,12 @@ def length0(value: float) -> str:
 
 
 @register.filter
+def pairs(rows: list[Any]) -> list[list[Any]]:
+    """Rows two by two."""
+    return [rows[i : i + 2] for i in range(0, len(rows), 2)]
+
+
+@register.filter
 def length1(value: float) -> str:
     """A length with its unit: one decimal of a millimetre."""
     return current().units.shown("length", value, 1)
