@@ -157,6 +157,20 @@ def set_heat(stages: list[dict[str, Any]], heat_c: float | None, minutes: float 
         stages[main].pop("until", None)
 
 
+def shift_heat(stages: list[dict[str, Any]], offset_c: float) -> None:
+    """Turn what the main stage's gear shows into what it is, K; of a pan or grill on every stage on it."""
+    main = main_stage(stages)
+    if main is None or heat_of(stages) is None:
+        return
+    kind = stages[main]["kind"]
+    for i, stage in enumerate(stages):
+        if i != main and not (kind == stage["kind"] and kind in {"pan", "grill"}):
+            continue
+        for part in (stage, *stage.get("faces", {}).values()):
+            if part.get("kind", kind) == kind and "medium_c" in part:
+                part["medium_c"] = round(part["medium_c"] + offset_c, 2)
+
+
 @lru_cache(maxsize=256)
 def _how_often(plan: str, parts: str, target_c: float) -> int:
     """How often stages fit before the core would go past the target, with what comes after them."""

@@ -9,7 +9,7 @@ from datetime import datetime
 from typing import Any
 
 from ember_core.book.book import Book, Row, shipped, usual_mass, usual_size
-from ember_core.entry.compiling import Known, set_heat, stages_of
+from ember_core.entry.compiling import Known, set_heat, shift_heat, stages_of
 from ember_core.errors import FormatError
 from ember_core.formats.plan import FORMAT
 from ember_core.heat.geometry.egg_outline import egg_breadth_mm, egg_mass
@@ -53,7 +53,8 @@ class Sentence:
     Sizes in mm, mass in g, temperatures in °C; ``base`` is the document whose stages and other keys
     are kept when the way is :data:`OWN_WAY`. ``heat_c`` is what its pan, oven, grill, fat or bath is at in place of the way's own;
     ``minutes`` the time of its main heat, which then waits for no target; ``sizes_mm`` the pieces' own sizes, of which
-    ``size_mm`` is the mean; ``temper_min`` how long it stands in the kitchen's air before. Cut, way and spreads are the newest in the ``book`` unless a version is given.
+    ``size_mm`` is the mean; ``temper_min`` how long it stands in the kitchen's air before; ``gear`` the
+    kitchen's own that the main heat comes from: its ``name``, and ``offset_c``, what it really is less what it shows, K. Cut, way and spreads are the newest in the ``book`` unless a version is given.
     """
 
     cut: str
@@ -73,6 +74,7 @@ class Sentence:
     minutes: float | None = None
     sizes_mm: tuple[float, ...] = ()
     temper_min: float = 0.0
+    gear: Mapping[str, Any] | None = None
     own_food: OwnFood | None = None
     house: Mapping[str, Any] | None = None
     base: Mapping[str, Any] = field(default_factory=dict)
@@ -180,6 +182,9 @@ class Sentence:
             known = Known(self.size_mm, self.start_c, self.target_c, self.altitude_m)
             out["stages"] = stages_of(way, out, known)
             set_heat(out["stages"], self.heat_c, self.minutes)
+            if self.gear is not None:
+                shift_heat(out["stages"], float(self.gear["offset_c"]))
+                out["x-gear"] = dict(self.gear)
             for key, value in (
                 ("x-heat-c", self.heat_c),
                 ("x-minutes", self.minutes),
@@ -263,6 +268,7 @@ def from_document(document: Mapping[str, Any], altitude_m: float, air_c: float, 
         minutes=document.get("x-minutes"),
         sizes_mm=tuple(piece.get("x-sizes-mm", ())),
         temper_min=document.get("x-temper-min", 0.0),
+        gear=document.get("x-gear"),
         way_version=version,
         cut_version=piece.get("x-cut-version", 1),
         spreads_version=document.get("x-spreads-version", 1),

@@ -283,6 +283,7 @@ def _house(document: Mapping[str, Any]) -> Mapping[str, Any] | None:
 
 SENTENCE = {"x-heat-c": (-60.0, 400.0), "x-minutes": (0.0, 20160.0), "x-temper-min": (0.0, 1440.0)}
 MOST_SIZES = 200
+MOST_OFFSET_K = 60.0
 
 
 def _check_sentence(document: Mapping[str, Any]) -> None:
@@ -300,6 +301,17 @@ def _check_sentence(document: Mapping[str, Any]) -> None:
                     most=most,
                 ),
                 path=f"/{key}",
+            )
+    gear = document.get("x-gear")
+    if gear is not None:
+        offset = gear.get("offset_c") if isinstance(gear, Mapping) else None
+        if isinstance(offset, bool) or not isinstance(offset, int | float) or abs(offset) > MOST_OFFSET_K:
+            raise ValueRangeError(
+                say(
+                    "x-gear has a name and offset_c, from -{most:g} to {most:g} K; correct it, or leave it out.",
+                    most=MOST_OFFSET_K,
+                ),
+                path="/x-gear",
             )
     sizes = document["piece"].get("x-sizes-mm", ())
     good = isinstance(sizes, list | tuple) and len(sizes) <= MOST_SIZES

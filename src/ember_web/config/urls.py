@@ -4,6 +4,7 @@ from django.contrib.auth import views as auth
 from django.urls import include, path
 
 from ember_web.api.routes import api
+from ember_web.kitchens import kitchen_page
 from ember_web.kitchens import views as kitchens
 from ember_web.ui.words import Words
 
@@ -25,6 +26,10 @@ urlpatterns = [
             [
                 path("", kitchens.kitchen_home, name="kitchen"),
                 path("clock/", kitchens.clock, name="clock"),
+                path("kitchen/", kitchen_page.page, name="kitchen-page"),
+                path("kitchen/place/", kitchen_page.place, name="kitchen-place"),
+                path("kitchen/gear/", kitchen_page.gear, name="kitchen-gear"),
+                path("kitchen/people/", kitchen_page.people, name="kitchen-people"),
                 path("preferences/", kitchens.preferences, name="preferences"),
                 path("plan/", include("ember_web.plans.urls")),
                 path("book/", include("ember_web.book.urls")),

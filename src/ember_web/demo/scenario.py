@@ -2,15 +2,19 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 from django.db import transaction
 
 from ember_core.entry.sentence import Sentence
 from ember_web.book.actions.store_food import StoreFood, store_food
+from ember_web.kitchens.actions.add_equipment import AddEquipment, add_equipment
 from ember_web.kitchens.actions.admit_member import AdmitMember, admit_member
 from ember_web.kitchens.actions.open_kitchen import OpenKitchen, open_kitchen
 from ember_web.line.actions.add_probe import AddProbe, add_probe
 from ember_web.line.actions.issue_hub_token import issue_hub_token
 from ember_web.plans.actions.save_plan import SavePlan, save_plan
+from ember_web.plans.actions.tag_plans import TagPlans, tag_plans
 from ember_web.tenancy.actor import Actor
 from ember_web.tenancy.models import Kitchen
 
@@ -18,17 +22,40 @@ PASSWORD = "brackenfold"  # noqa: S105 - the demo's printed password
 SLUG = "brackenfold-hut"
 PEOPLE = (("chef", "chef"), ("grill", "cook"), ("larder", "cook"), ("morning", "cook"), ("viewer", "viewer"))
 PROBES = (("p1", "Probe 1, Grill"), ("p2", "Probe 2, Grill"), ("p3", "Probe 3, Larder"))
-PLANS = (
-    ("Bavette for the late table", {"cut_id": "bavette"}),
-    ("Guinea fowl supreme, bath", {"cut_id": "guinea-fowl-supreme", "count": 6}),
-    ("Hake loin, hot oven", {"cut_id": "hake-loin", "count": 4}),
-    ("Veal cutlet", {"cut_id": "veal-cutlet", "target_c": 61.0}),
-    ("Rabbit saddle", {"cut_id": "rabbit-saddle"}),
-    ("Brisket point, bath", {"cut_id": "brisket-point"}),
-    ("Hogget shoulder, low oven", {"cut_id": "hogget-shoulder", "target_c": 61.0}),
-    ("Trout fillet", {"cut_id": "trout-fillet"}),
-    ("Soft eggs for breakfast", {"cut_id": "soft-egg", "count": 12}),
-    ("Baked custard", {"cut_id": "baked-custard", "count": 8}),
+PLANS: tuple[tuple[str, tuple[str, ...], dict[str, Any]], ...] = (
+    ("Bavette for the late table", ("menu", "grill"), {"cut_id": "bavette"}),
+    ("Bavette, turned often", ("grill",), {"cut_id": "bavette", "way": "hot-pan-turned-often", "count": 2}),
+    ("Bavette straight from frozen", ("grill",), {"cut_id": "bavette", "way": "from-frozen", "start_c": -18.0}),
+    ("Guinea fowl supreme, bath", ("menu", "larder"), {"cut_id": "guinea-fowl-supreme", "count": 6}),
+    ("Guinea fowl, bath and crisp skin", ("menu",), {"cut_id": "guinea-fowl-supreme", "count": 6, "way": "bath-then-skin"}),
+    ("Guinea fowl, cooked ahead", ("ahead",), {"cut_id": "guinea-fowl-supreme", "count": 12, "way": "bath-chill-reheat"}),
+    ("Hake loin, hot oven", ("menu",), {"cut_id": "hake-loin", "count": 4}),
+    ("Hake loin, skin crisp", ("menu", "grill"), {"cut_id": "hake-loin", "count": 4, "way": "skin-crisp-then-oven"}),
+    ("Veal cutlet", ("menu",), {"cut_id": "veal-cutlet", "target_c": 61.0}),
+    ("Veal cutlets of their own size", ("grill",), {
+        "cut_id": "veal-cutlet", "target_c": 61.0, "count": 4, "size_mm": 20.0, "sizes_mm": (16.0, 18.0, 21.0, 25.0),
+    }),
+    ("Veal cutlet, tempered", ("school",), {"cut_id": "veal-cutlet", "target_c": 61.0, "temper_min": 20.0}),
+    ("Rabbit saddle", ("menu",), {"cut_id": "rabbit-saddle"}),
+    ("Rabbit saddle, rolled in the pan", ("school",), {"cut_id": "rabbit-saddle", "way": "pan-rolled"}),
+    ("Brisket point, bath", ("ahead",), {"cut_id": "brisket-point"}),
+    ("Brisket point, three days", ("ahead", "menu"), {"cut_id": "brisket-point", "way": "cured-bath-press-glaze"}),
+    ("Brisket point, braised", ("school",), {"cut_id": "brisket-point", "way": "braise"}),
+    ("Hogget shoulder, low oven", ("menu",), {"cut_id": "hogget-shoulder", "target_c": 61.0}),
+    ("Hogget shoulder, low then hot", ("school",), {"cut_id": "hogget-shoulder", "target_c": 61.0, "way": "low-oven-hot-finish"}),
+    ("Hogget shoulder under butter cloth", ("school",), {"cut_id": "hogget-shoulder", "target_c": 61.0, "way": "cloth-roast"}),
+    ("Trout fillet", ("menu",), {"cut_id": "trout-fillet"}),
+    ("Trout fillet, steamed", ("school",), {"cut_id": "trout-fillet", "way": "steam"}),
+    ("Soft eggs for breakfast", ("morning",), {"cut_id": "soft-egg", "count": 12}),
+    ("Baked custard", ("menu", "morning"), {"cut_id": "baked-custard", "count": 8}),
+)  # fmt: skip
+EQUIPMENT: tuple[AddEquipment, ...] = (
+    AddEquipment("oven", "Oven 1, upper", litres=60.0, true_offset_c=-8.0, places=3),
+    AddEquipment("oven", "Oven 2, lower", litres=60.0, true_offset_c=3.0, places=3),
+    AddEquipment("bath", "Bath", litres=26.0, watts=1500.0, places=12),
+    AddEquipment("pan", "Pan, 28 cm, steel", places=4, into_oven=True),
+    AddEquipment("pan", "Pan, 30 cm, coated", places=4, into_oven=False),
+    AddEquipment("fridge", "Cold room", true_offset_c=0.0),
 )
 FOODS = (
     (
@@ -57,7 +84,7 @@ def seed(*, renew_token: bool = False) -> str | None:
 def _open() -> Kitchen:
     machine = Actor.machine()
     kitchen = open_kitchen(
-        machine, OpenKitchen("Brackenfold Hut", 1850.0, 24.0, "Europe/Vienna", simulated=True, public_id=SLUG)
+        machine, OpenKitchen("Brackenfold Hut", 1850.0, 24.0, "America/Denver", simulated=True, public_id=SLUG)
     )
     other = open_kitchen(machine, OpenKitchen("Lower Barn", 420.0, simulated=True, public_id="lower-barn"))
     setup = Actor.setup(kitchen)
@@ -68,7 +95,11 @@ def _open() -> Kitchen:
     for name, like, parts, source in FOODS:
         store_food(setup, StoreFood(name, like, parts, source))
     chef = Actor.setup(kitchen, next(m.user for m in members if m.role == "chef"))
-    for title, known in reversed(PLANS):
+    for thing in EQUIPMENT:
+        add_equipment(chef, thing)
+    for title, tags, known in reversed(PLANS):
         sentence = Sentence.for_cut(**known, altitude_m=kitchen.altitude_m, air_c=kitchen.air_c, title=title)
-        save_plan(chef, SavePlan(sentence.document()))
+        plan = save_plan(chef, SavePlan(sentence.document()))
+        for tag in tags:
+            tag_plans(chef, TagPlans((plan.public_id,), tag))
     return kitchen

@@ -69,6 +69,7 @@ class Equipment(KitchenOwned):
         validators=[MinValueValidator(-60), MaxValueValidator(60)],
         help_text="What it really is less what it shows, as measured, K.",
     )
+    into_oven = models.BooleanField(default=False, help_text="Of a pan: whether it may go into the oven.")
 
     class Meta:
         ordering = ["kind", "name"]

@@ -13,11 +13,12 @@ from django.utils.translation import gettext
 
 from ember_core.book.book import Book, usual_mass
 from ember_core.book.foods import food_row
-from ember_core.entry.compiling import Known, heat_of, stage_of
+from ember_core.entry.compiling import Known, heat_of, main_stage, stage_of
 from ember_core.entry.sentence import OWN_WAY, OwnFood, Sentence, from_document
 from ember_core.wording.message import N_
 from ember_core.wording.quantities import Units
 from ember_web.book.queries import food_choices, house_document, own_food
+from ember_web.kitchens.models import Equipment
 from ember_web.plans.models import Plan
 from ember_web.plans.written import KINDS, TIMES, Written, exact, posted, stored
 from ember_web.plans.written import read as read_written
@@ -26,23 +27,17 @@ from ember_web.tenancy.voice import current, tell
 
 GUESTS = (("general", N_("general guests")), ("susceptible", N_("highly susceptible guests")))
 FIELDS = (
-    *(
-        "cut",
-        "food",
-        "count",
-        "size_mm",
-        "sizes",
-        "mass_g",
-        "start_c",
-        "target_c",
-        "way",
-        "heat_c",
-        "minutes",
-        "temper_min",
-    ),
-    *("serve", "rules", "guests"),
+    *("cut", "food", "count", "size_mm", "sizes", "mass_g", "start_c", "target_c", "way", "heat_c", "minutes"),
+    *("temper_min", "gear", "serve", "rules", "guests"),
 )
 OPTIONAL = {"mass_g", "heat_c"}
+GEAR_OF = {
+    "oven": "oven",
+    "bath": "bath",
+    "pan": "pan",
+    "grill": "grill",
+    "fry": "fryer",
+}  # kinds of stages and of equipment
 
 
 LIMITS = {"size_mm": (1, 400), "mass_g": (1, 200000), "start_c": (-40, 100), "target_c": (0, 100), "heat_c": (-20, 400)}
@@ -59,6 +54,7 @@ LABELS = {
     "minutes": N_("minutes"),
     "sizes": N_("sizes"),
     "temper_min": N_("out of the cold before"),
+    "gear": N_("gear"),
     "serve": N_("on the plate at"),
     "rules": N_("rules"),
     "guests": N_("guests"),
@@ -106,6 +102,7 @@ def quantity(name: str, written: Written, units: Units) -> forms.FloatField:
 class SentenceForm(forms.Form):
     """The parts of a plan's sentence; quantities in SI, shown in the reader's units."""
 
+    has_gear = False
     busy = False  # nothing is wrong with it, but it could not be computed now
 
     cut = forms.ChoiceField(choices=())
@@ -122,15 +119,25 @@ class SentenceForm(forms.Form):
     minutes = forms.FloatField(min_value=0.1, max_value=20160, required=False)
     sizes = forms.CharField(max_length=200, required=False)
     temper_min = forms.FloatField(min_value=0, max_value=240, required=False, widget=forms.HiddenInput())
+    gear = forms.ChoiceField(choices=(), required=False)
     serve = forms.TimeField(required=False, input_formats=TIMES, widget=QuantityInput(str))
     rules = forms.ChoiceField()
     guests = forms.ChoiceField()
     title = forms.CharField(max_length=200, required=False)
 
     def __init__(
-        self, written: Written, *, book: Book, own: str = "", foods: list[tuple[str, str]], units: Units
+        self,
+        written: Written,
+        *,
+        book: Book,
+        own: str = "",
+        foods: list[tuple[str, str]],
+        gear: list[str],
+        units: Units,
     ) -> None:
         super().__init__(written.values)
+        self.has_gear = bool(gear)
+        self.fields["gear"].choices = [("", gettext("any")), *((name, name) for name in gear)]  # type: ignore[attr-defined]
         self.written, self.units = written, units
         for name in KINDS:
             self.fields[name] = quantity(name, written, units)
@@ -246,6 +253,7 @@ def initial(sentence: Sentence, kitchen: Kitchen) -> dict[str, Any]:
         "start_c": f"{sentence.start_c:g}",
         "target_c": f"{sentence.target_c:g}",
         "way": sentence.way,
+        "gear": str(sentence.gear.get("name", "")) if sentence.gear else "",
         "heat_c": "" if sentence.heat_c is None else f"{sentence.heat_c:g}",
         "minutes": "" if sentence.minutes is None else f"{sentence.minutes:g}",
         "sizes": " ".join(f"{s:g}" for s in sentence.sizes_mm),
@@ -282,6 +290,7 @@ def sentence_of(form: SentenceForm, kitchen: Kitchen, base: dict[str, Any], book
         minutes=d["minutes"],
         sizes_mm=d["sizes"],
         temper_min=d["temper_min"] or 0.0,
+        gear=_gear(kitchen, d["gear"], base),
         mass_g=d["mass_g"],
         count=d["count"] or 1,
         serve_at=serve_moment(kitchen, d["serve"], kitchen.now()),
@@ -298,6 +307,17 @@ def sentence_of(form: SentenceForm, kitchen: Kitchen, base: dict[str, Any], book
         spreads_version=base.get("x-spreads-version", 1) if base else None,
         book=book,
     )
+
+
+def _gear(kitchen: Kitchen, name: str, base: dict[str, Any]) -> dict[str, Any] | None:
+    """The kitchen's gear by name as it is now; one that is gone as the saved plan has it."""
+    if not name:
+        return None
+    found = Equipment.objects.filter(kitchen=kitchen, name=name).first()
+    if found is not None:
+        return {"name": found.name, "offset_c": found.true_offset_c}
+    kept = base.get("x-gear")
+    return dict(kept) if isinstance(kept, dict) and kept.get("name") == name else None
 
 
 def choices_for(book: Book, food: str) -> list[tuple[str, float]]:
@@ -334,13 +354,32 @@ def form_of(book: Book, kitchen: Kitchen, plan: Plan | None, data: Any) -> tuple
         if said.get("was_size") not in (None, "", values["size_mm"]):
             values["sizes"] = ""  # one size was written in place of several
         if said.get("was_way") not in (None, values["way"]):
-            values |= {"heat_c": "", "minutes": ""}  # another way has its own
+            values |= {"heat_c": "", "minutes": "", "gear": ""}  # another way has its own
     own = str(values["cut"]) if plan is not None else ""
     usual = book.cuts.get(str(values["cut"]), {}).get("food", "")
     foods = food_choices(kitchen, usual, start.own_food)
-    form = SentenceForm(Written(values, typed | written.typed), book=book, own=own, foods=foods, units=current().units)
+    gear = gear_names(kitchen, _main_kind(book, str(values["way"])), str((start.gear or {}).get("name", "")))
+    form = SentenceForm(
+        Written(values, typed | written.typed), book=book, own=own, foods=foods, gear=gear, units=current().units
+    )
     form.usual_heat(_own_heat(book, values))
     return form, base
+
+
+def gear_names(kitchen: Kitchen, kind: str, known: str) -> list[str]:
+    """The kitchen's own gear of the kind of the main heat; one that a saved plan names stays."""
+    found = list(Equipment.objects.filter(kitchen=kitchen, kind=GEAR_OF.get(kind, "")).values_list("name", flat=True))
+    return [*found, *([known] if known and known not in found else [])]
+
+
+def _main_kind(book: Book, way: str) -> str:
+    """The kind of stage that does the cooking of a way."""
+    row = book.way(way)
+    if row is None:
+        return ""
+    stages = [stage_of(s, Known(20.0, 4.0, 60.0, 0.0)) for s in row["stage"]]
+    main = main_stage(stages)
+    return "" if main is None else str(stages[main]["kind"])
 
 
 def heat_shown_of(form: SentenceForm) -> float | None:

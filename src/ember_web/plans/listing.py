@@ -15,17 +15,16 @@ from django.utils.translation import ngettext
 from django.views.decorators.http import require_GET, require_POST
 
 from ember_core.errors import EmberError
-from ember_core.formats.plan import parse
-from ember_core.planning.compute import compute
 from ember_core.wording.message import N_
 from ember_web.book.queries import book_of
 from ember_web.plans.actions.archive_plans import ArchivePlans, archive_plans
+from ember_web.plans.actions.fill_summaries import fill_summaries
 from ember_web.plans.actions.save_plan import SavePlan, save_plan
 from ember_web.plans.actions.tag_plans import TagPlans, tag_plans
 from ember_web.plans.forms import serve_moment
 from ember_web.plans.models import Plan
 from ember_web.plans.papers import MOST, PAPERS, bundle, calendar, cards, prep_list, recipe, views_of
-from ember_web.plans.summaries import STATES, summary_of
+from ember_web.plans.summaries import STATES
 from ember_web.plans.written import TIMES
 from ember_web.tenancy.access import RANK, KitchenRequest, in_kitchen
 from ember_web.tenancy.actor import Actor
@@ -54,8 +53,11 @@ def listing(request: KitchenRequest) -> HttpResponse:
         found = found.filter(tags__contains=[tag])
     page = Paginator(found.order_by(SORTS[sort][0], "-id"), 30).get_page(request.GET.get("page"))
     book = book_of(request.kitchen)
+    lacking = [p for p in page if not p.summary]
+    left = fill_summaries(Actor.of_request(request), lacking) if lacking else 0
     context = {
         "page": page,
+        "left": left,
         "rows": [_row(p, book.piece_name(p.document["piece"]), book.way_name(p.document.get("way", {}))) for p in page],
         "q": words,
         "tag": tag,
@@ -178,9 +180,3 @@ def arrange(request: KitchenRequest) -> HttpResponse:
         return back
     messages.success(request, ngettext("Done for {n} plan.", "Done for {n} plans.", len(plans)).format(n=len(plans)))
     return back
-
-
-def summarised(document: dict[str, Any], request: KitchenRequest) -> dict[str, Any]:
-    """What the list will show of a document."""
-    outcome = solver.run(compute, parse(document), with_forecast=False, book=book_of(request.kitchen))
-    return summary_of(outcome)

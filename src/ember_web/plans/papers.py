@@ -29,6 +29,7 @@ PAPERS = {
 }
 SHEETS = {"a4": "a5", "letter": "half-letter"}  # two cards side by side on one sheet, turned
 MOST = 60  # plans on paper at once
+STYLE = Path(__file__).resolve().parent / "static/plans/paper.css"
 FONT = Path(__file__).resolve().parents[1] / "ui/static/vendor/archivo/archivo-latin-standard-normal.woff2"
 
 
@@ -41,9 +42,10 @@ def views_of(plans: Iterable[Plan], book: Book, request: KitchenRequest) -> list
     ]
 
 
-def as_pdf(template: str, context: dict[str, Any], request: KitchenRequest) -> bytes:
-    """A page of ours as PDF."""
-    from weasyprint import HTML
+def as_pdf(template: str, context: dict[str, Any], page: str, request: KitchenRequest) -> bytes:
+    """A page of ours as PDF, on paper of a size."""
+    from weasyprint import CSS, HTML
+    from weasyprint.text.fonts import FontConfiguration
     from weasyprint.urls import URLFetcher
 
     class Own(URLFetcher):  # type: ignore[misc]  # the library has no types
@@ -55,10 +57,17 @@ def as_pdf(template: str, context: dict[str, Any], request: KitchenRequest) -> b
                 raise ValueError(url)
             return super().fetch(url, headers)
 
-    html = render_to_string(template, context | {"kitchen": request.kitchen, "font": FONT.as_uri()}, request=request)
-    made: bytes = HTML(
-        string=html, url_fetcher=Own(allowed_protocols=["data", "file"]), base_url=str(FONT.parent)
-    ).write_pdf()
+    html = render_to_string(template, context | {"kitchen": request.kitchen}, request=request)
+    fetcher = Own(allowed_protocols=["data", "file"])
+    face = f"@font-face {{ font-family: Archivo; src: url({FONT.as_uri()}); font-weight: 100 900 }}"
+    fonts = FontConfiguration()
+    styles = [
+        CSS(string=f"{face} @page {{ size: {page} }}", url_fetcher=fetcher, font_config=fonts),
+        CSS(string=STYLE.read_text("utf-8")),
+    ]
+    made: bytes = HTML(string=html, url_fetcher=fetcher, base_url=str(FONT.parent)).write_pdf(
+        stylesheets=styles, font_config=fonts
+    )
     return made
 
 
@@ -68,11 +77,11 @@ def cards(plans: list[tuple[Plan, View]], paper: str, request: KitchenRequest) -
     card = SHEETS.get(paper)
     context = {
         "plans": plans,
-        "page": f"{height} {width}" if card else f"{width} {height}",
         "two": card is not None,
         "units": current().units,
     }
-    return as_pdf("plans/paper/cards.html", context, request)
+    page = f"{height} {width}" if card else f"{width} {height}"
+    return as_pdf("plans/paper/cards.html", context, page, request)
 
 
 def prep_list(plans: list[tuple[Plan, View]], request: KitchenRequest) -> bytes:
@@ -86,7 +95,7 @@ def prep_list(plans: list[tuple[Plan, View]], request: KitchenRequest) -> bytes:
         for thing in v.set_out:
             things.setdefault(current().say(thing), []).append(p.title)
     context = {"moves": moves, "things": sorted(things.items()), "plans": plans}
-    return as_pdf("plans/paper/prep.html", context, request)
+    return as_pdf("plans/paper/prep.html", context, "A4", request)
 
 
 def calendar(plans: list[tuple[Plan, View]]) -> bytes:

@@ -311,7 +311,7 @@ def test_probe_names_are_per_kitchen(kitchen, stranger):
 
 
 @pytest.mark.parametrize(
-    ("marks", "state"), [((180, 440, 930), "met"), ((20, 440, 930), "advisory"), ((180, 440, None), "advisory")]
+    ("marks", "state"), [((202, 488, 968), "met"), ((20, 488, 968), "advisory"), ((202, 488, None), "advisory")]
 )
 def test_a_rare_steak_is_met_by_its_outside_only_when_it_was_seared_as_planned(
     kitchen, cook, as_, client, marks, state

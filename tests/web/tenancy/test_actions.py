@@ -23,8 +23,10 @@ from ember_web.book.actions.store_food import StoreFood
 from ember_web.book.actions.store_house_rules import StoreHouseRules
 from ember_web.book.models import BookRow, Food, HouseRules
 from ember_web.book.queries import book_of
+from ember_web.kitchens.actions.add_equipment import AddEquipment
 from ember_web.kitchens.actions.admit_member import AdmitMember
 from ember_web.kitchens.actions.open_kitchen import OpenKitchen, open_kitchen
+from ember_web.kitchens.actions.set_kitchen import SetKitchen
 from ember_web.kitchens.actions.set_preferences import SetPreferences
 from ember_web.kitchens.models import Equipment, Station, StationMember
 from ember_web.line.actions.add_probe import AddProbe
@@ -48,7 +50,7 @@ OUR_WAY = {"name": "our way", "shapes": ["slab"], "stage": [{"kind": "bath", "mi
 FOOD = StoreFood("our lamb", "lamb", {"water": 73.0, "protein": 20.0, "fat": 6.0, "ash": 1.0}, "label")
 # who may do an action besides the set-up: the least rank of a person, or None; and whether a hub may
 MAY = {
-    "save_plan": (Rank.COOK, False), "archive_plans": (Rank.COOK, False), "tag_plans": (Rank.COOK, False), "store_food": (Rank.CHEF, False), "remove_food": (Rank.CHEF, False),
+    "save_plan": (Rank.COOK, False), "archive_plans": (Rank.COOK, False), "tag_plans": (Rank.COOK, False), "add_equipment": (Rank.CHEF, False), "set_kitchen": (Rank.CHEF, False), "fill_summaries": (Rank.VIEWER, False), "store_food": (Rank.CHEF, False), "remove_food": (Rank.CHEF, False),
     "store_house_rules": (Rank.CHEF, False), "add_book_row": (Rank.CHEF, False), "import_book": (Rank.CHEF, False), "start_cook": (Rank.COOK, False),
     "take_events": (Rank.COOK, False), "take_readings": (None, True), "put_clock_right": (None, False),
     "add_probe": (Rank.CHEF, False), "issue_hub_token": (Rank.CHEF, False), "write_record": (Rank.COOK, False),
@@ -74,6 +76,9 @@ def arguments(name, kitchen, plan, cook):
     return {
         "save_plan": (SavePlan(Sentence.for_cut("bavette").document(), plan.public_id),),
         "archive_plans": (ArchivePlans((plan.public_id,)),),
+        "fill_summaries": ([plan],),
+        "add_equipment": (AddEquipment("oven", "Oven 1", true_offset_c=-8.0),),
+        "set_kitchen": (SetKitchen("Hut", 1850.0, 24.0, "Europe/Vienna", "us-food-code-2022"),),
         "tag_plans": (TagPlans((plan.public_id,), "late"),),
         "store_food": (FOOD,),
         "remove_food": (food.public_id if food else "none",),
