@@ -43,6 +43,7 @@ class View:
     coast: dict[str, float] | None
     data: dict[str, Any]
     doneness: str
+    shown: list[dict[str, Any]]
     before: list[dict[str, Any]]
     set_out: list[str]
     after: After | None
@@ -109,6 +110,7 @@ def build(outcome: Outcome, kitchen: Kitchen, book: Book, now: datetime, cursor_
         coast=result["coast"],
         data=picture.data,
         doneness=doneness,
+        shown=_together(rows),
         before=early,
         set_out=set_out(plan, book),
         after=after(plan, cook),
@@ -122,6 +124,19 @@ def _days(rows: list[dict[str, Any]], kitchen: Kitchen) -> None:
     days = [kitchen.local(r["at"]).date() for r in rows]
     for i, (row, day) in enumerate(zip(rows, days, strict=True)):
         row["day"] = day if len(set(days)) > 1 and (i == 0 or days[i - 1] != day) else None
+
+
+def _together(rows: list[dict[str, Any]]) -> list[dict[str, Any]]:
+    """Moves that say the same one after another as one, with how often it comes again and until when."""
+    out: list[dict[str, Any]] = []
+    for row in rows:
+        last = out[-1] if out else None
+        if last is not None and (last["verb"], last["cue"]) == (row["verb"], row["cue"]):
+            last["again"] += 1
+            last["until"] = row["at"]
+        else:
+            out.append({**row, "again": 0, "until": None})
+    return out
 
 
 def _ribbon_of(rows: list[dict[str, Any]], cook: Cook, kitchen: Kitchen, start: datetime) -> list[dict[str, Any]]:
