@@ -47,6 +47,14 @@ def minutes_of(book: Book, cut: Row, way: Row, altitude_m: float, air_c: float) 
     """From the cold to the plate, min, of the usual piece by a way, on a coarse grid; None when it cannot be computed.
 
     What was computed once is remembered by the versions of both rows.
+
+    Parameters
+    ----------
+    book : Book
+    cut, way : mapping
+        Rows of it that suit each other.
+    altitude_m, air_c : float
+        Of the kitchen, m, °C.
     """
     key = (cut["id"], cut["version"], way["id"], way["version"], altitude_m, air_c)
     if key not in _known:

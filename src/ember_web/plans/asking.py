@@ -100,11 +100,13 @@ def what_if(request: KitchenRequest) -> HttpResponse:
 
 
 def _cell(cell: Cell, sentence: Sentence, request: KitchenRequest) -> dict[str, Any]:
-    row = food_row(sentence.book.cuts[sentence.cut]["food"]) if sentence.cut in sentence.book.cuts else None
+    cut = sentence.book.cuts.get(sentence.cut)
+    row = food_row(cut["food"]) if cut else None
+    ramp = "shell-egg" if cut and cut["shape"] == "egg" else (row or {}).get("ramp", "meat")
     return {
         "cell": cell,
         "state": _state(cell.sentence, request),
-        "image": None if cell.cook is None else slab_picture(cell.cook, (row or {}).get("ramp", "meat")),
+        "image": None if cell.cook is None else slab_picture(cell.cook, ramp),
         "pull_s": None if cell.cook is None else cell.cook.pull_s,
         "pull_core": None if cell.cook is None or cell.cook.pull_stage is None else cell.cook.stages[cell.cook.pull_stage].core_c,
         "now": cell.sentence.size_mm == sentence.size_mm and cell.sentence.start_c == sentence.start_c

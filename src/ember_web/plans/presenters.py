@@ -7,7 +7,6 @@ from datetime import datetime, timedelta
 from typing import Any
 
 from ember_core.book.book import Book
-from ember_core.book.foods import food_row
 from ember_core.heat.cook import Cook
 from ember_core.heat.ensemble.sensitivity import sensitivities
 from ember_core.plan.finding import Finding, Level
@@ -20,7 +19,7 @@ from ember_core.safety.verdict import Standing, eats, standing
 from ember_core.wording.message import N_
 from ember_web.tenancy.models import Kitchen
 from ember_web.tenancy.voice import current, tell
-from ember_web.ui.drawing import Picture, draw
+from ember_web.ui.drawing import Picture, draw, ramp_of
 from ember_web.ui.templatetags.ember import span
 
 LETTER = 7.2  # mean breadth of a letter under the ribbon
@@ -77,10 +76,9 @@ def build(outcome: Outcome, kitchen: Kitchen, book: Book, now: datetime, cursor_
     _days(rows, kitchen)
     early = [m.as_dict() | {"at": start + timedelta(seconds=m.offset_s)} for m in before(plan, cook, book)]
     _days(early, kitchen)
-    row = food_row(plan.food) if plan.food else None
     picture = draw(
         cook,
-        ramp=(row or {}).get("ramp", "meat"),
+        ramp=ramp_of(plan),
         target_c=plan.target_c,
         round_=cook.closed,
         ticks=[(m["offset_s"], m["verb"]) for m in rows],

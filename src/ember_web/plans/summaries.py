@@ -4,12 +4,11 @@ from __future__ import annotations
 
 from typing import Any
 
-from ember_core.book.foods import food_row
 from ember_core.planning.compute import Outcome
 from ember_core.safety.rules import profile_of
 from ember_core.safety.verdict import standing
 from ember_core.wording.message import N_
-from ember_web.ui.drawing import slab_picture
+from ember_web.ui.drawing import ramp_of, slab_picture
 
 STATES = {
     "met": N_("met"),
@@ -27,10 +26,9 @@ def summary_of(outcome: Outcome) -> dict[str, Any]:
     if rule is not None:
         profile = profile_of(plan.rules or "", plan.house)
         state = standing(rule, plan.required, plan.guests, profile, outcome.findings).state
-    row = food_row(plan.food) if plan.food else None
     return {
         "total_s": round(cook.stages[-1].end_s, 1),
         "pull_s": None if cook.pull_s is None else round(cook.pull_s, 1),
         "state": state,
-        "picture": slab_picture(cook, (row or {}).get("ramp", "meat"), small=True),
+        "picture": slab_picture(cook, ramp_of(plan), small=True),
     }

@@ -30,7 +30,7 @@ from ember_web.book.queries import book_of
 from ember_web.plans.actions.save_plan import ChangedMeanwhile, SavePlan, save_plan
 from ember_web.plans.forms import FIELDS, SentenceForm, choices_for, form_of, initial, sentence_of
 from ember_web.plans.models import Plan
-from ember_web.plans.presenters import build, findings_of, shifts, sizes_of
+from ember_web.plans.presenters import View, build, findings_of, shifts, sizes_of
 from ember_web.plans.summaries import summary_of
 from ember_web.tenancy.access import RANK, KitchenRequest, in_kitchen
 from ember_web.tenancy.actor import Actor
@@ -92,6 +92,10 @@ def _page(
     form, base = form_of(book, kitchen, plan, data)
     outcome = _compute(form, kitchen, book, base)
     view = None if outcome is None else build(outcome, kitchen, book, kitchen.now(), _cursor(request))
+    htmx = getattr(request, "htmx", None)
+    sketch = None
+    if view is None and quick is None and not htmx and not form.busy:
+        sketch = _sketch(form, kitchen, book, plan, data)
     cut = book.cuts.get(str(form["cut"].value()))
     food = cut["food"] if cut else str(base.get("piece", {}).get("food", ""))
     state = urlencode({k: form[k].value() or "" for k in (*FIELDS, "title")})
@@ -103,7 +107,8 @@ def _page(
     context = {
         "form": form,
         "plan": plan,
-        "view": view,
+        "view": view or sketch,
+        "sketch": sketch is not None,
         "quick": quick,
         "names": choices_for(book, food),
         "state": state,
@@ -129,7 +134,6 @@ def _page(
         "can_write": RANK[request.role] >= RANK["cook"],
         "findings": findings_of(view),
     }
-    htmx = getattr(request, "htmx", None)
     template = "plans/_plan.html" if htmx and not htmx.boosted else "plans/plan.html"
     reply = render(request, template, context, status=503 if form.busy else status)
     if form.busy:
@@ -139,6 +143,14 @@ def _page(
         reply["HX-Retarget"] = reply["HX-Reselect"] = "#sentence"
         reply["HX-Reswap"] = "outerHTML"
     return reply
+
+
+def _sketch(form: SentenceForm, kitchen: Kitchen, book: Book, plan: Plan | None, data: Any) -> View | None:
+    """The picture of the sentence without what is wrong with it, so that an error does not leave an empty page."""
+    rest = {k: data.get(k) for k in data if k not in form.errors}
+    usual, base = form_of(book, kitchen, plan, rest)
+    outcome = _compute(usual, kitchen, book, base)
+    return None if outcome is None else build(outcome, kitchen, book, kitchen.now())
 
 
 @in_kitchen()

@@ -17,8 +17,11 @@ import numpy as np
 from numpy.typing import NDArray
 from PIL import Image
 
+from ember_core.book.foods import food_row
 from ember_core.heat.cook import Cook
 from ember_core.heat.ensemble.forecast import Forecast
+from ember_core.heat.geometry.egg_outline import YOLK_SHARE
+from ember_core.plan.plan import Plan
 from ember_core.wording.message import say
 from ember_core.wording.quantities import INCH_MM, SI, Units
 
@@ -32,8 +35,18 @@ RAMPS: dict[str, list[str]] = {
     "meat": ["#451c38", "#5f2443", "#8c3350", "#b9546a", "#d98f8b", "#d3a886", "#a97f5c", "#6d4c33"],
     "poultry": ["#7a4a55", "#94606a", "#b37d80", "#cf9d98", "#e2bfb0", "#eed9bf", "#dcbb8e", "#a98355"],
     "fish": ["#5d6f86", "#71869b", "#8fa5b3", "#b3c3c8", "#d6dcd6", "#ece6d4", "#dcc7a0", "#a98d5f"],
+    "white": ["#62665f", "#767a73", "#8b8e88", "#a1a39e", "#b7b8b3", "#cdcdc8", "#e1e0da", "#f4f2ec"],
+    "yolk": ["#8f3d0a", "#a94f0b", "#bf6410", "#d07c1a", "#dc962c", "#e5b04c", "#ecc676", "#f0d9a6"],
     "egg": ["#6f6a58", "#8a8268", "#ab9d74", "#cdb97f", "#e6d08a", "#f0dc9d", "#e3c98d", "#b49a63"],
 }
+
+
+def ramp_of(plan: Plan) -> str:
+    """The doneness ramp of a plan's piece."""
+    if plan.shape["kind"] == "egg":
+        return "shell-egg"
+    row = food_row(plan.food) if plan.food else None
+    return str((row or {}).get("ramp", "meat"))
 
 
 def _rgb(hex_: str) -> tuple[int, int, int]:
@@ -45,6 +58,18 @@ def colours(ramp: str, temperature: Array) -> NDArray[np.uint8]:
     stops = np.array([_rgb(c) for c in RAMPS[ramp]], dtype=float)
     channels = [np.interp(temperature, RAMP_C, stops[:, k]) for k in range(3)]
     return np.stack(channels, axis=-1).round().astype(np.uint8)
+
+
+YOLK = YOLK_SHARE ** (1.0 / 3.0)  # of an egg's radius that is yolk
+
+
+def painted_by(ramp: str, temperature: Array, share: Array) -> NDArray[np.uint8]:
+    """RGB of temperatures, °C (depths × anything), by their distance from the centre as a share of the radius: an egg's yolk has its own."""
+    outer = colours("white" if ramp == "shell-egg" else ramp, temperature)
+    if ramp != "shell-egg":
+        return outer
+    inside = (np.abs(share) <= YOLK).reshape(-1, *[1] * (temperature.ndim - 1), 1)
+    return np.where(inside, colours("yolk", temperature), outer)
 
 
 def hex_of(rgb: NDArray[np.uint8]) -> str:
@@ -182,7 +207,7 @@ def draw(
         grain_h=GRAIN_H,
         trace_h=TRACE_H,
         left=LEFT,
-        image=_image(colours(ramp, grid)),
+        image=_image(painted_by(ramp, grid, 2.0 * where / thick - 1.0)),
         isotherm="" if target_c is None else _isotherm(grid, when, where, target_c - 0.5, axes.x, thick),
         ticks=[{"x": axes.at(s), "verb": v} for s, v in ticks],
         depth_marks=_depth_marks(thick, units),
@@ -211,7 +236,7 @@ def draw(
             "surface": cook.surface_a[at],
         },
         legend=[
-            {"colour": hex_of(colours(ramp, np.array(c))), "words": words}
+            {"colour": hex_of(colours("yolk" if ramp == "shell-egg" else ramp, np.array(c))), "words": words}
             for c, words in marks(units, "temp", 40.0, 75.0, {"°C": 5, "°F": 10})
             if words != "45"
         ],
@@ -226,7 +251,9 @@ def draw(
             "surface": np.interp(coarse, cook.t, cook.surface_a).round(1).tolist(),
             "layers": painted.round(1).tolist(),
             "ramp_c": RAMP_C.tolist(),
-            "ramp": RAMPS[ramp],
+            "ramp": RAMPS["white" if ramp == "shell-egg" else ramp],
+            "yolk": YOLK if ramp == "shell-egg" else 0,
+            "ramp_yolk": RAMPS["yolk"] if ramp == "shell-egg" else [],
             "cursor": round(cursor_at, 1),
         },
         table=_table(cook),
@@ -247,8 +274,9 @@ def _across(cook: Cook, round_: bool) -> tuple[Array, float, Array]:
 def slab_picture(cook: Cook, ramp: str, *, small: bool = False) -> str:
     """The grain alone, as an address: the hottest each depth has been so far, time across, depth down."""
     depth, thick, hottest = _across(cook, cook.closed)
-    grid, _, _ = _grain(cook, depth, thick, hottest)
-    return _image(colours(ramp, grid[::4, ::4] if small else grid))
+    grid, _, where = _grain(cook, depth, thick, hottest)
+    step = 4 if small else 1
+    return _image(painted_by(ramp, grid[::step, ::step], 2.0 * where[::step] / thick - 1.0))
 
 
 def _axes(cook: Cook, target_c: float | None) -> Axes:
@@ -318,7 +346,10 @@ def _cut(layers: Array, ramp: str, round_: bool) -> list[dict[str, Any]]:
     n = len(layers)
     if round_:
         half = layers[: n // 2]
-        return [{"r": round(70 * (1 - i / len(half)), 1), "fill": hex_of(colours(ramp, v))} for i, v in enumerate(half)]
+        out = 1.0 - np.arange(len(half)) / len(half)
+        return [
+            {"r": round(70 * r, 1), "fill": hex_of(c)} for r, c in zip(out, painted_by(ramp, half, out), strict=True)
+        ]
     return [
         {"y": round(i * GRAIN_H / n, 2), "h": round(GRAIN_H / n + 0.3, 2), "fill": hex_of(colours(ramp, v))}
         for i, v in enumerate(layers)

@@ -42,7 +42,7 @@ export const nothing = (plans) => {
   const a = el("a", "btn btn-primary big", t("Choose a plan"));
   a.href = plans;
   empty.append(
-    el("h1", "", t("Nothing on heat")),
+    el("h2", "", t("Nothing on heat")),
     el("p", "", t("Save a plan and start it: it appears here with its next move and the time to it.")),
     a,
   );

@@ -5,13 +5,13 @@ import { core, degrees, t as said, span } from "../ui/said.js";
 (() => {
   let data = null;
   const rgb = (hex) => [1, 3, 5].map((i) => parseInt(hex.slice(i, i + 2), 16));
-  const colour = (c) => {
+  const colour = (c, ramp) => {
     const at = data.ramp_c;
     let i = 0;
     while (i < at.length - 2 && c > at[i + 1]) i++;
     const part = Math.min(Math.max((c - at[i]) / (at[i + 1] - at[i]), 0), 1);
-    const a = rgb(data.ramp[i]),
-      b = rgb(data.ramp[i + 1]);
+    const a = rgb(ramp[i]),
+      b = rgb(ramp[i + 1]);
     return `rgb(${a.map((v, k) => Math.round(v + part * (b[k] - v))).join(",")})`;
   };
   const text = (id, value) => {
@@ -39,7 +39,8 @@ import { core, degrees, t as said, span } from "../ui/said.js";
     const shapes = box.querySelectorAll("#cut > *"),
       layers = data.layers[Math.round(position)];
     shapes.forEach((el, k) => {
-      el.setAttribute("fill", colour(layers[k]));
+      const inside = data.yolk && 1 - k / shapes.length <= data.yolk;
+      el.setAttribute("fill", colour(layers[k], inside ? data.ramp_yolk : data.ramp));
     });
     box.setAttribute("aria-valuenow", Math.round(t));
     box.setAttribute(
