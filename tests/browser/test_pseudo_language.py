@@ -155,7 +155,18 @@ def test_every_word_and_unit_changed(browser, foreign):
     browser.until(lambda: browser.find_elements(By.CSS_SELECTOR, ".record .compare"))
     assert "°F" in browser.text(".pull")
     look("record")
-    for place in ("book/", "book/rules/", "book/new/", "plan/list/", "plan/import/"):
+    for place in (
+        *(
+            "book/",
+            "book/ways/",
+            "book/cuts/bavette/",
+            "book/ways/hot-oven/",
+            "book/doneness/",
+            "book/foods/",
+            "book/rules/",
+        ),
+        *("book/foods/new/", "plan/list/", "plan/import/", "plan/schools/?cut=bavette", "plan/what-if/?cut=bavette"),
+    ):
         browser.get(f"{foreign.kitchen}/{place}")
         look(place)
     browser.get(foreign.kitchen + "/plan/?cut=bavette&units=F-in-oz-qt-12&size_mm=99")

@@ -137,6 +137,7 @@ class SentenceForm(forms.Form):
     ) -> None:
         super().__init__(written.values)
         self.has_gear = bool(gear)
+        self.fields["gear"].widget.attrs["translate"] = "no"  # its names are the kitchen's
         self.fields["gear"].choices = [("", gettext("any")), *((name, name) for name in gear)]  # type: ignore[attr-defined]
         self.written, self.units = written, units
         for name in KINDS:

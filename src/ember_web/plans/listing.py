@@ -11,7 +11,6 @@ from django.core.paginator import Paginator
 from django.http import HttpResponse, HttpResponseBadRequest, JsonResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.utils.translation import gettext as _
-from django.utils.translation import ngettext
 from django.views.decorators.http import require_GET, require_POST
 
 from ember_core.errors import EmberError
@@ -178,5 +177,5 @@ def arrange(request: KitchenRequest) -> HttpResponse:
     except EmberError as error:
         messages.error(request, current().say(error.message))
         return back
-    messages.success(request, ngettext("Done for {n} plan.", "Done for {n} plans.", len(plans)).format(n=len(plans)))
+    messages.success(request, tell("Done, plans: {n}", n=len(plans)))
     return back

@@ -99,7 +99,7 @@ def test_the_list_shows_time_state_and_picture(kitchen, as_, four):
     assert "pull to plate 8:00" in page
     assert 'class="stands met"' in page
     arrange = {"plan": four[:2], "do": "tag", "tag": "Late Table"}
-    assert "Done for 2 plans" in client.post("/k/hut/plan/arrange/", arrange, follow=True).content.decode()
+    assert "Done, plans: 2" in client.post("/k/hut/plan/arrange/", arrange, follow=True).content.decode()
     assert client.get(LIST, {"tag": "late table"}).content.decode().count('class="p-name"') == 2
     assert "letters" in client.post("/k/hut/plan/arrange/", arrange | {"tag": "x" * 31}, follow=True).content.decode()
     names = re.findall(r'translate="no">(\w[\w-]+), four', client.get(LIST, {"sort": "name"}).content.decode())
