@@ -10,6 +10,7 @@ from ember_core.book.book import Book
 from ember_core.heat.cook import Cook
 from ember_core.heat.ensemble.sensitivity import sensitivities
 from ember_core.plan.finding import Finding, Level
+from ember_core.planning.batches import LAY_S, in_pan
 from ember_core.planning.before import After, after, before, gain_k, set_out
 from ember_core.planning.compute import Outcome
 from ember_core.planning.moves import moves
@@ -17,6 +18,7 @@ from ember_core.planning.several import sizes_apart
 from ember_core.safety.rules import profile_of
 from ember_core.safety.verdict import Standing, eats, standing
 from ember_core.wording.message import N_
+from ember_web.kitchens.models import Equipment
 from ember_web.tenancy.models import Kitchen
 from ember_web.tenancy.voice import current, tell
 from ember_web.ui.drawing import Picture, draw, ramp_of
@@ -162,6 +164,34 @@ def _ribbon_of(rows: list[dict[str, Any]], cook: Cook, kitchen: Kitchen, start: 
         part["x"], part["w"] = round(left, 2), round(1216.0 * part["wide"] / whole, 2)
         left += part["w"]
     return out
+
+
+def ring_of(outcome: Outcome, book: Book, kitchen: Kitchen) -> dict[str, Any] | None:
+    """The pieces in the pan: batches and where each lies, in a drawing of 200 by 200; None where there is no ring.
+
+    A pan of the kitchen's own that says how many it holds is believed; another is taken as the usual one.
+    """
+    piece = outcome.plan.document["piece"]
+    gear = outcome.plan.document.get("x-gear") or {}
+    own = Equipment.objects.filter(kitchen=kitchen, kind="pan", name=gear.get("name", "")).first()
+    cut = book.cut(piece.get("cut", ""), piece.get("x-cut-version"))
+    found = in_pan(outcome.plan, cut, places=own.places if own else None)
+    if found is None:
+        return None
+    scale = 192.0 / found.pan_mm
+    size = {"w": found.length_mm * scale * 0.9, "h": found.width_mm * scale * 0.9}
+    return {
+        "pan": found,
+        "own": own.name if own else "",
+        "many": len(found.batches) > 1,
+        "rest": " + ".join(str(b) for b in found.batches),
+        "lay_s": LAY_S * (found.batches[0] - 1),
+        "size": size,
+        "places": [
+            {"order": p.order, "x": 100 + p.x_mm * scale, "y": 100 + p.y_mm * scale, "turned": p.turned}
+            for p in found.places
+        ],
+    }
 
 
 def sizes_of(outcome: Outcome, kitchen: Kitchen) -> list[dict[str, Any]]:

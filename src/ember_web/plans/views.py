@@ -30,7 +30,7 @@ from ember_web.book.queries import book_of
 from ember_web.plans.actions.save_plan import ChangedMeanwhile, SavePlan, save_plan
 from ember_web.plans.forms import FIELDS, SentenceForm, choices_for, form_of, initial, sentence_of
 from ember_web.plans.models import Plan
-from ember_web.plans.presenters import View, build, findings_of, shifts, sizes_of
+from ember_web.plans.presenters import View, build, findings_of, ring_of, shifts, sizes_of
 from ember_web.plans.summaries import summary_of
 from ember_web.tenancy.access import RANK, KitchenRequest, in_kitchen
 from ember_web.tenancy.actor import Actor
@@ -121,6 +121,7 @@ def _page(
         "changed": changed,
         "heated": bool(form["heat_c"].value()) or bool(form.heat_shown),
         "several": several,
+        "ring": ring_of(view.outcome, book, kitchen) if view is not None else None,
         "told": told,
         "seen": (plan.revisions.aggregate(last=Max("number"))["last"] or 0) if plan else 0,
         "tempers": [

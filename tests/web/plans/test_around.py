@@ -15,6 +15,7 @@ from ember_core.planning.compute import compute
 from ember_core.planning.moves import MoveKind
 from ember_core.planning.schools import schools
 from ember_core.planning.several import sizes_apart
+from ember_web.kitchens.models import Equipment
 from tests.web.plans.test_plan import SENTENCE
 
 pytestmark = pytest.mark.django_db
@@ -196,3 +197,17 @@ def test_rule_of_thumb_page(kitchen, as_):
         in client.get("/k/hut/plan/thumb/", {"text": "until done", "food": "pheasant"}).content.decode()
     )
     assert "Unknown food" in client.get("/k/hut/plan/thumb/", {"text": "4 min a side", "food": "\x00"}).content.decode()
+
+
+def test_the_ring_and_its_batches(kitchen, as_):
+    """Drawn in order, with batches where they do not all fit; a pan of the kitchen's own says how many it takes."""
+    client = as_("viewer")
+    six = SENTENCE | {"cut": "veal-cutlet", "size_mm": "18", "mass_g": "180", "count": "6"}
+    page = client.get("/k/hut/plan/", six).content.decode()
+    assert page.count("ring-piece") == 2
+    assert "In batches of 2 + 2 + 2" in page
+    Equipment.objects.create(kitchen=kitchen, kind="pan", name="Plate, wide", places=6)
+    page = client.get("/k/hut/plan/", six | {"gear": "Plate, wide"}).content.decode()
+    assert page.count("ring-piece") == 6
+    assert "In batches" not in page
+    assert "ring-piece" not in client.get("/k/hut/plan/", SENTENCE).content.decode()
