@@ -108,6 +108,13 @@ def main_stage(stages: Sequence[Mapping[str, Any]]) -> int | None:
     return next(iter([*solved, *waits, *longest]), None)
 
 
+def main_kind(way: Row) -> str:
+    """The kind of stage that does the cooking of a way; empty when nothing in it heats."""
+    stages = [stage_of(s, Known(20.0, 4.0, 60.0, 0.0)) for s in way["stage"]]
+    main = main_stage(stages)
+    return "" if main is None else str(stages[main]["kind"])
+
+
 def heat_of(stages: Sequence[Mapping[str, Any]]) -> float | None:
     """What the main stage's medium is at, °C; None where that is the boiling point, or a share of it, or a flame."""
     main = main_stage(stages)

@@ -9,7 +9,7 @@ from datetime import datetime
 from typing import Any
 
 from ember_core.book.book import Book, Row, shipped, usual_mass, usual_size
-from ember_core.entry.compiling import Known, set_heat, shift_heat, stages_of
+from ember_core.entry.compiling import Known, main_kind, set_heat, shift_heat, stages_of
 from ember_core.errors import FormatError
 from ember_core.formats.plan import FORMAT
 from ember_core.heat.geometry.egg_outline import egg_breadth_mm, egg_mass
@@ -102,6 +102,27 @@ class Sentence:
             book=book,
         )
         return replace(start, **{k: v for k, v in known.items() if v is not None})
+
+    def by_way(self, way: Row) -> Sentence:
+        """The same piece by another way, at that way's own heat and for its own time.
+
+        Gear of the kitchen's own goes with it only where it gives the main heat there too.
+
+        Parameters
+        ----------
+        way : mapping
+            A row of the book.
+        """
+        now = self.book.way(self.way, self.way_version)
+        same = now is not None and main_kind(now) == main_kind(way)
+        return replace(
+            self,
+            way=way["id"],
+            way_version=way["version"],
+            heat_c=None,
+            minutes=None,
+            gear=self.gear if same else None,
+        )
 
     def document(self) -> dict[str, Any]:
         """The plan document, ``open-ember.plan/1``.

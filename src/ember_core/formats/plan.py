@@ -323,6 +323,12 @@ def _check_sentence(document: Mapping[str, Any]) -> None:
             ),
             path="/piece/x-sizes-mm",
         )
+    if sizes and document["piece"]["shape"]["kind"] == "egg":
+        raise FormatError(
+            say("An egg's size is its mass; leave x-sizes-mm out, and make a plan for each size."),
+            path="/piece/x-sizes-mm",
+            code="choice",
+        )
 
 
 def _check_shape(shape: Mapping[str, Any]) -> None:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import Any
 
 import numpy as np
@@ -12,6 +13,7 @@ from ember_core.heat.cook import Cook
 from ember_core.heat.ensemble.forecast import Forecast, quantiles
 from ember_core.plan.finding import Finding
 from ember_core.plan.plan import Plan
+from ember_core.safety.clocks import judge_all
 from ember_core.safety.lethality import for_food, statement
 from ember_core.safety.statement import state_rule
 from ember_core.wording.message import say
@@ -50,8 +52,36 @@ def _at_the_cautious_end(rule: dict[str, Any], worse: dict[str, Any]) -> list[Fi
     return [Finding("rule-at-the-cautious-end", "care", words, "forecast")]
 
 
+def _of_all_sizes(
+    rule: dict[str, Any] | None, said: list[Finding], others: Sequence[tuple[Plan, Cook]]
+) -> tuple[dict[str, Any] | None, list[Finding]]:
+    """The statement on the gravest of the pieces, and the findings with what stops a piece of another size."""
+    if rule is None:
+        return rule, said
+    statements, more = [rule], list[Finding]()
+    for one, cook in others:
+        size = float(one.shape.get("thickness_mm") or one.shape["diameter_mm"])
+        own, its = state_rule(one, cook)
+        if own is None:
+            continue
+        if own["met"] is not True:
+            own = own | {"needs": say("The piece of {size:length0}: {needs}", size=size, needs=own["needs"])}
+        statements.append(own)
+        known = {f.code for f in (*said, *more) if f.stops}
+        for f in its:
+            if f.stops and f.code not in known:
+                words = say("The piece of {size:length0}: {message}", size=size, message=f.message)
+                more.append(Finding(f.code, f.level, words, f.source))
+    return judge_all(statements), [*said, *more]
+
+
 def document(
-    plan: Plan, cook: Cook, ahead: Forecast | None, cautious: Cook | None, said_of_plan: list[Finding]
+    plan: Plan,
+    cook: Cook,
+    ahead: Forecast | None,
+    cautious: Sequence[Cook],
+    said_of_plan: list[Finding],
+    others: Sequence[tuple[Plan, Cook]] = (),
 ) -> dict[str, Any]:
     """A computed plan as the result document.
 
@@ -60,14 +90,17 @@ def document(
     plan, cook : Plan, Cook
         What was asked, and its nominal cook.
     ahead : Forecast or None
-    cautious : Cook or None
-        Of a piece at the cautious end of the likely ones.
+    cautious : sequence of Cook
+        Of a piece at the cautious end of the likely ones; of pieces of other sizes after it. Empty: not asked for.
     said_of_plan : list of finding
         What is said besides the cook's own findings and the rule's.
+    others : sequence of (Plan, Cook)
+        Pieces of the same plan of other sizes, and how they cook: the rule is met when it is met of all.
     """
-    rule, said = state_rule(plan, cook)
+    rule, said = _of_all_sizes(*state_rule(plan, cook), others)
     findings = [*cook.findings, *said_of_plan]
-    worse = None if cautious is None else state_rule(plan, cautious)[0]
+    worst_rules = [r for c in cautious if (r := state_rule(plan, c)[0]) is not None]
+    worse = judge_all(worst_rules) if worst_rules else None
     if rule is not None and worse is not None:
         findings += _at_the_cautious_end(rule, worse)
     findings += said
@@ -90,7 +123,7 @@ def document(
                 "forecast",
             )
         )
-    worst = None if cautious is None else (cautious.t, cautious.everywhere)
+    worst = (cautious[0].t, cautious[0].everywhere) if cautious else None
     out: dict[str, Any] = {
         "format": FORMAT,
         "core_version": __version__,

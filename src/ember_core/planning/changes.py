@@ -131,7 +131,7 @@ def _another_way(sentence: Sentence, book: Book, works: Callable[[Sentence], boo
         if way["id"] == sentence.way or "start_c" in way or tried == WAYS_TRIED:
             continue
         tried += 1
-        changed = replace(sentence, way=way["id"], way_version=None, heat_c=None, minutes=None)
+        changed = replace(sentence, book=book).by_way(way)
         if works(changed):
             return [Change(say("By {way}", way=say(way["name"])), changed, "way")]
     return []

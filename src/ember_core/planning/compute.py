@@ -14,6 +14,7 @@ from ember_core.heat.setup import setup
 from ember_core.plan.finding import Finding
 from ember_core.plan.plan import Plan
 from ember_core.planning.remedies import remedies
+from ember_core.planning.several import other_sizes
 from ember_core.safety.conditions import in_force
 from ember_core.safety.lethality import organisms
 from ember_core.wording.message import say
@@ -96,7 +97,9 @@ def compute(
             lethality = (organism.d_s, organism.at_c, organism.z_c)
     limits: dict[str, Any] = {"rows": rows, "lethality": lethality}
     cook = run(plan, setup(plan, **limits), budget_s=budget_s)
-    ahead = cautious = None
+    others = other_sizes(plan, limits) if plan.rules is not None else ()
+    ahead = None
+    cautious: list[Cook] = []
     book = book or shipped()
     spreads = spreads_of(plan.document, book)
     asked = plan.forecast is not None if with_forecast is None else with_forecast
@@ -114,15 +117,19 @@ def compute(
         )
         if plan.rules is not None:
             deadly = organisms()["salmonella"]
-            cautious = cautious_cook(
-                plan,
-                setup(plan),
-                setup(plan, cells=MEMBER_CELLS, refine=MEMBER_REFINE, lethality=(deadly.d_s, deadly.at_c, deadly.z_c)),
-                plan.face_kinds,
-                cook,
-                members=options.get("members", 256),
-                seed=options.get("seed", 7),
-                spreads=spreads,
-            )
+            extremes = others if len(others) < 2 else (others[0], others[-1])
+            for one, nominal in ((plan, cook), *extremes):
+                d_value = (deadly.d_s, deadly.at_c, deadly.z_c)
+                found = cautious_cook(
+                    one,
+                    setup(one),
+                    setup(one, cells=MEMBER_CELLS, refine=MEMBER_REFINE, lethality=d_value),
+                    one.face_kinds,
+                    nominal,
+                    members=options.get("members", 256),
+                    seed=options.get("seed", 7),
+                    spreads=spreads,
+                )
+                cautious.append(found)
     said = [*remedies(plan, cook, limits), *newer_versions(plan, book)]
-    return Outcome(plan, cook, ahead, document(plan, cook, ahead, cautious, said))
+    return Outcome(plan, cook, ahead, document(plan, cook, ahead, cautious, said, others))

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 from collections.abc import Iterator
 from threading import Lock
 
@@ -16,7 +17,8 @@ from ember_core.heat.setup import setup
 
 TOLERANCE_K = 0.05
 BUDGET_S = 0.5
-_known: dict[tuple[str, int, str, int, float, float], float | None] = {}
+Key = tuple[str, str, float, float, float]
+_known: dict[Key, float | None] = {}
 _lock = Lock()
 MOST_KNOWN = 20_000
 
@@ -43,10 +45,16 @@ HEATING = frozenset(
 """Gear that gives heat: the rest is at hand in any kitchen."""
 
 
+def _key(book: Book, cut: Row, way: Row, altitude_m: float, air_c: float) -> Key:
+    """All that the answer hangs on: what the rows say, not their names and versions, which another book may use for other rows."""
+    usual = cut.get("doneness_c") or book.usual_doneness(cut["food"])[1]
+    return json.dumps(cut, default=dict), json.dumps(way, default=dict), float(usual), altitude_m, air_c
+
+
 def minutes_of(book: Book, cut: Row, way: Row, altitude_m: float, air_c: float) -> float | None:
     """From the cold to the plate, min, of the usual piece by a way, on a coarse grid; None when it cannot be computed.
 
-    What was computed once is remembered by the versions of both rows.
+    What was computed once is remembered by what both rows say.
 
     Parameters
     ----------
@@ -56,7 +64,7 @@ def minutes_of(book: Book, cut: Row, way: Row, altitude_m: float, air_c: float) 
     altitude_m, air_c : float
         Of the kitchen, m, °C.
     """
-    key = (cut["id"], cut["version"], way["id"], way["version"], altitude_m, air_c)
+    key = _key(book, cut, way, altitude_m, air_c)
     if key not in _known:
         found: float | None
         try:
@@ -73,6 +81,6 @@ def minutes_of(book: Book, cut: Row, way: Row, altitude_m: float, air_c: float) 
     return _known[key]
 
 
-def is_known(cut: Row, way: Row, altitude_m: float, air_c: float) -> bool:
-    """Whether it was computed already."""
-    return (cut["id"], cut["version"], way["id"], way["version"], altitude_m, air_c) in _known
+def is_known(book: Book, cut: Row, way: Row, altitude_m: float, air_c: float) -> bool:
+    """Whether it was computed already; parameters are those of :func:`minutes_of`."""
+    return _key(book, cut, way, altitude_m, air_c) in _known

@@ -90,7 +90,7 @@ def grey_band(cook: Cook, target_c: float | None) -> float:
 
 def school(sentence: Sentence, way: Row, book: Book, *, with_forecast: bool = False) -> School:
     """A piece by one way, in numbers; what cannot be computed says why."""
-    own = replace(sentence, way=way["id"], way_version=way["version"], heat_c=None, minutes=None, book=book)
+    own = replace(sentence, book=book).by_way(way)
     if "start_c" in way and sentence.start_c > 0.0:
         own = replace(own, start_c=way["start_c"])
     try:

@@ -95,6 +95,7 @@ def judge_log(
     findings = [*evidence.findings, *by.notes]
     rule = _rule(by, t, core, evidence)
     findings += _course(by, rule, t, core, evidence)
+    findings += _one_of_several(plan)
     kept = evidence.trusted
     history, counts = (t[kept], core[kept][:, None]), ~holes(t[kept])
     if not kept.any():  # nothing is shown, so nothing is credited
@@ -108,6 +109,19 @@ def judge_log(
 
 def _column(values: Sequence[float | None]) -> Array | None:
     return np.array([np.nan if v is None else v for v in values]) if values else None
+
+
+def _one_of_several(plan: Plan | None) -> Findings:
+    """That a log is of one piece, where a plan has pieces of several sizes."""
+    sizes = [] if plan is None else [float(s) for s in plan.document["piece"].get("x-sizes-mm", ())]
+    if len(set(sizes)) < 2:
+        return []
+    words = say(
+        "The readings are of one piece; the pieces are from {thin:length0} to {thick:length0}. Measure the thickest too.",
+        thin=min(sizes),
+        thick=max(sizes),
+    )
+    return [Finding("one-size-measured", "care", words, "the plan")]
 
 
 def _judged_by(profile: Profile, food: str, form: str | None, plan: Plan | None, ran: Sequence[Ran] | None) -> Judged:

@@ -114,7 +114,7 @@ def in_time(request: KitchenRequest) -> HttpResponse:
     def look() -> list[tuple[float, Row, Row]]:
         until, out = time.monotonic() + A_WHILE_S, []
         for c, w in found:
-            if time.monotonic() > until and not is_known(c, w, *place):
+            if time.monotonic() > until and not is_known(book, c, w, *place):
                 continue
             took = minutes_of(book, c, w, *place)
             if took is not None and took <= within:
@@ -122,7 +122,7 @@ def in_time(request: KitchenRequest) -> HttpResponse:
         return sorted(out, key=lambda r: r[0])
 
     rows = solver.run(look)
-    left = sum(not is_known(c, w, *place) for c, w in found)
+    left = sum(not is_known(book, c, w, *place) for c, w in found)
     context = {
         "rows": rows[:300],
         "more": max(len(rows) - 300, 0),

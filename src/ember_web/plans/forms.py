@@ -13,7 +13,7 @@ from django.utils.translation import gettext
 
 from ember_core.book.book import Book, usual_mass
 from ember_core.book.foods import food_row
-from ember_core.entry.compiling import Known, heat_of, main_stage, stage_of
+from ember_core.entry.compiling import Known, heat_of, main_kind, stage_of
 from ember_core.entry.sentence import OWN_WAY, OwnFood, Sentence, from_document
 from ember_core.wording.message import N_
 from ember_core.wording.quantities import Units
@@ -355,7 +355,9 @@ def form_of(book: Book, kitchen: Kitchen, plan: Plan | None, data: Any) -> tuple
         if said.get("was_size") not in (None, "", values["size_mm"]):
             values["sizes"] = ""  # one size was written in place of several
         if said.get("was_way") not in (None, values["way"]):
-            values |= {"heat_c": "", "minutes": "", "gear": ""}  # another way has its own
+            values |= {"heat_c": "", "minutes": ""}  # another way has its own
+            kinds = {_main_kind(book, str(w)) for w in (said["was_way"], values["way"])}
+            values["gear"] = values["gear"] if len(kinds) == 1 else ""
     own = str(values["cut"]) if plan is not None else ""
     usual = book.cuts.get(str(values["cut"]), {}).get("food", "")
     foods = food_choices(kitchen, usual, start.own_food)
@@ -376,11 +378,7 @@ def gear_names(kitchen: Kitchen, kind: str, known: str) -> list[str]:
 def _main_kind(book: Book, way: str) -> str:
     """The kind of stage that does the cooking of a way."""
     row = book.way(way)
-    if row is None:
-        return ""
-    stages = [stage_of(s, Known(20.0, 4.0, 60.0, 0.0)) for s in row["stage"]]
-    main = main_stage(stages)
-    return "" if main is None else str(stages[main]["kind"])
+    return "" if row is None else main_kind(row)
 
 
 def heat_shown_of(form: SentenceForm) -> float | None:

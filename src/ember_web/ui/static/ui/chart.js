@@ -38,7 +38,9 @@ const axes = (g, spec, { x, degrees }) => {
     .tickFormat((v) => `${v}`.replace("-", "−"));
   const below = axisBottom(x).tickValues(times(spec.x)).tickSize(0).tickPadding(8).tickFormat(span);
   g.append("g").attr("class", "chart-axis").attr("transform", `translate(${left},0)`).call(left_);
-  g.append("g").attr("class", "chart-axis").attr("transform", `translate(0,${height})`).call(below);
+  const under = g.append("g").attr("class", "chart-axis").attr("transform", `translate(0,${height})`).call(below);
+  const room = x.range()[1] - 12; // words in the middle of a mark past here would leave the picture
+  under.selectAll(".tick text").attr("text-anchor", (t) => (x(t) > room ? "end" : "middle"));
   for (const axis of g.selectAll(".chart-axis").nodes()) {
     axis.removeAttribute("font-size");
     axis.removeAttribute("font-family");
