@@ -42,6 +42,15 @@ def test_preferences_are_a_persons_own(kitchen, as_):
     assert "°F" not in as_("cook").get("/k/hut/plan/").content.decode()
 
 
+@pytest.mark.parametrize("page", ["plan/", "plan/what-if/", "plan/schools/", "plans/", "line/", "logbook/"])
+def test_no_page_of_numbers_names_a_unit_the_reader_does_not_have(abroad, page):
+    """Headings and signs go with the numbers under them; a publication is quoted as it is."""
+    found = abroad.get(f"/k/hut/{page}").content.decode()
+    headed = re.findall(r"<(th|label|dt|legend|h\d|option)\b[^>]*>(.*?)</\1>", found, re.DOTALL)
+    assert headed
+    assert not [words for _tag, words in headed if "°C" in words]
+
+
 def test_a_number_stays_as_it_was_entered(abroad, as_):
     """1.10 in and 130 °F come back as such, for a person of other units converted, and change nothing unless changed."""
     typed = {"cut": "bavette", "size_mm": "1.10", "target_c": "130", "units": IMPERIAL.code, "title": "ours"}
