@@ -82,5 +82,11 @@ def minutes_of(book: Book, cut: Row, way: Row, altitude_m: float, air_c: float) 
 
 
 def is_known(book: Book, cut: Row, way: Row, altitude_m: float, air_c: float) -> bool:
-    """Whether it was computed already; parameters are those of :func:`minutes_of`."""
+    """Whether it was computed already.
+
+    Parameters
+    ----------
+    book, cut, way, altitude_m, air_c
+        As of :func:`minutes_of`.
+    """
     return _key(book, cut, way, altitude_m, air_c) in _known

@@ -14,6 +14,7 @@ from datetime import datetime, time
 from typing import Final
 
 INCH_MM: Final = 25.4
+FOOT_M: Final = 0.3048
 OUNCE_G: Final = 28.349523125
 POUND_G: Final = 453.59237
 QUART_L: Final = 0.946352946
@@ -40,6 +41,7 @@ SCALES: Final = {
     "temp": {"C": Scale("°C", 1.0), "F": Scale("°F", 1.8, 32.0, 1)},
     "rise": {"C": Scale("°C", 1.0), "F": Scale("°F", 1.8, 0.0, 1)},
     "length": {"mm": Scale("mm", 1.0), "in": Scale("in", 1.0 / INCH_MM)},
+    "height": {"mm": Scale("m", 1.0), "in": Scale("ft", 1.0 / FOOT_M, 0.0, 0)},
     "mass": {"g": Scale("g", 1.0), "oz": Scale("oz", 1.0 / OUNCE_G, 0.0, 1)},
     "volume": {"L": Scale("L", 1.0), "qt": Scale("qt", 1.0 / QUART_L, 0.0, 1)},
 }
@@ -85,8 +87,11 @@ class Units:
         return cls(*words) if known else SI
 
     def scale(self, kind: str) -> Scale:
-        """The unit of a kind of quantity: ``temp``, ``rise`` (a difference), ``length``, ``mass``, ``volume``."""
-        name = {"temp": self.temperature, "rise": self.temperature}.get(kind) or getattr(self, kind)
+        """The unit of a kind of quantity: ``temp``, ``rise`` (a difference), ``length``, ``height`` (of a place, m), ``mass``,
+        ``volume``."""
+        name = {"temp": self.temperature, "rise": self.temperature, "height": self.length}.get(kind) or getattr(
+            self, kind
+        )
         return SCALES[kind][str(name)]
 
     def sign(self, kind: str) -> str:

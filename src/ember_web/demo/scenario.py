@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from datetime import time
 from typing import Any
 
 from django.db import transaction
@@ -11,6 +12,8 @@ from ember_web.book.actions.store_food import StoreFood, store_food
 from ember_web.kitchens.actions.add_equipment import AddEquipment, add_equipment
 from ember_web.kitchens.actions.admit_member import AdmitMember, admit_member
 from ember_web.kitchens.actions.open_kitchen import OpenKitchen, open_kitchen
+from ember_web.kitchens.actions.set_service import SetService, set_service
+from ember_web.kitchens.actions.set_station import SetStation, set_station
 from ember_web.line.actions.add_probe import AddProbe, add_probe
 from ember_web.line.actions.issue_hub_token import issue_hub_token
 from ember_web.plans.actions.save_plan import SavePlan, save_plan
@@ -49,10 +52,20 @@ PLANS: tuple[tuple[str, tuple[str, ...], dict[str, Any]], ...] = (
     ("Soft eggs for breakfast", ("morning",), {"cut_id": "soft-egg", "count": 12}),
     ("Baked custard", ("menu", "morning"), {"cut_id": "baked-custard", "count": 8}),
 )  # fmt: skip
+STATIONS = (
+    SetStation("Grill", 1, ("grill",)),
+    SetStation("Larder", 2, ("larder",)),
+    SetStation("Morning", 3, ("morning",)),
+)
+SERVICES = (
+    SetService("breakfast", time(7, 0), time(9, 30)),
+    SetService("lunch", time(12, 0), time(14, 0)),
+    SetService("dinner", time(18, 30), time(21, 0)),
+)
 EQUIPMENT: tuple[AddEquipment, ...] = (
-    AddEquipment("oven", "Oven 1, upper", litres=60.0, true_offset_c=-8.0, places=3),
+    AddEquipment("oven", "Oven 1, upper", station="Grill", litres=60.0, true_offset_c=-8.0, places=3),
     AddEquipment("oven", "Oven 2, lower", litres=60.0, true_offset_c=3.0, places=3),
-    AddEquipment("bath", "Bath", litres=26.0, watts=1500.0, places=12),
+    AddEquipment("bath", "Bath", station="Larder", litres=26.0, watts=1500.0, places=12),
     AddEquipment("pan", "Pan, 28 cm, steel", places=4, into_oven=True),
     AddEquipment("pan", "Pan, 30 cm, coated", places=4, into_oven=False),
     AddEquipment("fridge", "Cold room", true_offset_c=0.0),
@@ -95,6 +108,10 @@ def _open() -> Kitchen:
     for name, like, parts, source in FOODS:
         store_food(setup, StoreFood(name, like, parts, source))
     chef = Actor.setup(kitchen, next(m.user for m in members if m.role == "chef"))
+    for station in STATIONS:
+        set_station(chef, station)
+    for service in SERVICES:
+        set_service(chef, service)
     for thing in EQUIPMENT:
         add_equipment(chef, thing)
     for title, tags, known in reversed(PLANS):

@@ -1,8 +1,11 @@
-"""Kitchen: where it stands, its gear and how true that is, its people, its probes."""
+"""Kitchen: where it stands, its services and stations, its gear and how true that is, its people, its probes."""
 
 from __future__ import annotations
 
+from collections.abc import Callable, Mapping
+from datetime import datetime, time
 from typing import Any
+from zoneinfo import available_timezones
 
 from django.contrib import messages
 from django.core.exceptions import ValidationError
@@ -16,107 +19,273 @@ from ember_core.heat.physics.boiling import boiling_point
 from ember_core.safety.rules import profiles
 from ember_web.kitchens.actions.add_equipment import AddEquipment, add_equipment
 from ember_web.kitchens.actions.admit_member import AdmitMember, admit_member
+from ember_web.kitchens.actions.open_kitchen import OpenKitchen, open_kitchen
+from ember_web.kitchens.actions.set_clock import RATES
 from ember_web.kitchens.actions.set_kitchen import SetKitchen, set_kitchen
-from ember_web.kitchens.models import Equipment
+from ember_web.kitchens.actions.set_service import SetService, set_service
+from ember_web.kitchens.actions.set_station import SetStation, set_station
+from ember_web.kitchens.models import Equipment, ServiceTime, Station
 from ember_web.tenancy.access import RANK, KitchenRequest, in_kitchen
 from ember_web.tenancy.actor import Actor
-from ember_web.tenancy.models import Membership
+from ember_web.tenancy.models import Kitchen, Membership
 from ember_web.tenancy.voice import current, tell
-from ember_web.ui.registry import FREE_PROBES, ask
+from ember_web.ui.registry import PROBES, ask
+
+TIMES = ("%H:%M", "%H.%M", "%I:%M %p", "%I %p", "%I:%M%p", "%I%p")
+QUANTITIES = {"altitude_m": "height", "air_c": "temp", "litres": "volume", "true_offset_c": "rise"}
 
 
 @in_kitchen()
 @require_GET
 def page(request: KitchenRequest) -> HttpResponse:
     """All of it on one page; a chef changes it in place."""
-    return _page(request, {})
+    return _page(request)
 
 
-def _page(request: KitchenRequest, more: dict[str, Any], status: int = 200) -> HttpResponse:
+def _page(request: KitchenRequest, wrong: str = "", error: str = "", status: int = 200) -> HttpResponse:
+    """The page; what was ``wrong`` is shown as it was typed, with its error."""
     kitchen = request.kitchen
+    typed = request.POST if wrong else {}
+    stations = list(Station.objects.filter(kitchen=kitchen).prefetch_related("people__membership__user"))
+    people = list(Membership.objects.filter(kitchen=kitchen).select_related("user").order_by("user__username"))
+    gear = Equipment.objects.filter(kitchen=kitchen).select_related("station")
     context = {
         "boil_c": boiling_point(kitchen.altitude_m),
         "sea_c": boiling_point(0.0),
-        "equipment": Equipment.objects.filter(kitchen=kitchen),
+        "place": typed if wrong == "place" else _place_of(kitchen),
+        "services": _rows(ServiceTime.objects.filter(kitchen=kitchen), _service_of, wrong == "service", typed),
+        "stations": _rows(stations, _station_of, wrong == "station", typed),
+        "gear": _rows(gear, _gear_of, wrong == "gear", typed),
         "kinds": Equipment.Kind.choices,
-        "people": Membership.objects.filter(kitchen=kitchen).select_related("user").order_by("user__username"),
+        "people": people,
+        "member": typed if wrong == "people" else {},
+        "another": typed if wrong == "another" else {},
         "roles": Membership.Role.choices,
         "rules": [(p.id, p.name) for p in profiles().values()],
-        "probes": ask(FREE_PROBES, kitchen, otherwise=()),
+        "zones": sorted(available_timezones()),
+        "probes": ask(PROBES, kitchen, otherwise=()),
+        "probe": typed if wrong == "probe" else {},
+        "rates": RATES,
         "can_write": RANK[request.role] >= RANK["chef"],
-        **more,
+        "wrong": wrong,
+        "error": error,
     }
     return render(request, "kitchens/kitchen.html", context, status=status)
 
 
-def _number(request: KitchenRequest, name: str, *, whole: bool = False) -> float | None:
-    text = request.POST.get(name, "").strip().replace(",", ".").replace("−", "-")
+def refused(request: KitchenRequest, wrong: str, error: Exception) -> HttpResponse:
+    """The page again with what was typed and why it cannot be taken."""
+    request.kitchen.refresh_from_db()
+    words = (
+        " ".join(error.messages) if isinstance(error, ValidationError) else current().say(getattr(error, "message", ""))
+    )
+    return _page(request, wrong, words, 422)
+
+
+def _rows(
+    found: Any, texts: Callable[[Any], dict[str, Any]], wrong: bool, typed: Mapping[str, Any]
+) -> list[Mapping[str, Any]]:
+    """Rows of a form as texts: those there are, the typed one in its place, and an empty one at the end."""
+    rows: list[Mapping[str, Any]] = [texts(thing) for thing in found]
+    if not wrong:
+        return [*rows, {"new": True}]
+    mine = {k: typed.get(k) for k in typed} | {"people": typed.getlist("people"), "wrong": True}  # type: ignore[attr-defined]
+    known = [i for i, row in enumerate(rows) if str(row["pk"]) == mine.get("pk")]
+    if known:
+        rows[known[0]] = mine
+        return [*rows, {"new": True}]
+    return [*rows, mine | {"new": True}]
+
+
+def _shown(name: str, value: float | None) -> str:
+    return "" if value is None else current().units.number(QUANTITIES[name], value)
+
+
+def _place_of(kitchen: Kitchen) -> dict[str, Any]:
+    return {
+        "name": kitchen.name,
+        "altitude_m": _shown("altitude_m", kitchen.altitude_m),
+        "air_c": _shown("air_c", kitchen.air_c),
+        "zone": kitchen.zone,
+        "rules": kitchen.rules,
+    }
+
+
+def _service_of(service: ServiceTime) -> dict[str, Any]:
+    at = current().units.moment
+    return {"pk": service.pk, "name": service.name, "begins": at(service.begins), "ends": at(service.ends)}
+
+
+def _station_of(station: Station) -> dict[str, Any]:
+    people = [p.membership.user.username for p in station.people.all()]
+    return {"pk": station.pk, "name": station.name, "order": station.order, "people": people}
+
+
+def _gear_of(thing: Equipment) -> dict[str, Any]:
+    return {
+        "pk": thing.pk,
+        "kind": thing.kind,
+        "name": thing.name,
+        "litres": _shown("litres", thing.litres),
+        "watts": "" if thing.watts is None else f"{thing.watts:g}",
+        "places": "" if thing.places is None else thing.places,
+        "true_offset_c": _shown("true_offset_c", thing.true_offset_c),
+        "into_oven": thing.into_oven,
+        "station": "" if thing.station is None else thing.station.name,
+    }
+
+
+def _number(request: KitchenRequest, name: str, kept: float | None = None, *, whole: bool = False) -> float | None:
+    """A number of the form in SI; one that comes back as it was shown is the one that was kept."""
+    text = _text(request, name)
     if not text:
         return None
+    kind = QUANTITIES.get(name)
+    if kind and kept is not None and text == _shown(name, kept):
+        return kept
     try:
-        value = float(text)
-    except ValueError:
-        raise InputError(tell("{name}: write a number.", name=name.replace("_", " ")), path=name) from None
+        value = current().units.read(kind, text) if kind else float(text.replace(",", "."))
+        if whole and value != int(value):
+            raise ValueError
+    except (ValueError, OverflowError):
+        field = name.replace("_", " ")
+        words = (
+            tell("{name}: write a whole number.", name=field) if whole else tell("{name}: write a number.", name=field)
+        )
+        raise InputError(words, path=name) from None
     return int(value) if whole else value
+
+
+def _time(request: KitchenRequest, name: str) -> time:
+    text = _text(request, name).lower()
+    for form in TIMES:
+        try:
+            return datetime.strptime(text, form).time()
+        except ValueError:
+            continue
+    raise InputError(tell("{name}: write a time such as 18:30.", name=name), path=name)
+
+
+def _text(request: KitchenRequest, name: str) -> str:
+    return request.POST.get(name, "").replace("\x00", "").strip()
+
+
+def _pk(request: KitchenRequest) -> int:
+    text = request.POST.get("pk", "")
+    return int(text) if text.isdecimal() and len(text) < 19 else 0
+
+
+def _done(request: KitchenRequest, name: str) -> HttpResponse:
+    gone = bool(request.POST.get("gone"))
+    messages.success(request, tell("Taken away: {name}", name=name) if gone else tell("Saved: {name}", name=name))
+    return redirect("kitchen-page", kitchen=request.kitchen.public_id)
 
 
 @in_kitchen(write="chef")
 @require_POST
 def place(request: KitchenRequest) -> HttpResponse:
     """Name, altitude, air, zone, rules."""
+    kitchen = request.kitchen
     try:
         command = SetKitchen(
-            request.POST.get("name", ""),
-            _number(request, "altitude_m") or 0.0,
-            _number(request, "air_c") or 0.0,
-            request.POST.get("zone", ""),
-            request.POST.get("rules", ""),
+            _text(request, "name"),
+            _number(request, "altitude_m", kitchen.altitude_m) or 0.0,
+            _number(request, "air_c", kitchen.air_c) or 0.0,
+            _text(request, "zone"),
+            _text(request, "rules"),
         )
         set_kitchen(Actor.of_request(request), command)
     except InputError as error:
-        request.kitchen.refresh_from_db()
-        return _page(request, {"place_error": current().say(error.message), "typed": request.POST}, 422)
+        return refused(request, "place", error)
     messages.success(request, _("Saved. New plans go by it; saved ones keep what they were made with."))
-    return redirect("kitchen-page", kitchen=request.kitchen.public_id)
+    return redirect("kitchen-page", kitchen=kitchen.public_id)
+
+
+@in_kitchen(write="chef")
+@require_POST
+def service(request: KitchenRequest) -> HttpResponse:
+    """Add, change or take away a service."""
+    try:
+        gone = bool(request.POST.get("gone"))
+        begins, ends = (time(), time()) if gone else (_time(request, "begins"), _time(request, "ends"))
+        command = SetService(_text(request, "name"), begins, ends, _pk(request), gone)
+        return _done(request, set_service(Actor.of_request(request), command))
+    except InputError as error:
+        return refused(request, "service", error)
+
+
+@in_kitchen(write="chef")
+@require_POST
+def station(request: KitchenRequest) -> HttpResponse:
+    """Add, change or take away a station, and who works there."""
+    try:
+        command = SetStation(
+            _text(request, "name"),
+            int(_number(request, "order", whole=True) or 0),
+            tuple(request.POST.getlist("people")),
+            _pk(request),
+            bool(request.POST.get("gone")),
+        )
+        return _done(request, set_station(Actor.of_request(request), command))
+    except InputError as error:
+        return refused(request, "station", error)
 
 
 @in_kitchen(write="chef")
 @require_POST
 def gear(request: KitchenRequest) -> HttpResponse:
     """Add, change or take away a piece of equipment."""
+    kept = Equipment.objects.filter(kitchen=request.kitchen, pk=_pk(request)).first() or Equipment()
     try:
         command = AddEquipment(
-            request.POST.get("kind", ""),
-            request.POST.get("name", ""),
-            litres=_number(request, "litres"),
+            _text(request, "kind"),
+            _text(request, "name"),
+            litres=_number(request, "litres", kept.litres),
             watts=_number(request, "watts"),
             places=_number(request, "places", whole=True),  # type: ignore[arg-type]  # whole
-            true_offset_c=_number(request, "true_offset_c") or 0.0,
+            true_offset_c=_number(request, "true_offset_c", kept.true_offset_c) or 0.0,
             into_oven=bool(request.POST.get("into_oven")),
-            pk=int(request.POST.get("pk") or 0) if request.POST.get("pk", "0").isdigit() else 0,
+            station=_text(request, "station"),
+            pk=_pk(request),
             gone=bool(request.POST.get("gone")),
         )
-        name = add_equipment(Actor.of_request(request), command)
+        return _done(request, add_equipment(Actor.of_request(request), command))
     except InputError as error:
-        return _page(request, {"gear_error": current().say(error.message), "typed": request.POST}, 422)
-    messages.success(
-        request, tell("Taken away: {name}", name=name) if command.gone else tell("Saved: {name}", name=name)
-    )
-    return redirect("kitchen-page", kitchen=request.kitchen.public_id)
+        return refused(request, "gear", error)
 
 
 @in_kitchen(write="chef")
 @require_POST
 def people(request: KitchenRequest) -> HttpResponse:
     """Admit a person, or change a role."""
-    name, role = request.POST.get("username", "").strip(), request.POST.get("role", "")
-    if role not in Membership.Role.values:
-        return _page(request, {"people_error": _("Role: choose one from the list."), "typed": request.POST}, 422)
-    if name == request.user.get_username() and role != "chef":
-        return _page(request, {"people_error": _("You cannot take the chef's role from yourself.")}, 422)
+    name, role = _text(request, "username"), _text(request, "role")
     try:
+        if role not in Membership.Role.values:
+            raise InputError(tell("Role: choose one from the list."), path="role")
+        if name == request.user.get_username() and role != "chef":
+            raise InputError(tell("You cannot take the chef's role from yourself."), path="role")
         admit_member(Actor.of_request(request), AdmitMember(name, role, request.POST.get("password", "")))
-    except ValidationError as error:
-        return _page(request, {"people_error": " ".join(error.messages), "typed": request.POST}, 422)
-    messages.success(request, tell("Saved: {name}", name=name))
-    return redirect("kitchen-page", kitchen=request.kitchen.public_id)
+    except (InputError, ValidationError) as error:
+        return refused(request, "people", error)
+    return _done(request, name)
+
+
+@in_kitchen(write="chef")
+@require_POST
+def another(request: KitchenRequest) -> HttpResponse:
+    """Open another kitchen, of which this chef is the chef."""
+    try:
+        command = OpenKitchen(
+            _text(request, "name"),
+            _number(request, "altitude_m") or 0.0,
+            zone=_text(request, "zone") or request.kitchen.zone,
+        )
+        opened = open_kitchen(Actor.of_request(request), command)
+    except (InputError, ValidationError) as error:
+        return refused(request, "another", error)
+    except (KeyError, ValueError, OSError):
+        return refused(
+            request, "another", InputError(tell("Zone: write a time zone such as America/Denver."), path="zone")
+        )
+    messages.success(request, tell("Opened: {name}", name=opened.name))
+    return redirect("kitchen-page", kitchen=opened.public_id)

@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 from django.core.validators import MaxValueValidator, MinValueValidator
 from django.db import models
 
 from ember_web.tenancy.keys import KitchenKey, SameKitchen
-from ember_web.tenancy.models import KitchenOwned, Membership
+from ember_web.tenancy.models import Kitchen, KitchenOwned, Membership
 
 
 class Station(KitchenOwned):
@@ -41,6 +43,27 @@ class StationMember(KitchenOwned):
 
     def __str__(self) -> str:
         return f"{self.membership.user} at {self.station}"
+
+
+class ServiceTime(KitchenOwned):
+    """A service by its name, from when to when it goes out; past midnight where it ends before it begins."""
+
+    name = models.CharField(max_length=40)
+    begins = models.TimeField()
+    ends = models.TimeField()
+
+    class Meta:
+        ordering = ["begins", "name"]
+        constraints = [models.UniqueConstraint(fields=["kitchen", "name"], name="one_service_of_a_name")]
+
+    def __str__(self) -> str:
+        return self.name
+
+    @classmethod
+    def coming(cls, kitchen: Kitchen, most: int = 2) -> Sequence[ServiceTime]:
+        """Those that begin next by the kitchen's clock."""
+        now = kitchen.local(kitchen.now()).time()
+        return sorted(cls.objects.filter(kitchen=kitchen), key=lambda s: (s.begins < now, s.begins))[:most]
 
 
 class Equipment(KitchenOwned):

@@ -4,14 +4,15 @@ from django.apps import AppConfig
 
 
 class LineConfig(AppConfig):
-    """Registers the strip and the free probes."""
+    """Registers the strip and the probes."""
 
     name = "ember_web.line"
 
     def ready(self) -> None:
         """Register."""
-        from ember_web.line.queries import free_probes, strip_marks
-        from ember_web.ui.registry import FREE_PROBES, STRIP, provide
+        from ember_web.line.queries import free_probes, probes_of, strip_marks
+        from ember_web.ui.registry import FREE_PROBES, PROBES, STRIP, provide
 
         provide(STRIP, strip_marks)
         provide(FREE_PROBES, free_probes)
+        provide(PROBES, probes_of)

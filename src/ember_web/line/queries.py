@@ -51,6 +51,17 @@ def free_probes(kitchen: Kitchen) -> Iterable[Probe]:
     return Probe.objects.filter(kitchen=kitchen).exclude(cooks__finished=False)
 
 
+def probes_of(kitchen: Kitchen) -> list[dict[str, Any]]:
+    """All probes: the name of the hub, the kitchen's own, what each read last and when, and the piece it is in."""
+    rows = Probe.objects.filter(kitchen=kitchen).prefetch_related("cooks")
+    out = []
+    for probe in rows:
+        last = Reading.objects.filter(kitchen=kitchen, probe=probe).order_by("-measured_at", "-id").first()
+        cook = next((c for c in probe.cooks.all() if not c.finished), None)
+        out.append({"name": probe.name, "label": probe.label, "last": last, "cook": cook})
+    return out
+
+
 def strip_marks(kitchen: Kitchen, now: datetime) -> dict[str, Any]:
     """Marks of the clock strip: coming moves of every running cook within 90 minutes."""
     marks: list[dict[str, Any]] = []

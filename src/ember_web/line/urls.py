@@ -2,7 +2,7 @@
 
 from django.urls import path
 
-from ember_web.line import views
+from ember_web.line import probes, views
 
 urlpatterns = [
     path("", views.board, name="line"),
@@ -10,6 +10,8 @@ urlpatterns = [
     path("stream/", views.stream, name="line-stream"),
     path("strip/", views.strip, name="line-strip"),
     path("events/", views.events, name="line-events"),
+    path("probe/", probes.probe, name="line-probe"),
+    path("hub/", probes.hub, name="line-hub"),
     path("start/", views.start, name="line-start"),
     path("<slug:cook>/do/", views.do, name="line-do"),
 ]

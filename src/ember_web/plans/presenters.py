@@ -17,7 +17,7 @@ from ember_core.planning.moves import moves
 from ember_core.planning.several import sizes_apart
 from ember_core.safety.rules import profile_of
 from ember_core.safety.verdict import Standing, eats, standing
-from ember_core.wording.message import N_
+from ember_core.wording.message import N_, say
 from ember_web.kitchens.models import Equipment
 from ember_web.tenancy.models import Kitchen
 from ember_web.tenancy.voice import current, tell
@@ -47,6 +47,7 @@ class View:
     shown: list[dict[str, Any]]
     before: list[dict[str, Any]]
     set_out: list[str]
+    pans: list[Finding]
     after: After | None
     gain_k: float | None
     ribbon: list[dict[str, Any]]
@@ -113,10 +114,28 @@ def build(outcome: Outcome, kitchen: Kitchen, book: Book, now: datetime, cursor_
         shown=_together(rows),
         before=early,
         set_out=set_out(plan, book),
+        pans=_pans_for_the_oven(outcome, kitchen, book),
         after=after(plan, cook),
         gain_k=gain_k(plan, cook),
         ribbon=_ribbon_of(rows, cook, kitchen, start) if total > LONG_S else [],
     )
+
+
+def _pans_for_the_oven(outcome: Outcome, kitchen: Kitchen, book: Book) -> list[Finding]:
+    """Which of the kitchen's pans may go where the way puts one, or that none may; nothing where it has none on its list."""
+    way = outcome.plan.document.get("way", {})
+    row = book.way(way.get("id", ""), way.get("version")) or {}
+    pans = list(Equipment.objects.filter(kitchen=kitchen, kind=Equipment.Kind.PAN))
+    if "pan-ovenproof" not in row.get("gear", ()) or not pans:
+        return []
+    fit = [p.name for p in pans if p.into_oven]
+    if fit:
+        words = say("Into the oven may go: {names}.", names=fit)
+        return [Finding("pan-for-the-oven", Level.NOTE, words, "the kitchen's gear")]
+    words = say(
+        "No pan on this kitchen's list may go into the oven: a handle or a coating burns. Turn it onto a hot tray."
+    )
+    return [Finding("pan-for-the-oven", Level.CARE, words, "the kitchen's gear")]
 
 
 def _days(rows: list[dict[str, Any]], kitchen: Kitchen) -> None:
@@ -219,7 +238,7 @@ def findings_of(view: View | None) -> list[Finding]:
     return (
         []
         if view is None
-        else sorted(view.outcome.findings, key=lambda f: (*Level,).index(Level(f.level)), reverse=True)
+        else sorted([*view.outcome.findings, *view.pans], key=lambda f: (*Level,).index(Level(f.level)), reverse=True)
     )
 
 

@@ -27,6 +27,7 @@ from ember_core.formats.plan import loads
 from ember_core.formats.plan import parse as parse_plan
 from ember_core.planning.compute import compute
 from ember_web.book.queries import book_of
+from ember_web.kitchens.models import ServiceTime, Station
 from ember_web.plans.actions.save_plan import ChangedMeanwhile, SavePlan, save_plan
 from ember_web.plans.forms import FIELDS, SentenceForm, choices_for, form_of, initial, sentence_of
 from ember_web.plans.models import Plan
@@ -126,12 +127,15 @@ def _page(
         "seen": (plan.revisions.aggregate(last=Max("number"))["last"] or 0) if plan else 0,
         "tempers": [
             ("", _("from the cold")),
-            *((str(m), tell("out {minutes} min", minutes=m)) for m in TEMPERS),
+            (str(TEMPERS[0]), tell("out {minutes} min", minutes=TEMPERS[0])),
+            *((str(m), str(m)) for m in TEMPERS[1:]),
         ],
         "round": bool(cut and cut["shape"] != "slab"),
         "own_foods": len(form.fields["food"].choices) > 1,  # type: ignore[attr-defined]
         "egg": bool(cut and cut["shape"] == "egg"),
         "probes": ask(FREE_PROBES, kitchen, otherwise=()),
+        "services": ServiceTime.coming(kitchen),
+        "stations": Station.objects.filter(kitchen=kitchen),
         "can_write": RANK[request.role] >= RANK["cook"],
         "findings": findings_of(view),
     }

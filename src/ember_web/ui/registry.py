@@ -9,6 +9,8 @@ STRIP = "strip"
 """``(kitchen, now) -> dict``: marks of the clock strip."""
 FREE_PROBES = "free-probes"
 """``(kitchen) -> iterable``: probes that a piece can be started with."""
+PROBES = "probes"
+"""``(kitchen) -> iterable``: all its probes, each with what it reads now."""
 
 _providers: dict[str, Callable[..., Any]] = {}
 

@@ -6,6 +6,7 @@ import ast
 import importlib
 import json
 import uuid
+from datetime import time
 from pathlib import Path
 
 import pytest
@@ -28,6 +29,8 @@ from ember_web.kitchens.actions.admit_member import AdmitMember
 from ember_web.kitchens.actions.open_kitchen import OpenKitchen, open_kitchen
 from ember_web.kitchens.actions.set_kitchen import SetKitchen
 from ember_web.kitchens.actions.set_preferences import SetPreferences
+from ember_web.kitchens.actions.set_service import SetService
+from ember_web.kitchens.actions.set_station import SetStation
 from ember_web.kitchens.models import Equipment, Station, StationMember
 from ember_web.line.actions.add_probe import AddProbe
 from ember_web.line.actions.start_cook import StartCook
@@ -50,7 +53,7 @@ OUR_WAY = {"name": "our way", "shapes": ["slab"], "stage": [{"kind": "bath", "mi
 FOOD = StoreFood("our lamb", "lamb", {"water": 73.0, "protein": 20.0, "fat": 6.0, "ash": 1.0}, "label")
 # who may do an action besides the set-up: the least rank of a person, or None; and whether a hub may
 MAY = {
-    "save_plan": (Rank.COOK, False), "archive_plans": (Rank.COOK, False), "tag_plans": (Rank.COOK, False), "add_equipment": (Rank.CHEF, False), "set_kitchen": (Rank.CHEF, False), "fill_summaries": (Rank.VIEWER, False), "store_food": (Rank.CHEF, False), "remove_food": (Rank.CHEF, False),
+    "save_plan": (Rank.COOK, False), "archive_plans": (Rank.COOK, False), "tag_plans": (Rank.COOK, False), "add_equipment": (Rank.CHEF, False), "set_kitchen": (Rank.CHEF, False), "set_service": (Rank.CHEF, False), "set_station": (Rank.CHEF, False), "fill_summaries": (Rank.VIEWER, False), "store_food": (Rank.CHEF, False), "remove_food": (Rank.CHEF, False),
     "store_house_rules": (Rank.CHEF, False), "add_book_row": (Rank.CHEF, False), "import_book": (Rank.CHEF, False), "start_cook": (Rank.COOK, False),
     "take_events": (Rank.COOK, False), "take_readings": (None, True), "put_clock_right": (None, False),
     "add_probe": (Rank.CHEF, False), "issue_hub_token": (Rank.CHEF, False), "write_record": (Rank.COOK, False),
@@ -78,6 +81,8 @@ def arguments(name, kitchen, plan, cook):
         "archive_plans": (ArchivePlans((plan.public_id,)),),
         "fill_summaries": ([plan],),
         "add_equipment": (AddEquipment("oven", "Oven 1", true_offset_c=-8.0),),
+        "set_service": (SetService("dinner", time(18, 30), time(21, 0)),),
+        "set_station": (SetStation("Grill", 1, ("cook",)),),
         "set_kitchen": (SetKitchen("Hut", 1850.0, 24.0, "Europe/Vienna", "us-food-code-2022"),),
         "tag_plans": (TagPlans((plan.public_id,), "late"),),
         "store_food": (FOOD,),
@@ -324,11 +329,12 @@ def test_what_happened_cannot_be_deleted_by_cascade(kitchen, cook):
             row.delete()
 
 
-def test_kitchens_are_opened_at_the_machine(kitchen):
-    """Not by a chef; with a place that can be."""
-    chef = Actor.person(kitchen, User.objects.get(username="chef"), "chef")
-    with pytest.raises(PermissionDenied):
-        open_kitchen(chef, OpenKitchen("Barn"))
+def test_kitchens_are_opened_at_the_machine_or_by_a_chef(kitchen):
+    """Not by a cook or a hub; with a place that can be."""
+    cook = Actor.person(kitchen, User.objects.get(username="cook"), "cook")
+    for other in (cook, Actor.hub(kitchen)):
+        with pytest.raises(PermissionDenied):
+            open_kitchen(other, OpenKitchen("Barn"))
     for wrong in ({"altitude_m": 9000.0}, {"zone": "Nowhere/At-all"}):
         with pytest.raises((ValidationError, KeyError)):
             open_kitchen(Actor.machine(), OpenKitchen("Barn", **wrong))

@@ -8,7 +8,7 @@ from django.core.exceptions import ValidationError
 
 from ember_core.errors import InputError
 from ember_core.wording.message import say
-from ember_web.kitchens.models import Equipment
+from ember_web.kitchens.models import Equipment, Station
 from ember_web.tenancy.action import Actor, Rank, action
 
 NAME_LONGEST = 60
@@ -18,7 +18,7 @@ NAME_LONGEST = 60
 class AddEquipment:
     """An oven, bath, pan and so on; ``pk`` of one that is changed, ``gone`` to take it away.
 
-    ``true_offset_c`` is what it really is less what it shows, as measured, K.
+    ``true_offset_c`` is what it really is less what it shows, as measured, K; ``station`` the name of one.
     """
 
     kind: str
@@ -28,6 +28,7 @@ class AddEquipment:
     places: int | None = None
     true_offset_c: float = 0.0
     into_oven: bool = False
+    station: str = ""
     pk: int = 0
     gone: bool = False
 
@@ -53,8 +54,13 @@ def add_equipment(actor: Actor, command: AddEquipment) -> str:
             thing.delete()
         return name
     for field, value in asdict(command).items():
-        if field not in {"pk", "gone"}:
+        if field not in {"pk", "gone", "station"}:
             setattr(thing, field, value)
+    thing.station = Station.objects.filter(kitchen=actor.kitchen, name=command.station).first()
+    if command.station and thing.station is None:
+        raise InputError(
+            say("station: there is no {name!r} here; choose one from the list.", name=command.station), path="station"
+        )
     thing.name = command.name.strip()[:NAME_LONGEST]
     same = Equipment.objects.filter(kitchen=actor.kitchen, name__iexact=thing.name).exclude(pk=thing.pk)
     if same.exists():

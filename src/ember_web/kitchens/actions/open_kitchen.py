@@ -9,8 +9,8 @@ from django.core.exceptions import PermissionDenied
 from django.db import transaction
 
 from ember_web.tenancy.action import Actor, leave_trail
-from ember_web.tenancy.actor import Kind
-from ember_web.tenancy.models import Kitchen
+from ember_web.tenancy.actor import Kind, Rank
+from ember_web.tenancy.models import Kitchen, Membership
 
 
 @dataclass(frozen=True)
@@ -26,15 +26,15 @@ class OpenKitchen:
 
 
 def open_kitchen(actor: Actor, command: OpenKitchen) -> Kitchen:
-    """Open it; only the set-up does, and its actor has no kitchen yet.
+    """Open it; the set-up does, whose actor has no kitchen yet, and the chef of another kitchen, who is its chef then.
 
     Raises
     ------
     ValidationError, KeyError, ValueError
         A name or place that cannot be.
     """
-    if actor.kind is not Kind.SETUP:
-        raise PermissionDenied("Kitchens are opened at the machine.")
+    if actor.kind is not Kind.SETUP and actor.rank is not Rank.CHEF:
+        raise PermissionDenied("Kitchens are opened at the machine, or by the chef of one.")
     ZoneInfo(command.zone)
     kitchen = Kitchen(
         name=command.name,
@@ -47,5 +47,7 @@ def open_kitchen(actor: Actor, command: OpenKitchen) -> Kitchen:
     kitchen.full_clean()
     with transaction.atomic():
         kitchen.save()
-        leave_trail(Actor.setup(kitchen), "open_kitchen", kitchen)
+        leave_trail(Actor.setup(kitchen, actor.user), "open_kitchen", kitchen)
+        if actor.user is not None:
+            Membership.objects.create(kitchen=kitchen, user=actor.user, role=Membership.Role.CHEF)
     return kitchen

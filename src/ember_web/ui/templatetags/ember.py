@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import json
-from datetime import datetime
+from datetime import datetime, time
 from typing import Any
 
 from django import template
@@ -155,12 +155,13 @@ def logs(value: float) -> str:
 
 
 @register.simple_tag(takes_context=True)
-def clock(context: dict[str, Any], moment: datetime | None, seconds: bool = False, plain: bool = False) -> str:
-    """A moment on the kitchen's clock; ``plain`` without markup, for attributes."""
+def clock(context: dict[str, Any], moment: datetime | time | None, seconds: bool = False, plain: bool = False) -> str:
+    """A moment, or a time of day, on the kitchen's clock; ``plain`` without markup, for attributes."""
     if moment is None:
         return "–"
     kitchen = context["request"].kitchen
-    text = current().units.moment(kitchen.local(moment), seconds=seconds)
+    local = moment if isinstance(moment, time) else kitchen.local(moment)
+    text = current().units.moment(local, seconds=seconds)
     number, _blank, half = text.partition(" ")
     return format_html('{} <small class="half">{}</small>', number, half) if half and not plain else text
 
