@@ -18,10 +18,11 @@ from ember_core.wording.message import N_
 from ember_web.book.queries import book_of
 from ember_web.plans.actions.archive_plans import ArchivePlans, archive_plans
 from ember_web.plans.actions.fill_summaries import fill_summaries
-from ember_web.plans.actions.save_plan import SavePlan, save_plan
+from ember_web.plans.actions.save_plan import SavePlan, newest_of, save_plan
 from ember_web.plans.actions.tag_plans import TagPlans, tag_plans
+from ember_web.plans.drafting import can_undo, undoable
 from ember_web.plans.forms import serve_moment
-from ember_web.plans.models import Plan
+from ember_web.plans.models import Draft, Plan
 from ember_web.plans.papers import MOST, PAPERS, bundle, calendar, cards, prep_list, recipe, views_of
 from ember_web.plans.summaries import STATES
 from ember_web.plans.written import TIMES
@@ -65,6 +66,8 @@ def listing(request: KitchenRequest) -> HttpResponse:
         "sort": sort,
         "sorts": [(k, _(v)) for k, (_order, v) in SORTS.items()],
         "papers": PAPERS,
+        "undo": undoable(request),
+        "drafts": Draft.objects.filter(kitchen=request.kitchen, user=request.user.pk, plan=None),
         "can_write": RANK[request.role] >= RANK["cook"],
     }
     return render(request, "plans/list.html", context)
@@ -158,20 +161,28 @@ def arrange(request: KitchenRequest) -> HttpResponse:
     try:
         if what in {"away", "back"}:
             archive_plans(actor, ArchivePlans(ids, back=what == "back"))
+            can_undo(request, what, plans=ids)
         elif what in {"tag", "untag"}:
-            tag_plans(actor, TagPlans(ids, request.POST.get("tag", ""), off=what == "untag"))
+            tag = " ".join(request.POST.get("tag", "").split()).lower()
+            tag_plans(actor, TagPlans(ids, tag, off=what == "untag"))
+            can_undo(request, what, tag=tag, plans=[p.public_id for p in plans if (tag in p.tags) == (what == "untag")])
         elif what == "double":
+            made = []
             for p in plans:
                 title = tell("{title}, again", title=p.title)[:200]
-                save_plan(actor, SavePlan({**p.document, "title": title}, "", entered=p.entered, summary=p.summary))
+                command = SavePlan({**p.document, "title": title}, "", entered=p.entered, summary=p.summary)
+                made.append(save_plan(actor, command).public_id)
+            can_undo(request, what, plans=made)
         elif what == "serve":
             moment = _moment(request.POST.get("serve", ""), request)
             if moment is None:
                 messages.error(request, _("On the plate at: write a time such as 19:40."))
                 return back
+            before = [(p.public_id, newest_of(p)) for p in plans]
             for p in plans:
                 document = {**p.document, "serve_at": moment.isoformat(timespec="minutes")}
                 save_plan(actor, SavePlan(document, p.public_id, entered=p.entered, summary=p.summary))
+            can_undo(request, what, revisions=before)
         else:
             raise PermissionDenied
     except EmberError as error:

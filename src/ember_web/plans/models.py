@@ -56,3 +56,24 @@ class PlanRevision(KitchenOwned):
 
     def __str__(self) -> str:
         return f"{self.title}, revision {self.number}"
+
+
+class Draft(KitchenOwned):
+    """What a person has changed in a sentence and not saved: of a saved plan, or of a new one."""
+
+    user = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.CASCADE, related_name="+")
+    plan = models.ForeignKey(Plan, null=True, blank=True, on_delete=models.CASCADE, related_name="drafts")
+    state = models.TextField(max_length=4000, help_text="The sentence as an address says it.")
+    words = models.CharField(max_length=200)
+    updated_at = models.DateTimeField(auto_now=True)
+
+    class Meta:
+        constraints = [
+            models.UniqueConstraint(
+                fields=["kitchen", "user", "plan"], name="one_draft_of_a_plan", nulls_distinct=False
+            ),
+            SameKitchen(field="plan", name="plans_draft_plan_id_same_kitchen"),
+        ]
+
+    def __str__(self) -> str:
+        return self.words

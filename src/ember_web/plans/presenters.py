@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 from typing import Any
@@ -47,7 +48,6 @@ class View:
     shown: list[dict[str, Any]]
     before: list[dict[str, Any]]
     set_out: list[str]
-    pans: list[Finding]
     after: After | None
     gain_k: float | None
     ribbon: list[dict[str, Any]]
@@ -114,14 +114,13 @@ def build(outcome: Outcome, kitchen: Kitchen, book: Book, now: datetime, cursor_
         shown=_together(rows),
         before=early,
         set_out=set_out(plan, book),
-        pans=_pans_for_the_oven(outcome, kitchen, book),
         after=after(plan, cook),
         gain_k=gain_k(plan, cook),
         ribbon=_ribbon_of(rows, cook, kitchen, start) if total > LONG_S else [],
     )
 
 
-def _pans_for_the_oven(outcome: Outcome, kitchen: Kitchen, book: Book) -> list[Finding]:
+def pans_for_the_oven(outcome: Outcome, kitchen: Kitchen, book: Book) -> list[Finding]:
     """Which of the kitchen's pans may go where the way puts one, or that none may; nothing where it has none on its list."""
     way = outcome.plan.document.get("way", {})
     row = book.way(way.get("id", ""), way.get("version")) or {}
@@ -233,12 +232,12 @@ def sizes_of(outcome: Outcome, kitchen: Kitchen) -> list[dict[str, Any]]:
     ]
 
 
-def findings_of(view: View | None) -> list[Finding]:
-    """Findings of the computed plan, the gravest first."""
+def findings_of(view: View | None, more: Sequence[Finding] = ()) -> list[Finding]:
+    """Findings of the computed plan, and more that go with it, the gravest first."""
     return (
         []
         if view is None
-        else sorted([*view.outcome.findings, *view.pans], key=lambda f: (*Level,).index(Level(f.level)), reverse=True)
+        else sorted([*view.outcome.findings, *more], key=lambda f: (*Level,).index(Level(f.level)), reverse=True)
     )
 
 

@@ -10,7 +10,6 @@ from urllib.parse import urlencode
 
 from django.contrib import messages
 from django.core.exceptions import PermissionDenied
-from django.db.models import Max
 from django.http import HttpRequest, HttpResponse, JsonResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.urls import reverse
@@ -26,12 +25,15 @@ from ember_core.errors import EmberError
 from ember_core.formats.plan import loads
 from ember_core.formats.plan import parse as parse_plan
 from ember_core.planning.compute import compute
+from ember_core.wording.message import say
 from ember_web.book.queries import book_of
 from ember_web.kitchens.models import ServiceTime, Station
-from ember_web.plans.actions.save_plan import ChangedMeanwhile, SavePlan, save_plan
+from ember_web.plans.actions.keep_draft import KeepDraft, keep_draft
+from ember_web.plans.actions.save_plan import ChangedMeanwhile, SavePlan, newest_of, save_plan
+from ember_web.plans.drafting import can_undo, draft_of, undoable
 from ember_web.plans.forms import FIELDS, SentenceForm, choices_for, form_of, initial, sentence_of
 from ember_web.plans.models import Plan
-from ember_web.plans.presenters import View, build, findings_of, ring_of, shifts, sizes_of
+from ember_web.plans.presenters import View, build, findings_of, pans_for_the_oven, ring_of, shifts, sizes_of
 from ember_web.plans.summaries import summary_of
 from ember_web.tenancy.access import RANK, KitchenRequest, in_kitchen
 from ember_web.tenancy.actor import Actor
@@ -100,6 +102,7 @@ def _page(
     cut = book.cuts.get(str(form["cut"].value()))
     food = cut["food"] if cut else str(base.get("piece", {}).get("food", ""))
     state = urlencode({k: form[k].value() or "" for k in (*FIELDS, "title")})
+    stated = quick is not None or any(k in data for k in FIELDS)
     changed = plan is not None and view is not None and view.outcome.plan.document != plan.document
     asked = {"plan": plan.public_id} if plan else {}
     at = {"at": f"{view.picture.cursor['t']:.0f}"} if view is not None else {}
@@ -124,7 +127,10 @@ def _page(
         "several": several,
         "ring": ring_of(view.outcome, book, kitchen) if view is not None else None,
         "told": told,
-        "seen": (plan.revisions.aggregate(last=Max("number"))["last"] or 0) if plan else 0,
+        "seen": newest_of(plan) if plan else 0,
+        "undo": undoable(request, plan.public_id) if plan else "",
+        "draft": None if stated else draft_of(request, plan),
+        "keeps": _kept_of(form, view, book) if stated and view is not None and request.method == "GET" else "",
         "tempers": [
             ("", _("from the cold")),
             (str(TEMPERS[0]), tell("out {minutes} min", minutes=TEMPERS[0])),
@@ -137,7 +143,7 @@ def _page(
         "services": ServiceTime.coming(kitchen),
         "stations": Station.objects.filter(kitchen=kitchen),
         "can_write": RANK[request.role] >= RANK["cook"],
-        "findings": findings_of(view),
+        "findings": findings_of(view, pans_for_the_oven(view.outcome, kitchen, book) if view is not None else ()),
     }
     template = "plans/_plan.html" if htmx and not htmx.boosted else "plans/plan.html"
     reply = render(request, template, context, status=503 if form.busy else status)
@@ -148,6 +154,19 @@ def _page(
         reply["HX-Retarget"] = reply["HX-Reselect"] = "#sentence"
         reply["HX-Reswap"] = "outerHTML"
     return reply
+
+
+def _kept_of(form: SentenceForm, view: View, book: Book) -> str:
+    """A sentence in the words in which its draft is found again."""
+    d, plan = form.cleaned_data, view.outcome.plan
+    return tell(
+        "{count} × {piece}, {size:length}, {way}, {target:temp}",
+        count=d["count"] or 1,
+        piece=say(book.piece_name(plan.document["piece"])),
+        size=d["size_mm"],
+        way=say(book.way_name(plan.document.get("way", {}))),
+        target=d["target_c"],
+    )
 
 
 def _sketch(form: SentenceForm, kitchen: Kitchen, book: Book, plan: Plan | None, data: Any) -> View | None:
@@ -279,6 +298,7 @@ def save(request: KitchenRequest) -> HttpResponse:
     entered = form.written.entered(form.si)
     seen = int(request.POST["seen"]) if request.POST.get("seen", "").isdigit() and target else 0
     command = SavePlan(dict(outcome.plan.document), target, seen, summary_of(outcome), entered)
+    before = newest_of(plan) if plan else 0
     try:
         saved_as = save_plan(Actor.of_request(request), command)
     except ChangedMeanwhile as error:
@@ -287,6 +307,11 @@ def save(request: KitchenRequest) -> HttpResponse:
         return _page(
             request, plan, request.POST, status=409, told={"message": current().say(error.message), "theirs": meanwhile}
         )
+    keep_draft(Actor.of_request(request), KeepDraft("", plan=plan.public_id if plan else ""))
+    if target:
+        can_undo(request, "save", revisions=[(target, before)])
+    else:
+        can_undo(request, "save", plans=[saved_as.public_id])
     messages.success(request, tell("Saved: {title}", title=saved_as.title))
     return redirect("plan-saved", kitchen=kitchen.public_id, plan=saved_as.public_id)
 

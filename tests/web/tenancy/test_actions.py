@@ -38,9 +38,11 @@ from ember_web.line.actions.take_readings import SentReading
 from ember_web.line.models import Cook, Event, HubToken, Probe, Reading
 from ember_web.logbook.models import Record
 from ember_web.plans.actions.archive_plans import ArchivePlans
+from ember_web.plans.actions.keep_draft import KeepDraft
+from ember_web.plans.actions.restore_plan import RestorePlan
 from ember_web.plans.actions.save_plan import SavePlan
 from ember_web.plans.actions.tag_plans import TagPlans
-from ember_web.plans.models import Plan, PlanRevision
+from ember_web.plans.models import Draft, Plan, PlanRevision
 from ember_web.tenancy.action import ACTIONS
 from ember_web.tenancy.actor import Actor, Kind, Rank
 from ember_web.tenancy.checks import faults_of
@@ -53,7 +55,7 @@ OUR_WAY = {"name": "our way", "shapes": ["slab"], "stage": [{"kind": "bath", "mi
 FOOD = StoreFood("our lamb", "lamb", {"water": 73.0, "protein": 20.0, "fat": 6.0, "ash": 1.0}, "label")
 # who may do an action besides the set-up: the least rank of a person, or None; and whether a hub may
 MAY = {
-    "save_plan": (Rank.COOK, False), "archive_plans": (Rank.COOK, False), "tag_plans": (Rank.COOK, False), "add_equipment": (Rank.CHEF, False), "set_kitchen": (Rank.CHEF, False), "set_service": (Rank.CHEF, False), "set_station": (Rank.CHEF, False), "fill_summaries": (Rank.VIEWER, False), "store_food": (Rank.CHEF, False), "remove_food": (Rank.CHEF, False),
+    "save_plan": (Rank.COOK, False), "archive_plans": (Rank.COOK, False), "tag_plans": (Rank.COOK, False), "keep_draft": (Rank.COOK, False), "restore_plan": (Rank.COOK, False), "add_equipment": (Rank.CHEF, False), "set_kitchen": (Rank.CHEF, False), "set_service": (Rank.CHEF, False), "set_station": (Rank.CHEF, False), "fill_summaries": (Rank.VIEWER, False), "store_food": (Rank.CHEF, False), "remove_food": (Rank.CHEF, False),
     "store_house_rules": (Rank.CHEF, False), "add_book_row": (Rank.CHEF, False), "import_book": (Rank.CHEF, False), "start_cook": (Rank.COOK, False),
     "take_events": (Rank.COOK, False), "take_readings": (None, True), "put_clock_right": (None, False),
     "add_probe": (Rank.CHEF, False), "issue_hub_token": (Rank.CHEF, False), "write_record": (Rank.COOK, False),
@@ -78,6 +80,8 @@ def arguments(name, kitchen, plan, cook):
     record = Record.objects.filter(kitchen=kitchen).first()
     return {
         "save_plan": (SavePlan(Sentence.for_cut("bavette").document(), plan.public_id),),
+        "keep_draft": (KeepDraft("cut=bavette", "words", plan.public_id),),
+        "restore_plan": (RestorePlan(plan.public_id, 1),),
         "archive_plans": (ArchivePlans((plan.public_id,)),),
         "fill_summaries": ([plan],),
         "add_equipment": (AddEquipment("oven", "Oven 1", true_offset_c=-8.0),),
@@ -274,6 +278,9 @@ def test_the_database_refuses_a_row_that_joins_two_kitchens(kitchen, stranger, p
         ),
         Record: lambda k, own: Record(
             kitchen=k, cook=cook, title="x", started_at=now, finished_at=now, state="none", document={}
+        ),
+        Draft: lambda k, own: Draft(
+            kitchen=k, user=User.objects.get(username="cook"), plan=plan, state="a=1", words="x"
         ),
         PlanRevision: lambda k, own: PlanRevision(kitchen=k, plan=plan, number=9, title="x", document={}),
         StationMember: lambda k, own: StationMember(kitchen=k, station=own[Station], membership=own[Membership]),

@@ -33,6 +33,11 @@ def default_title(document: dict[str, Any], entered: dict[str, list[str]]) -> st
     return f"{name.capitalize()}{words}"
 
 
+def newest_of(plan: Plan) -> int:
+    """The number of a plan's newest revision; 0 when it has none."""
+    return int(plan.revisions.aggregate(last=Max("number"))["last"] or 0)
+
+
 class ChangedMeanwhile(InputError):
     """The plan was saved by somebody else since it was opened."""
 
@@ -64,7 +69,7 @@ def save_plan(actor: Actor, command: SavePlan) -> Plan:
         if found is None:
             raise InputError(say("No such plan in this kitchen; save it as a new one."), path="plan", code="missing")
         plan = found
-        newest = plan.revisions.aggregate(last=Max("number"))["last"] or 0
+        newest = newest_of(plan)
         if command.seen and newest > command.seen:
             raise ChangedMeanwhile(
                 say(
@@ -80,7 +85,7 @@ def save_plan(actor: Actor, command: SavePlan) -> Plan:
     plan.entered, plan.summary = command.entered, command.summary
     plan.core_version, plan.data_version = __version__, data_version()
     plan.save()
-    before = plan.revisions.aggregate(last=Max("number"))["last"] or 0
+    before = newest_of(plan)
     PlanRevision.objects.create(
         kitchen=actor.kitchen,
         plan=plan,
