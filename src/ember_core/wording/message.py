@@ -183,5 +183,7 @@ def said(tree: Any, speaker: Speaker = ENGLISH) -> Any:
     if isinstance(tree, Mapping):
         return {k: said(v, speaker) for k, v in tree.items()}
     if isinstance(tree, (list, tuple)):
+        if all(type(v) is float or type(v) is int for v in tree):  # long rows of numbers, which say nothing
+            return list(tree)
         return [said(v, speaker) for v in tree]
     return tree

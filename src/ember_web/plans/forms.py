@@ -8,6 +8,9 @@ from datetime import datetime, time, timedelta
 from typing import Any
 
 from django import forms
+from django.forms.utils import flatatt
+from django.utils.html import conditional_escape
+from django.utils.safestring import SafeString, mark_safe
 from django.utils.text import capfirst
 from django.utils.translation import gettext
 
@@ -62,6 +65,28 @@ LABELS = {
 }
 
 
+class Options(forms.Select):
+    """A select of many options, written at once instead of by a template each: a plan's page has 150 of them."""
+
+    def render(self, name: str, value: Any, attrs: Any = None, renderer: Any = None) -> SafeString:
+        """As Django's own, for plain and grouped choices."""
+        chosen = {str(v) for v in self.format_value(value)}
+        parts = []
+        for key, words in self.choices:
+            if isinstance(words, (list, tuple)):
+                inner = "".join(_option(k, w, chosen) for k, w in words)
+                parts.append(f'<optgroup label="{conditional_escape(key)}">{inner}</optgroup>')
+            else:
+                parts.append(_option(key, words, chosen))
+        given = flatatt(self.build_attrs(self.attrs, {"name": name, **(attrs or {})}))
+        return mark_safe(f"<select{given}>{''.join(parts)}</select>")  # noqa: S308 - escaped above
+
+
+def _option(key: Any, words: Any, chosen: set[str]) -> str:
+    mark = " selected" if str(key) in chosen else ""
+    return f'<option value="{conditional_escape(key)}"{mark}>{conditional_escape(words)}</option>'
+
+
 class QuantityInput(forms.TextInput):
     """A number in the reader's unit; the field behind it is in SI."""
 
@@ -105,8 +130,8 @@ class SentenceForm(forms.Form):
     has_gear = False
     busy = False  # nothing is wrong with it, but it could not be computed now
 
-    cut = forms.ChoiceField(choices=())
-    food = forms.ChoiceField(choices=(), required=False)
+    cut = forms.ChoiceField(choices=(), widget=Options)
+    food = forms.ChoiceField(choices=(), required=False, widget=Options)
     count = forms.IntegerField(
         min_value=1, max_value=10000, required=False, widget=forms.NumberInput(attrs={"inputmode": "numeric"})
     )
@@ -114,15 +139,15 @@ class SentenceForm(forms.Form):
     mass_g = forms.FloatField(required=False)
     start_c = forms.FloatField()
     target_c = forms.FloatField()
-    way = forms.ChoiceField(choices=())
+    way = forms.ChoiceField(choices=(), widget=Options)
     heat_c = forms.FloatField(required=False)
     minutes = forms.FloatField(min_value=0.1, max_value=20160, required=False)
     sizes = forms.CharField(max_length=200, required=False)
     temper_min = forms.FloatField(min_value=0, max_value=240, required=False, widget=forms.HiddenInput())
-    gear = forms.ChoiceField(choices=(), required=False)
+    gear = forms.ChoiceField(choices=(), required=False, widget=Options)
     serve = forms.TimeField(required=False, input_formats=TIMES, widget=QuantityInput(str))
-    rules = forms.ChoiceField()
-    guests = forms.ChoiceField()
+    rules = forms.ChoiceField(widget=Options)
+    guests = forms.ChoiceField(widget=Options)
     title = forms.CharField(max_length=200, required=False)
 
     def __init__(

@@ -123,13 +123,14 @@ def _page(
         if plan
         else reverse("plan", args=[kitchen.public_id]),
         "changed": changed,
+        "live": "live" in data,  # while a part is dragged: what is slow waits for its end
         "heated": bool(form["heat_c"].value()) or bool(form.heat_shown),
         "several": several,
         "ring": ring_of(view.outcome, book, kitchen) if view is not None else None,
         "told": told,
         "seen": newest_of(plan) if plan else 0,
         "undo": undoable(request, plan.public_id) if plan else "",
-        "draft": None if stated else draft_of(request, plan),
+        "draft": None if stated or htmx else draft_of(request, plan),
         "keeps": _kept_of(form, view, book) if stated and view is not None and request.method == "GET" else "",
         "tempers": [
             ("", _("from the cold")),

@@ -22,6 +22,7 @@ from ember_core.heat.cook import Cook
 from ember_core.heat.ensemble.forecast import Forecast
 from ember_core.heat.geometry.egg_outline import YOLK_SHARE
 from ember_core.plan.plan import Plan
+from ember_core.planning.schools import GREY_K
 from ember_core.wording.message import say
 from ember_core.wording.quantities import INCH_MM, SI, Units
 
@@ -255,6 +256,7 @@ def draw(
             "yolk": YOLK if ramp == "shell-egg" else 0,
             "ramp_yolk": RAMPS["yolk"] if ramp == "shell-egg" else [],
             "cursor": round(cursor_at, 1),
+            "past": None if target_c is None else target_c + GREY_K,
         },
         table=_table(cook),
     )

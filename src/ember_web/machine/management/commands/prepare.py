@@ -29,6 +29,9 @@ def make_database(admin: str, password_file: Path) -> None:
         "password": password_file.read_text().strip(),
     }
     with psycopg.connect(**where, dbname="postgres", autocommit=True) as link:
+        link.execute(
+            "SELECT pg_advisory_lock(%s)", [ONE_AT_A_TIME]
+        )  # of several that start; given back with the connection
         known = link.execute("SELECT 1 FROM pg_roles WHERE rolname = %s", [db["USER"]]).fetchone()
         if not known:
             rights = SQL("CREATEDB" if settings.TEST else "NOCREATEDB")
@@ -54,6 +57,7 @@ def make_database(admin: str, password_file: Path) -> None:
             link.execute(SQL("ALTER {} public.{} OWNER TO {}").format(SQL(word), Identifier(table), role))
 
 
+ONE_AT_A_TIME = 0x0E4BE6  # any number: the key of the lock
 OWNED_SEQUENCE = (
     "SELECT 1 FROM pg_depend WHERE objid = ('public.' || quote_ident(%s))::regclass AND deptype IN ('a', 'i')"
 )

@@ -42,11 +42,33 @@ import { core, degrees, t as said, span } from "../ui/said.js";
       const inside = data.yolk && 1 - k / shapes.length <= data.yolk;
       el.setAttribute("fill", colour(layers[k], inside ? data.ramp_yolk : data.ramp));
     });
-    box.setAttribute("aria-valuenow", Math.round(t));
-    box.setAttribute(
+    const moment = document.getElementById("moment");
+    moment.setAttribute("aria-valuenow", Math.round(t));
+    moment.setAttribute(
       "aria-valuetext",
       said("{at}: core {core}", { at: span(t), core: `${at(data.core)} ${degrees}` }),
     );
+  };
+  // how far what is past the target will have come at the end: shown while one looks along the cook
+  const outline = (t) => {
+    const box = document.getElementById("outline");
+    if (!box) return;
+    box.replaceChildren();
+    const last = data.layers[data.layers.length - 1];
+    if (data.past === null || t >= data.total || !last) return;
+    const n = last.length,
+      calm = last.map((c, i) => (c < data.past ? i : -1)).filter((i) => i >= 0);
+    if (!calm.length || calm.length === n) return;
+    const add = (tag, values) => {
+      const el = document.createElementNS("http://www.w3.org/2000/svg", tag);
+      for (const [k, v] of Object.entries(values)) el.setAttribute(k, v);
+      box.append(el);
+    };
+    const [first, end] = [calm[0], calm[calm.length - 1] + 1];
+    if (data.round) add("circle", { cx: 84, cy: 74, r: 70 * (1 - (2 * first) / n) });
+    else
+      for (const i of [first, end])
+        if (i > 0 && i < n) add("line", { x1: 10, x2: 158, y1: (148 * i) / n, y2: (148 * i) / n });
   };
   const keep = () => {
     const url = new URL(location.href);
@@ -70,7 +92,12 @@ import { core, degrees, t as said, span } from "../ui/said.js";
   };
   document.addEventListener("pointermove", (e) => {
     const t = from(e);
-    if (t !== null) put(t);
+    if (t === null) {
+      if (data) outline(data.total);
+      return;
+    }
+    put(t);
+    outline(t);
   });
   document.addEventListener("pointerdown", (e) => {
     const t = from(e);
@@ -79,13 +106,17 @@ import { core, degrees, t as said, span } from "../ui/said.js";
       keep();
     }
   });
+  document.addEventListener("click", (e) => {
+    if (from(e) !== null) document.getElementById("moment").focus({ preventScroll: true });
+  });
   document.addEventListener("keydown", (e) => {
-    if (!e.target.closest || !e.target.closest("#instrument") || !data) return;
+    if (e.target.id !== "moment" || !data) return;
     const step = data.total / (e.shiftKey ? 20 : 140);
     const to = { ArrowLeft: data.cursor - step, ArrowRight: data.cursor + step, Home: 0, End: data.total }[e.key];
     if (to !== undefined) {
       e.preventDefault();
       put(to);
+      outline(data.cursor);
       keep();
     }
   });

@@ -27,7 +27,7 @@
   const show = () => {
     const { at, all } = read();
     for (const box of document.querySelectorAll("[data-steps]")) {
-      box.hidden = all.length < 2;
+      box.classList.toggle("is-on", all.length > 1);
       for (const button of box.querySelectorAll("[data-step]"))
         button.disabled = all[at + Number(button.dataset.step)] === undefined;
     }
