@@ -147,6 +147,10 @@ def open_browser(folder, *, scripts=True):
         options.add_experimental_option("prefs", {"profile.managed_default_content_settings.javascript": 2})
     browser = Browser(options=options, service=chromium.service())
     browser.size(1280, 800)
+    still = {
+        "features": [{"name": "prefers-reduced-motion", "value": "reduce"}]
+    }  # a page that scrolls by itself is at once there
+    browser.execute_cdp_cmd("Emulation.setEmulatedMedia", still)
     return browser
 
 

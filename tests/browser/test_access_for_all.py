@@ -36,8 +36,6 @@ def faults(browser):
 def test_pages(browser, site, size):
     """Signed in as a chef, who sees most."""
     browser.size(*size)
-    still = {"features": [{"name": "prefers-reduced-motion", "value": "reduce"}]}
-    browser.execute_cdp_cmd("Emulation.setEmulatedMedia", still)
     wrong = []
     browser.get(f"{site.address}/sign-in/")
     wrong += [("sign-in", *f) for f in faults(browser)]

@@ -96,6 +96,7 @@ const [spec, code, done] = [arguments[0], arguments[1], arguments[arguments.leng
 document.body.dataset.units = code;
 import(`/static/ui/chart.js?${code}`).then((m) => {
   const svg = document.createElementNS('http://www.w3.org/2000/svg', 'svg');
+  svg.setAttribute('width', 880);
   document.body.append(svg);
   m.draw(svg, spec);
   m.draw(svg, spec);

@@ -76,12 +76,26 @@ def spreads_of(document: Mapping[str, Any], book: Book) -> dict[str, float] | No
 
 
 def compute(
-    plan: Plan, *, with_forecast: bool | None = None, budget_s: float = BUDGET_S, book: Book | None = None
+    plan: Plan,
+    *,
+    with_forecast: bool | None = None,
+    budget_s: float = BUDGET_S,
+    book: Book | None = None,
+    nominal: Cook | None = None,
 ) -> Outcome:
     """Compute a plan: heat, pull, rule, model and, when the plan asks, the forecast.
 
-    ``budget_s`` is what its nominal cook may cost, see :func:`ember_core.heat.cook.run`; ``book`` (default the shipped one) is
-    looked into for newer versions of what the plan was made with.
+    Parameters
+    ----------
+    plan : Plan
+    with_forecast : bool, optional
+        Whether the forecast is computed; default as the plan says.
+    budget_s : float
+        What its nominal cook may cost, see :func:`ember_core.heat.cook.run`.
+    book : Book, optional
+        Looked into for newer versions of what the plan was made with; default the shipped one.
+    nominal : Cook, optional
+        Its nominal cook, where the same plan was computed just before.
 
     Raises
     ------
@@ -96,7 +110,7 @@ def compute(
             organism = organisms()[stage.organism]
             lethality = (organism.d_s, organism.at_c, organism.z_c)
     limits: dict[str, Any] = {"rows": rows, "lethality": lethality}
-    cook = run(plan, setup(plan, **limits), budget_s=budget_s)
+    cook = nominal or run(plan, setup(plan, **limits), budget_s=budget_s)
     others = other_sizes(plan, limits) if plan.rules is not None else ()
     ahead = None
     cautious: list[Cook] = []

@@ -26,6 +26,7 @@ urlpatterns = [
             [
                 path("", kitchens.kitchen_home, name="kitchen"),
                 path("clock/", kitchens.clock, name="clock"),
+                path("tour/", kitchens.tour, name="tour"),
                 path("kitchen/", kitchen_page.page, name="kitchen-page"),
                 path("kitchen/place/", kitchen_page.place, name="kitchen-place"),
                 path("kitchen/gear/", kitchen_page.gear, name="kitchen-gear"),

@@ -12,6 +12,7 @@ from django.views.decorators.http import require_GET, require_http_methods, requ
 from ember_core.errors import InputError
 from ember_web.kitchens.actions.set_clock import set_clock
 from ember_web.kitchens.actions.set_preferences import SetPreferences, set_preferences
+from ember_web.kitchens.actions.set_toured import set_toured
 from ember_web.kitchens.forms import PreferencesForm
 from ember_web.kitchens.health import unable
 from ember_web.tenancy.access import KitchenRequest, in_kitchen
@@ -75,3 +76,14 @@ def clock(request: KitchenRequest) -> HttpResponse:
     except InputError as error:
         messages.error(request, current().say(error.message))
     return redirect("line", kitchen=request.kitchen.public_id)
+
+
+@in_kitchen(write="viewer")
+@require_POST
+def tour(request: KitchenRequest) -> HttpResponse:
+    """Seen or skipped; or, with ``again``, to be shown once more."""
+    again = bool(request.POST.get("again"))
+    set_toured(Actor.of_request(request), not again)
+    if getattr(request, "htmx", None):
+        return HttpResponse("")
+    return redirect("plan", kitchen=request.kitchen.public_id)

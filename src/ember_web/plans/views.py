@@ -4,7 +4,9 @@ from __future__ import annotations
 
 import json
 import re
+from collections import OrderedDict
 from datetime import timedelta
+from threading import Lock
 from typing import Any
 from urllib.parse import urlencode
 
@@ -24,6 +26,7 @@ from ember_core.entry.sentence import Sentence
 from ember_core.errors import EmberError
 from ember_core.formats.plan import loads
 from ember_core.formats.plan import parse as parse_plan
+from ember_core.heat.cook import Cook
 from ember_core.planning.compute import compute
 from ember_core.wording.message import say
 from ember_web.book.queries import book_of
@@ -58,15 +61,42 @@ FORM_OF_PATH = {
 }
 
 
+class Recent:
+    """Cooks of the plans that were shown last: the forecast is asked for right after the plan, and goes by the same cook."""
+
+    def __init__(self, most: int = 16) -> None:
+        self.most, self.kept, self.lock = most, OrderedDict[str, Cook](), Lock()
+
+    def get(self, key: str) -> Cook | None:
+        """The cook of a plan document; None when it is not among the last."""
+        with self.lock:
+            return self.kept.get(key)
+
+    def keep(self, key: str, cook: Cook) -> None:
+        """Keep it in place of the oldest."""
+        with self.lock:
+            self.kept[key] = cook
+            self.kept.move_to_end(key)
+            while len(self.kept) > self.most:
+                self.kept.popitem(last=False)
+
+
+_recent = Recent()
+
+
 def _compute(form: SentenceForm, kitchen: Kitchen, book: Book, base: dict[str, Any], *, forecast: bool = False) -> Any:
     """The outcome, or None with the errors put beside their parts."""
     if not form.is_valid():
         return None
     try:
         document = sentence_of(form, kitchen, base, book).document()
+        key = json.dumps(document, sort_keys=True)
         if forecast:
             document["forecast"] = {"members": 64, "seed": 7}
-        return solver.run(compute, parse_plan(document), book=book)
+        outcome = solver.run(compute, parse_plan(document), book=book, nominal=_recent.get(key))
+        if not forecast:
+            _recent.keep(key, outcome.cook)
+        return outcome
     except EmberError as error:
         form.add_error(FORM_OF_PATH.get(error.path), current().say(error.message))
         form.busy = isinstance(error, Busy)

@@ -52,6 +52,7 @@ class User(AbstractUser):
     mass = models.CharField(max_length=2, choices=Mass.choices, default=Mass.G)
     volume = models.CharField(max_length=2, choices=Volume.choices, default=Volume.L)
     clock = models.CharField(max_length=2, choices=Clock.choices, default=Clock.DAY)
+    toured = models.BooleanField(default=False, help_text="Has seen what a plan's page shows, or skipped it.")
 
     @property
     def units(self) -> Units:

@@ -28,7 +28,7 @@ RIGHTS = {
     "book-change": ("chef", "chef"), "book-retire": (None, "chef"), "book-export": ("viewer", None), "book-import": ("chef", "chef"),
     "plan-schools": ("viewer", None), "plan-doubt": ("viewer", None), "plan-what-if": ("viewer", None), "plan-to-meet": ("viewer", None), "plan-thumb": ("viewer", None), "plan-papers": ("viewer", None), "plan-recipe": ("viewer", None), "plan-arrange": (None, "cook"), "kitchen-page": ("viewer", None), "kitchen-place": (None, "chef"),
     "kitchen-gear": (None, "chef"), "kitchen-people": (None, "chef"), "book-food-new": ("chef", "chef"), "book-food": ("chef", "chef"),
-    "plan-draft": (None, "cook"), "plan-undo": (None, "cook"), "plan-earlier": ("viewer", None), "plan-restore": (None, "cook"),
+    "tour": (None, "viewer"), "plan-draft": (None, "cook"), "plan-undo": (None, "cook"), "plan-earlier": ("viewer", None), "plan-restore": (None, "cook"),
     "kitchen-service": (None, "chef"), "kitchen-station": (None, "chef"), "kitchen-another": (None, "chef"),
     "line-probe": (None, "chef"), "line-hub": (None, "chef"), "book-food-remove": (None, "chef"), "book-rules": ("viewer", "chef"),
 }  # fmt: skip

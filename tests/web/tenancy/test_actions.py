@@ -59,7 +59,7 @@ MAY = {
     "store_house_rules": (Rank.CHEF, False), "add_book_row": (Rank.CHEF, False), "import_book": (Rank.CHEF, False), "start_cook": (Rank.COOK, False),
     "take_events": (Rank.COOK, False), "take_readings": (None, True), "put_clock_right": (None, False),
     "add_probe": (Rank.CHEF, False), "issue_hub_token": (Rank.CHEF, False), "write_record": (Rank.COOK, False),
-    "change_note": (Rank.COOK, False), "set_clock": (Rank.CHEF, False), "set_preferences": (Rank.VIEWER, False), "admit_member": (Rank.CHEF, False),
+    "change_note": (Rank.COOK, False), "set_clock": (Rank.CHEF, False), "set_preferences": (Rank.VIEWER, False), "set_toured": (Rank.VIEWER, False), "admit_member": (Rank.CHEF, False),
 }  # fmt: skip
 
 
@@ -107,6 +107,7 @@ def arguments(name, kitchen, plan, cook):
         "write_record": (cook,),
         "change_note": (record.public_id if record else "none", "well done"),
         "set_clock": (10,),
+        "set_toured": (True,),
         "set_preferences": (SetPreferences(temperature="F"),),
         "admit_member": (AdmitMember("newcomer", "viewer", "a-long-pass-word"),),
     }[name]

@@ -9,9 +9,11 @@ import { inDegrees, span, units } from "./said.js";
 
 const APART_S = [30, 60, 120, 300, 600, 900, 1800, 3600, 7200, 14400, 28800, 86400];
 const MOST_TIMES = 9;
+const FEW_TIMES = 4; // on a narrow screen
+const NARROW = 450;
 
-const times = (last) => {
-  const apart = APART_S.find((s) => last / s <= MOST_TIMES) || APART_S[APART_S.length - 1];
+const times = (last, most) => {
+  const apart = APART_S.find((s) => last / s <= most) || APART_S[APART_S.length - 1];
   return Array.from({ length: Math.floor(last / apart) + 1 }, (_, i) => i * apart);
 };
 
@@ -29,14 +31,14 @@ export const scales = (spec) => {
   return { x, y: (c) => degrees(inDegrees(c)), degrees };
 };
 
-const axes = (g, spec, { x, degrees }) => {
+const axes = (g, spec, { x, degrees }, most) => {
   const [width, height, left] = spec.size;
   const left_ = axisLeft(degrees)
     .tickValues(degreesBetween(...degrees.domain()))
     .tickSize(left - width)
     .tickPadding(6)
     .tickFormat((v) => `${v}`.replace("-", "−"));
-  const below = axisBottom(x).tickValues(times(spec.x)).tickSize(0).tickPadding(8).tickFormat(span);
+  const below = axisBottom(x).tickValues(times(spec.x, most)).tickSize(0).tickPadding(8).tickFormat(span);
   g.append("g").attr("class", "chart-axis").attr("transform", `translate(${left},0)`).call(left_);
   const under = g.append("g").attr("class", "chart-axis").attr("transform", `translate(0,${height})`).call(below);
   const room = x.range()[1] - 12; // words in the middle of a mark past here would leave the picture
@@ -69,7 +71,8 @@ export const draw = (svg, spec) => {
   const { x, y } = at;
   for (const old of svg.querySelectorAll(":scope > .chart")) old.remove();
   const g = select(svg).insert("g", ":first-child").attr("class", "chart");
-  if (spec.axes !== false) axes(g, spec, at);
+  const wide = svg.getBoundingClientRect().width;
+  if (spec.axes !== false) axes(g, spec, at, wide > 0 && wide < NARROW ? FEW_TIMES : MOST_TIMES);
   if (spec.band) {
     const [low, high] = spec.band.map(y);
     g.append("rect")

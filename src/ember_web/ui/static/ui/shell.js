@@ -29,6 +29,7 @@ import { clockOf } from "./said.js";
         field.dispatchEvent(new Event("change", { bubbles: true }));
       }
     }
+    if (e.target.id === "show-keys") document.getElementById("keys").showModal();
     if (e.target.id === "theme-toggle") {
       const html = document.documentElement;
       html.dataset.bsTheme = html.dataset.bsTheme === "night" ? "day" : "night";
