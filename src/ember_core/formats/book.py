@@ -16,6 +16,9 @@ SCHEMA = "book-1"
 SHELVES = {"doneness": "doneness", "way": "ways", "cut": "cuts", "spread": "spreads"}
 """Kinds of rows and the key of the file they stand under, in the order in which they refer to each other."""
 
+COMMON = "common practice, no published source"
+"""What a row that names no source is from."""
+
 
 def document(book: Book, own: Mapping[str, set[str]] | None = None, title: str = "") -> dict[str, Any]:
     """A book as a file: the newest version of every row, or of those named in ``own`` by kind."""
@@ -23,7 +26,8 @@ def document(book: Book, own: Mapping[str, set[str]] | None = None, title: str =
     if title:
         out["title"] = title
     for kind, key in SHELVES.items():
-        rows = [as_plain(r) for name, r in book.newest(kind).items() if own is None or name in own.get(kind, ())]
+        found = [r for name, r in book.newest(kind).items() if own is None or name in own.get(kind, ())]
+        rows = [{"source": COMMON} | as_plain(r) for r in found]
         if rows:
             out[key] = rows
     check(out, SCHEMA)
@@ -57,7 +61,8 @@ def read(text: str | bytes) -> dict[str, list[dict[str, Any]]]:
                     code="version",
                 )
             seen.add(row["id"])
-            out.setdefault(kind, []).append(row)
+            said = row.get("source") == COMMON
+            out.setdefault(kind, []).append({k: v for k, v in row.items() if k != "source"} if said else row)
     return out
 
 

@@ -9,7 +9,7 @@ import pytest
 from ember_core.book.book import shipped
 from ember_core.entry.checking import check_row
 from ember_core.errors import InputError
-from ember_core.formats.book import SHELVES, as_plain, document, read
+from ember_core.formats.book import COMMON, SHELVES, as_plain, document, read
 
 CUT = as_plain(shipped().cuts["bavette"])
 WAY = as_plain(shipped().ways["hot-pan"])
@@ -22,6 +22,9 @@ def test_the_shipped_book_is_a_file_and_every_row_of_it_can_be_used():
     for kind, found in rows.items():
         for row in found:
             check_row(shipped(), kind, row | {"version": row["version"] + 1})
+    written = [r for key in SHELVES.values() for r in document(shipped())[key]]
+    assert {r["source"] for r in written} == {COMMON}
+    assert not [r for found in rows.values() for r in found if "source" in r]
     own = document(shipped(), {"cut": {"bavette"}})
     assert [r["id"] for r in own["cuts"]] == ["bavette"]
     assert set(own) == {"format", "cuts"}
