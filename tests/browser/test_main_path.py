@@ -72,9 +72,9 @@ def test_from_quick_entry_to_the_judged_csv(browser, site):
     assert "size_mm=22" in browser.current_url
     browser.until(lambda: "likely" in browser.text("#likely"))
     assert browser.find_element(By.CSS_SELECTOR, "#ribbon").get_attribute("d").startswith("M")
-    browser.execute_script("document.getElementById('instrument').focus()")
+    browser.execute_script("document.getElementById('moment').focus()")
     at = browser.text("#r-time")
-    browser.one("#instrument").send_keys(Keys.ARROW_RIGHT)
+    browser.one("#moment").send_keys(Keys.ARROW_RIGHT)
     assert browser.text("#r-time") != at
     assert "at=" in browser.current_url
     browser.tap("#save")

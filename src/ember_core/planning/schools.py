@@ -145,21 +145,3 @@ def contrast(sentence: Sentence, book: Book, chosen: Sequence[str] = (), most: i
 def heats(way: Row) -> tuple[str, ...]:
     """The kinds of heat a way goes through, in order."""
     return tuple(dict.fromkeys(s["kind"] for s in way["stage"] if s["kind"] in HEAT_KINDS))
-
-
-def schools(
-    sentence: Sentence, book: Book, chosen: Sequence[str] = (), *, with_forecast: bool = False
-) -> tuple[School, ...]:
-    """Two or three ways for the same piece, computed.
-
-    Parameters
-    ----------
-    sentence : Sentence
-        The piece, its target and what else is the same for all.
-    book : Book
-    chosen : sequence of str
-        Ids of ways; none: see :func:`contrast`.
-    with_forecast : bool
-        Each with its doubt.
-    """
-    return tuple(school(sentence, w, book, with_forecast=with_forecast) for w in contrast(sentence, book, chosen))

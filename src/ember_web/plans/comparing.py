@@ -12,7 +12,7 @@ from django.views.decorators.http import require_GET
 
 from ember_core.book.book import Book
 from ember_core.errors import EmberError
-from ember_core.planning.schools import School, school, schools
+from ember_core.planning.schools import School, contrast, school
 from ember_web.book.queries import book_of
 from ember_web.plans.forms import FIELDS, SentenceForm, form_of, sentence_of
 from ember_web.plans.models import Plan
@@ -61,7 +61,8 @@ def side_by_side(request: KitchenRequest) -> HttpResponse:
         state = {k: form[k].value() or "" for k in (*FIELDS, "title")}
         try:
             sentence = sentence_of(form, kitchen, base, book)
-            found = solver.run(schools, sentence, book, request.GET.getlist("ways"))
+            ways = contrast(sentence, book, request.GET.getlist("ways"))
+            found = solver.each(school, [(sentence, way, book) for way in ways])
             cut = book.cut(sentence.cut)
             fits = [] if cut is None else book.ways_for(cut, sentence.size_mm, sentence.target_c)
             context |= {

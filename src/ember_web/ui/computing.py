@@ -8,10 +8,12 @@ from __future__ import annotations
 
 import os
 import threading
-from collections.abc import Callable
-from concurrent.futures import ThreadPoolExecutor
+from collections.abc import Callable, Sequence
+from concurrent.futures import Future, ThreadPoolExecutor
 from concurrent.futures import TimeoutError as Late
-from typing import ParamSpec, TypeVar
+from functools import partial
+from time import monotonic
+from typing import Any, ParamSpec, TypeVar
 
 from ember_core.errors import EmberError
 from ember_core.wording.message import N_, say
@@ -46,6 +48,28 @@ class Range:
         Busy
             No place in the queue, or no answer within the limit.
         """
+        return self._answer(*self._submit(partial(function, *args, **kwargs)), self.patience_s)
+
+    def each(self, function: Callable[..., R], several: Sequence[tuple[Any, ...]]) -> list[R]:
+        """What a function gives for each of several arguments, computed on as many threads as are free.
+
+        Raises
+        ------
+        Busy
+            As of :meth:`run`; those that were begun are left alone.
+        """
+        until = monotonic() + self.patience_s
+        begun = []
+        try:
+            for arguments in several:
+                begun.append(self._submit(partial(function, *arguments)))
+            return [self._answer(future, given_up, until - monotonic()) for future, given_up in begun]
+        except BaseException:
+            for _, given_up in begun:
+                given_up.set()
+            raise
+
+    def _submit(self, function: Callable[[], R]) -> tuple[Future[R], threading.Event]:
         if not self.places.acquire(blocking=False):
             raise Busy(say("Too much is being computed at once. Try again in a moment; nothing you entered is lost."))
         given_up = threading.Event()
@@ -56,13 +80,15 @@ class Range:
                 if given_up.is_set():
                     raise Late
                 with voice.speaking():
-                    return function(*args, **kwargs)
+                    return function()
             finally:
                 self.places.release()
 
-        future = self.pool.submit(work)
+        return self.pool.submit(work), given_up
+
+    def _answer(self, future: Future[R], given_up: threading.Event, patience_s: float) -> R:
         try:
-            return future.result(self.patience_s)
+            return future.result(max(patience_s, 0.0))
         except Late:
             if future.done():  # its own, not ours
                 raise

@@ -353,8 +353,8 @@ def _cut(layers: Array, ramp: str, round_: bool) -> list[dict[str, Any]]:
             {"r": round(70 * r, 1), "fill": hex_of(c)} for r, c in zip(out, painted_by(ramp, half, out), strict=True)
         ]
     return [
-        {"y": round(i * GRAIN_H / n, 2), "h": round(GRAIN_H / n + 0.3, 2), "fill": hex_of(colours(ramp, v))}
-        for i, v in enumerate(layers)
+        {"y": round(i * GRAIN_H / n, 2), "h": round(GRAIN_H / n + 0.3, 2), "fill": hex_of(c)}
+        for i, c in enumerate(colours(ramp, layers))
     ]
 
 

@@ -13,12 +13,17 @@ from ember_core.formats.plan import parse
 from ember_core.planning.before import after, before, gain_k, set_out
 from ember_core.planning.compute import compute
 from ember_core.planning.moves import MoveKind
-from ember_core.planning.schools import schools
+from ember_core.planning.schools import contrast, school
 from ember_core.planning.several import sizes_apart
 from ember_web.kitchens.models import Equipment
 from tests.web.plans.test_plan import SENTENCE
 
 pytestmark = pytest.mark.django_db
+
+
+def schools(sentence, book, chosen=()):
+    """The ways that are set side by side, computed."""
+    return [school(sentence, way, book) for way in contrast(sentence, book, chosen)]
 
 
 def cooked(cut, **known):

@@ -57,6 +57,26 @@ def test_late_is_given_up_and_never_begun():
     assert bench.run(list, done) == []
 
 
+def test_several_at_once():
+    """In their order, side by side on as many threads as there are; one error, or no place, is that of all, and gives all back."""
+    bench, both = Range(workers=2, waiting=2, patience_s=20), threading.Barrier(2)
+
+    def meet(number):
+        both.wait(20)  # passes only where two run at the same time
+        return number
+
+    assert bench.each(meet, [(3,), (1,)]) == [3, 1]
+    with pytest.raises(ZeroDivisionError):
+        bench.each(divmod, [(7, 2), (7, 0), (7, 1)])
+    with pytest.raises(Busy, match="nothing you entered is lost"):
+        bench.each(divmod, [(7, 2)] * 5)
+    while bench.places._value < 4:
+        threading.Event().wait(0.001)
+    bench.patience_s = 0.05
+    with pytest.raises(Busy, match="longer than 0 s"):
+        bench.each(threading.Event().wait, [(1,), (1,)])
+
+
 @pytest.mark.django_db
 def test_a_busy_kitchen_keeps_what_was_entered(kitchen, as_, monkeypatch):
     """A plan page answers 503 with the sentence as it was, and what to do; nothing is saved."""

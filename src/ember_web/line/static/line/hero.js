@@ -3,7 +3,7 @@
 import { nextOf } from "./fold.js";
 import { draw } from "../ui/chart.js";
 import { core, t, temp } from "../ui/said.js";
-import { el, pieces, svg } from "./words.js";
+import { el, named, pieces, svg } from "./words.js";
 
 const SILENT_MS = 120000; // of kitchen time: a probe that said nothing for so long is silent
 
@@ -94,9 +94,11 @@ export const heroOf = (cook, { now, rate, clock }) => {
   const count = el("p", "h-count", move ? "" : "–");
   if (move) count.dataset.due = move.due;
   const [line, shown] = coreLine(cook, move, probeCore(cook, now, rate));
+  const piece = el("p", "h-piece", `${pieces(cook)} · `);
+  piece.append(named(cook.station));
   const parts = [
     el("p", "h-verb", move ? move.verb : t("All moves done")),
-    el("p", "h-piece", `${pieces(cook)} · ${cook.station}`),
+    piece,
     count,
     line,
     spark(cook),

@@ -3,7 +3,7 @@
 import { laid, nextOf, planned } from "./fold.js";
 import { actsOf, heroOf, nothing, probeCore } from "./hero.js";
 import { Queue } from "./queue.js";
-import { beep, el, pieces, uuid } from "./words.js";
+import { beep, el, named, pieces, uuid } from "./words.js";
 import { clockOf, span, t, temp } from "../ui/said.js";
 
 const UNDO_MS = 60000;
@@ -164,10 +164,12 @@ const rowOf = (cook, current) => {
   if (move) count.dataset.due = move.due;
   head.append(count);
   const next = move ? `${move.verb} ${clock.at(move.due)}` : t("all moves done");
-  card.append(
-    head,
-    el("p", "", [cook.station, next, ...(core !== null ? [t("core {core}", { core: temp(core) })] : [])].join(" · ")),
+  const line = el("p");
+  line.append(
+    named(cook.station),
+    ["", next, ...(core !== null ? [t("core {core}", { core: temp(core) })] : [])].join(" · "),
   );
+  card.append(head, line);
   card.addEventListener("click", () => {
     chosen = cook.id;
     history.replaceState(null, "", `#${cook.id}`);

@@ -7,6 +7,13 @@ export const el = (tag, cls, content) => {
   return e;
 };
 
+// a name that somebody gave: no language changes it
+export const named = (name) => {
+  const e = el("span", "", name);
+  e.translate = false;
+  return e;
+};
+
 export const svg = (tag, attributes) => {
   const e = document.createElementNS("http://www.w3.org/2000/svg", tag);
   for (const [k, v] of Object.entries(attributes)) e.setAttribute(k, v);
