@@ -7,6 +7,7 @@ from collections.abc import Sequence
 from django.core.validators import MaxValueValidator, MinValueValidator
 from django.db import models
 
+from ember_core.wording.message import N_
 from ember_web.tenancy.keys import KitchenKey, SameKitchen
 from ember_web.tenancy.models import Kitchen, KitchenOwned, Membership
 
@@ -70,16 +71,16 @@ class Equipment(KitchenOwned):
     """An oven, bath, pan and so on: how much it holds, and by how much its display is off."""
 
     class Kind(models.TextChoices):
-        OVEN = "oven"
-        BATH = "bath"
-        PAN = "pan"
-        BURNER = "burner"
-        GRILL = "grill"
-        FRYER = "fryer"
-        HOT_CABINET = "hot-cabinet", "hot cabinet"
-        FRIDGE = "fridge"
-        BLAST_CHILLER = "blast-chiller", "blast chiller"
-        PROBE = "probe"
+        OVEN = "oven", N_("Oven")
+        BATH = "bath", N_("Bath")
+        PAN = "pan", N_("Pan")
+        BURNER = "burner", N_("Burner")
+        GRILL = "grill", N_("Grill")
+        FRYER = "fryer", N_("Fryer")
+        HOT_CABINET = "hot-cabinet", N_("hot cabinet")
+        FRIDGE = "fridge", N_("Fridge")
+        BLAST_CHILLER = "blast-chiller", N_("blast chiller")
+        PROBE = "probe", N_("Probe")
 
     kind = models.CharField(max_length=20, choices=Kind.choices)
     name = models.CharField(max_length=60)

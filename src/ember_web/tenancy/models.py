@@ -11,6 +11,7 @@ from django.core.validators import MaxValueValidator, MinValueValidator
 from django.db import models
 from django.utils import timezone
 
+from ember_core.wording.message import N_
 from ember_core.wording.quantities import Units
 from ember_web.tenancy.clock import steady
 from ember_web.tenancy.keys import KitchenKey
@@ -110,9 +111,9 @@ class Membership(KitchenOwned):
     """A person's role in a kitchen."""
 
     class Role(models.TextChoices):
-        CHEF = "chef"
-        COOK = "cook"
-        VIEWER = "viewer"
+        CHEF = "chef", N_("Chef")
+        COOK = "cook", N_("Cook")
+        VIEWER = "viewer", N_("Viewer")
 
     user = models.ForeignKey(User, on_delete=models.CASCADE, related_name="memberships")
     kitchen = models.ForeignKey(Kitchen, on_delete=models.CASCADE, related_name="memberships")
