@@ -165,7 +165,14 @@ def test_every_word_and_unit_changed(browser, foreign):
             "book/foods/",
             "book/rules/",
         ),
-        *("book/foods/new/", "plan/list/", "plan/import/", "plan/schools/?cut=bavette", "plan/what-if/?cut=bavette", "kitchen/"),
+        *(
+            "book/foods/new/",
+            "plan/list/",
+            "plan/import/",
+            "plan/schools/?cut=bavette",
+            "plan/what-if/?cut=bavette",
+            "kitchen/",
+        ),
     ):
         browser.get(f"{foreign.kitchen}/{place}")
         look(place)

@@ -28,109 +28,32 @@ from ember_core.wording.quantities import INCH_MM, OUNCE_G, POUND_G, celsius
 
 LEAST_CORE = 25.0  # °C; a number alone below it is no core
 MOST_LETTERS = 300
-FRIDGE_C, FROZEN_C, ROOM_C = 4.0, -18.0, 20.0
 BATH_MOST_C = 95.0
-# of gear: a cooler number after it, or before it, is the core that is wanted
-LEAST_HEAT_C = {
-    "bath": (0.0, 0.0),
-    "oven": (70.0, 100.0),
-    "pan": (100.0, 100.0),
-    "grill": (100.0, 100.0),
-    "fryer": (100.0, 100.0),
-}
 NUMBER = r"(\d+(?:[.,]\d+)?)"
 DEGREES = r"(?:°|degrees?|deg)?"
 FRACTION = r"(?:(\d+)[ -])?(\d+)/(\d+)"
-VULGAR = {
-    "¼": " 1/4",
-    "½": " 1/2",
-    "¾": " 3/4",
-    "⅓": " 1/3",
-    "⅔": " 2/3",
-    "⅛": " 1/8",
-    "⅜": " 3/8",
-    "⅝": " 5/8",
-    "⅞": " 7/8",
-}
-WORDS = dict(zip(
-    ["one", "two", "three", "four", "five", "six", "seven", "eight", "nine", "ten", "eleven", "twelve", "thirteen", "fourteen", "fifteen", "sixteen", "seventeen", "eighteen", "nineteen", "twenty"],
-    range(1, 21), strict=True,
-)) | {"thirty": 30, "forty": 40, "fifty": 50, "sixty": 60}  # fmt: skip
-IN_WORDS = "|".join(WORDS)
-LENGTHS = {"mm": 1.0, "millimetres": 1.0, "cm": 10.0, "centimetres": 10.0}
-MASSES = {"kg": 1000.0, "kilos": 1000.0, "kilo": 1000.0, "g": 1.0, "grams": 1.0, "oz": OUNCE_G, "ounces": OUNCE_G}
-LENGTH_UNIT = r"(mm|millimetres|cm|centimetres|inches|inch|in|\")"
-MASS_UNIT = r"(kilos|kilo|kg|grams|g|ounces|oz|pounds|lbs|lb)"
-NO_NAMES = frozenset(
-    [
-        "the",
-        "its",
-        "with",
-        "and",
-        "one",
-        "bone",
-        "boned",
-        "rolled",
-        "whole",
-        "large",
-        "small",
-        "opened",
-        "flat",
-        "sliced",
-        "slices",
-        "pieces",
-        "steak",
-        "firm",
-        "waxy",
-        "roast",
-        "cake",
-        "confit",
-    ]
-)
-HEATED = {"oven": "oven", "bath": "bath", "pan": "pan", "grill": "grill", "fryer": "fryer", "fat": "fryer"}
-FILLERS = frozenset(
-    [
-        "a",
-        "an",
-        "the",
-        "of",
-        "by",
-        "at",
-        "to",
-        "in",
-        "and",
-        "on",
-        "with",
-        "for",
-        "is",
-        "be",
-        "please",
-        "then",
-        "each",
-        "apiece",
-        "piece",
-        "pieces",
-        "plate",
-        "plates",
-        "served",
-        "serve",
-        "tonight",
-        "today",
-        "thick",
-        "about",
-        "around",
-        "ca",
-        "core",
-        "under",
-        "rules",
-        "cooked",
-        "done",
-        "it",
-        "them",
-        "guests",
-        "people",
-        "covers",
-    ]
+_SAID = read_toml("quick_entry.toml")
+VULGAR: dict[str, str] = _SAID["fractions"]
+WORDS: dict[str, int] = _SAID["numbers"]
+PAST_MIN: dict[str, int] = _SAID["past"]
+LENGTHS: dict[str, float] = _SAID["lengths"]
+MASSES: dict[str, float] = _SAID["masses"]
+GEAR: dict[str, Any] = _SAID["gear"]
+HEATED = {word: name for name, row in GEAR.items() for word in row["words"]}
+NO_NAMES, FILLERS = (frozenset(_SAID["words"][k]) for k in ("of_any_cut", "fillers"))
+FRIDGE_C, FROZEN_C, ROOM_C = (_SAID["starts"][k] for k in ("fridge", "frozen", "room"))
+
+
+def _one_of(words: Iterable[str]) -> str:
+    """A pattern for one of several words, the longest first."""
+    return "|".join(re.escape(w) for w in sorted(words, key=len, reverse=True))
+
+
+IN_WORDS = _one_of(WORDS)
+LENGTH_UNIT, MASS_UNIT = f"({_one_of(LENGTHS)})", f"({_one_of(MASSES)})"
+INCHES, POUNDS, OUNCES = (
+    _one_of(u for u, factor in units.items() if factor == of)
+    for units, of in ((LENGTHS, INCH_MM), (MASSES, POUND_G), (MASSES, OUNCE_G))
 )
 
 
@@ -217,7 +140,7 @@ def parse(text: str, book: Book | None = None) -> Reading:
     out, book = Reading(), book or shipped()
     text = text[:MOST_LETTERS].replace("×", "x").replace("″", '"').replace("–", "-").replace("−", "-")
     for sign, written in VULGAR.items():
-        text = text.replace(sign, written)
+        text = text.replace(sign, f" {written}")
     left = _Text(text)
     _times(left, out)
     _sizes(left, out)
@@ -254,10 +177,10 @@ def _times(left: _Text, out: Reading) -> None:
     ):
         out.parts["minutes"] = _value(match[1]) if match[1] else 60.0 * _value(match[2])
     hours = f"{IN_WORDS}|\\d{{1,2}}"
-    if match := left.take(rf"(half past|quarter past|quarter to) ({hours}) ?(am|pm)?", "serve"):
+    if match := left.take(rf"({_one_of(PAST_MIN)}) ({hours}) ?(am|pm)?", "serve"):
         hour = WORDS.get(match[2]) or int(match[2])
-        minute = {"half past": 30, "quarter past": 15, "quarter to": 45}[match[1]]
-        _o_clock(match[0], hour - (match[1] == "quarter to"), minute, match[3] or ("pm" if hour < 12 else None), out)
+        on, minute = divmod(PAST_MIN[match[1]], 60)
+        _o_clock(match[0], hour + on, minute, match[3] or ("pm" if hour < 12 else None), out)
         return
     if left.take("noon|midday", "serve"):
         out.serve = time(12)
@@ -282,33 +205,31 @@ def _o_clock(text: str, hour: int, minute: int, half: str | None, out: Reading) 
 
 def _sizes(left: _Text, out: Reading) -> None:
     many = rf"{NUMBER[1:-1]}(?:(?: ?(?:-|/|to|and) ?|, ){NUMBER[1:-1]})+ ?{LENGTH_UNIT}"
-    if match := left.take(rf"{FRACTION} ?(?:inches|inch|in|\")", "size"):
+    if match := left.take(rf"{FRACTION} ?(?:{INCHES})", "size"):
         if int(match[3]):
             out.parts["size_mm"] = round((int(match[1] or 0) + int(match[2]) / int(match[3])) * INCH_MM, 2)
     elif match := left.take(many, "sizes"):
-        factor = LENGTHS.get(match[1], INCH_MM)
+        factor = LENGTHS[match[1]]
         sizes = tuple(round(_value(n) * factor, 2) for n in re.findall(NUMBER, match[0]))
         out.parts["size_mm"] = round(sum(sizes) / len(sizes), 2)
         out.parts["sizes_mm"] = sizes
         out.entered["between"] = "-" if re.search(r"\d ?(?:-|to) ?\d", match[0]) else "list"
     elif match := left.take(rf"{NUMBER} ?-?{LENGTH_UNIT}", "size"):
-        out.parts["size_mm"] = round(_value(match[1]) * LENGTHS.get(match[2], INCH_MM), 2)
+        out.parts["size_mm"] = round(_value(match[1]) * LENGTHS[match[2]], 2)
     if "size_mm" in out.parts and match:
         out.entered["size"] = match[0].strip()
 
 
 def _masses(left: _Text, out: Reading) -> None:
-    if match := left.take(rf"{NUMBER} ?(?:pounds|lbs|lb) ?(?:and )?{NUMBER} ?(?:ounces|oz)", "mass"):
+    if match := left.take(rf"{NUMBER} ?(?:{POUNDS}) ?(?:and )?{NUMBER} ?(?:{OUNCES})", "mass"):
         out.parts["mass_g"] = round(_value(match[1]) * POUND_G + _value(match[2]) * OUNCE_G, 1)
     elif match := left.take(rf"{FRACTION} ?{MASS_UNIT}", "mass"):
         if int(match[3]):
-            out.parts["mass_g"] = round(
-                (int(match[1] or 0) + int(match[2]) / int(match[3])) * MASSES.get(match[4], POUND_G), 1
-            )
+            out.parts["mass_g"] = round((int(match[1] or 0) + int(match[2]) / int(match[3])) * MASSES[match[4]], 1)
     elif match := left.take(rf"{NUMBER} ?(?:-|to) ?{NUMBER} ?{MASS_UNIT}", "mass"):
-        out.parts["mass_g"] = round(0.5 * (_value(match[1]) + _value(match[2])) * MASSES.get(match[3], POUND_G), 1)
+        out.parts["mass_g"] = round(0.5 * (_value(match[1]) + _value(match[2])) * MASSES[match[3]], 1)
     elif match := left.take(rf"{NUMBER} ?{MASS_UNIT}", "mass"):
-        out.parts["mass_g"] = round(_value(match[1]) * MASSES.get(match[2], POUND_G), 1)
+        out.parts["mass_g"] = round(_value(match[1]) * MASSES[match[2]], 1)
     if match:
         out.entered["mass"] = match[0].strip()
         if left.take("in all|in total|total|all together|altogether", "mass"):
@@ -340,10 +261,10 @@ def _heats(left: _Text, out: Reading) -> None:
     before = rf"(?<![\w.]){NUMBER} ?{DEGREES} ?(c|f)? ({gear})(?!\w)"
     if match := re.search(after, left.rest):
         name, begin, end, unit = match[1], match.start(2), match.end(), match[3]
-        number, least = _value(match[2]), LEAST_HEAT_C[HEATED[name]][0]
+        number, least = _value(match[2]), GEAR[HEATED[name]]["least_c"][0]
     elif match := re.search(before, left.rest):
         name, begin, end, unit = match[3], match.start(1), match.start(3), match[2]
-        number, least = _value(match[1]), LEAST_HEAT_C[HEATED[name]][1]
+        number, least = _value(match[1]), GEAR[HEATED[name]]["least_c"][1]
     else:
         return
     heat = in_celsius(number, unit)
@@ -494,16 +415,9 @@ def _chosen_way(out: Reading, book: Book, cut: Row) -> None:
     gear, skin, size = out.parts.get("gear"), out.parts.get("skin"), out.parts.get("size_mm")
     fits = book.ways_for(cut, size)
     if gear:
-        firsts = {
-            "bath": "bath",
-            "oven": "hot-oven",
-            "pan": "hot-pan-basted",
-            "grill": "grill-two-zones",
-            "fryer": "deep-fried",
-        }
         known = {w["id"] for w in book.ways.values() if cut["shape"] in w["shapes"] and (w.get("skin") or not skin)}
         others = [w["id"] for w in fits if gear in w.get("gear", ())]
-        chosen = [w for w in (firsts[gear], *others) if w in known]
+        chosen = [w for w in (GEAR[gear]["usual"], *others) if w in known]
         out.parts |= {"way": chosen[0]} if chosen else {}
     elif out.parts.get("start_c") == FROZEN_C and any(w["id"] == "from-frozen" for w in fits):
         out.parts["way"] = "from-frozen"

@@ -5,7 +5,6 @@ from __future__ import annotations
 from typing import Any
 
 from django.contrib import messages
-from django.core.exceptions import PermissionDenied
 from django.http import Http404, HttpResponse, JsonResponse
 from django.shortcuts import redirect, render
 from django.utils.text import slugify
@@ -27,8 +26,8 @@ from ember_web.tenancy.access import KitchenRequest, in_kitchen
 from ember_web.tenancy.actor import Actor
 from ember_web.tenancy.voice import current, tell
 from ember_web.ui.computing import solver
+from ember_web.ui.taking import taken
 
-MAX_FILE = 1_000_000
 NEW = "new"
 PAGE_OF = {"cut": "book-cut", "way": "book-way"}
 
@@ -173,15 +172,11 @@ def import_file(request: KitchenRequest) -> HttpResponse:
     """Take a book file, from disk or pasted; an error names the place and keeps what was pasted."""
     context: dict[str, Any] = {"text": ""}
     if request.method == "POST":
-        upload = request.FILES.get("file")
-        text = request.POST.get("text", "")
-        if upload is not None:
-            if (upload.size or 0) > MAX_FILE:
-                raise PermissionDenied
-            text = upload.read().decode("utf-8-sig", "replace")
-        context["text"] = text[:MAX_FILE]
+        context["text"], unusable = taken(request)
         try:
-            added = import_book(Actor.of_request(request), ImportBook(text))
+            if unusable is not None:
+                raise unusable
+            added = import_book(Actor.of_request(request), ImportBook(context["text"]))
         except EmberError as error:
             context |= {"error": current().say(error.message), "path": error.path}
             return render(request, "book/import.html", context, status=422)

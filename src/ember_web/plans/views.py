@@ -44,8 +44,8 @@ from ember_web.tenancy.models import Kitchen
 from ember_web.tenancy.voice import current, tell
 from ember_web.ui.computing import Busy, solver
 from ember_web.ui.registry import FREE_PROBES, ask
+from ember_web.ui.taking import taken
 
-MAX_FILE = 1_000_000
 TEMPERS = (10, 20, 30)  # minutes out of the cold that kitchens give; common practice, no source
 FORM_OF_PATH = {
     "/piece/shape/thickness_mm": "size_mm",
@@ -363,29 +363,15 @@ def import_file(request: KitchenRequest) -> HttpResponse:
     """Take a plan file, from disk or pasted; an error names the place and keeps what was pasted."""
     context: dict[str, Any] = {"text": ""}
     if request.method == "POST":
-        upload = request.FILES.get("file")
-        text = request.POST.get("text", "")
-        if upload is not None and (upload.size or 0) > MAX_FILE:
-            context |= {
-                "error": tell(
-                    "The file has {many:,} bytes; a plan may have {most:,}. Remove notes or report times.",
-                    many=upload.size,
-                    most=MAX_FILE,
-                ),
-                "path": "file",
-            }
-            return render(request, "plans/import.html", context, status=422)
-        if upload is not None:
-            try:
-                text = upload.read().decode("utf-8-sig")
-            except UnicodeDecodeError:
-                context |= {"error": _("The file is not UTF-8 text; save it as UTF-8 JSON."), "path": "file"}
-                return render(request, "plans/import.html", context, status=422)
-        context["text"] = text[:MAX_FILE]
+        context["text"], unusable = taken(request)
         try:
-            checked = loads(text)
+            if unusable is not None:
+                raise unusable
+            checked = loads(context["text"])
             outcome = solver.run(compute, checked, with_forecast=False, book=book_of(request.kitchen))
-            kept = save_plan(Actor.of_request(request), SavePlan(json.loads(text), summary=summary_of(outcome)))
+            kept = save_plan(
+                Actor.of_request(request), SavePlan(json.loads(context["text"]), summary=summary_of(outcome))
+            )
         except EmberError as error:
             context |= {"error": current().say(error.message), "path": error.path}
             return render(request, "plans/import.html", context, status=503 if isinstance(error, Busy) else 422)

@@ -21,7 +21,7 @@ from ember_core.planning.compute import compute
 from ember_core.planning.moves import MoveKind, moves
 from tests.conftest import plan_document
 
-VULGAR = str.maketrans(SIGNS)
+VULGAR = str.maketrans({sign: f" {written}" for sign, written in SIGNS.items()})
 PHRASINGS = [
     line.split("\t") for line in (Path(__file__).parents[1] / "data/phrasings.tsv").read_text("utf-8").splitlines()[1:]
 ]
