@@ -236,3 +236,22 @@ def by_its_outside(
         "{needs} Its outside is as planned (computed, not measured; its moves were done).", needs=planned["needs"]
     )
     return rule | {k: planned[k] for k in ("clause", "met", "met_at_s", "remaining_s")} | {"needs": needs}
+
+
+def of_one_piece(rule: dict[str, Any], planned: Mapping[str, Any] | None, plan: Plan) -> dict[str, Any]:
+    """A log's statement where the pieces differ in size: the readings are of one, and of the others only the plan tells.
+
+    Parameters
+    ----------
+    rule : dict
+        What the log shows of the piece that was measured.
+    planned : mapping or None
+        The ``rule`` object of the plan, which is met when it is met of every size.
+    plan : Plan
+    """
+    if not rule["met"] or not _one_of_several(plan) or (planned is not None and planned["met"]):
+        return rule
+    needs = say(
+        "It cannot be told: the piece that was measured meets it, and by the plan not every size does. Measure the thickest."
+    )
+    return rule | {"met": None, "met_at_s": None, "remaining_s": None, "needs": needs}

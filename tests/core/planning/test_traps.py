@@ -10,7 +10,7 @@ from ember_core.plan.log import Log
 from ember_core.planning.compute import compute
 from ember_core.planning.in_time import is_known, minutes_of
 from ember_core.planning.schools import school
-from ember_core.safety.measured import judge_log
+from ember_core.safety.measured import judge_log, of_one_piece
 
 BOOK = shipped()
 
@@ -98,3 +98,7 @@ def test_a_log_of_one_piece_says_that_others_were_not_measured():
         log = Log(tuple(60.0 * i for i in range(121)), tuple(min(5.0 + i, 63.0) for i in range(121)))
         judged = judge_log(log, rules=plan.rules, food=plan.food, form=plan.form, plan=plan)
         assert ("one-size-measured" in {f["code"] for f in judged["findings"]}) == said
+        assert judged["rule"]["met"] is True
+        for planned, met in (({"met": True}, True), ({"met": False}, None), ({"met": None}, None), (None, None)):
+            answer = of_one_piece(judged["rule"], planned, plan)
+            assert answer["met"] is (met if said else True)

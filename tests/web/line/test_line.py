@@ -11,6 +11,7 @@ from datetime import timedelta
 import numpy as np
 import pytest
 
+from ember_core.entry.sentence import Sentence
 from ember_core.formats import log as log_format
 from ember_core.safety.measured import judge_log
 from ember_sim.piece import Piece, stage_at
@@ -18,7 +19,8 @@ from ember_web.line.adapters import state_of
 from ember_web.line.learning import desk
 from ember_web.line.models import Cook, Event, Probe, Reading
 from ember_web.logbook.models import Record
-from ember_web.tenancy.models import Kitchen
+from ember_web.tenancy.models import Kitchen, User
+from tests.web.acting import save_plan, start_cook
 from tests.web.conftest import TOKEN
 
 pytestmark = pytest.mark.django_db
@@ -255,6 +257,29 @@ def test_finish_writes_a_record_that_the_command_line_can_judge(kitchen, cook, a
     assert record.note == "good"
     assert send(as_("cook"), event(kitchen, cook))[0]["status"] == "refused"
     assert not Cook.objects.filter(finished=False).exists()
+
+
+@pytest.mark.parametrize(("thick", "state"), [(20.0, "met"), (60.0, "open")])
+def test_a_record_of_pieces_of_several_sizes_is_met_only_with_a_plan_that_is_met_of_all(
+    kitchen, as_, client, thick, state
+):
+    """The probe was in one of them; of the thick one the plan says that it was short."""
+    probe, chef = Probe.objects.get(kitchen=kitchen, name="p1"), User.objects.get(username="chef")
+    known = {"way": "bath", "target_c": 64.0, "minutes": 60.0, "size_mm": 18.0, "sizes_mm": (18.0, thick), "count": 2}
+    plan = save_plan(kitchen, chef, Sentence.for_cut("pork-chop", altitude_m=1850.0, **known).document())
+    cook = start_cook(kitchen, chef, plan, probe=probe)
+    assert cook.result["rule"]["met"] is (state == "met")
+    Kitchen.objects.filter(pk=kitchen.pk).update(clock_kitchen=kitchen.clock_kitchen + timedelta(minutes=66))
+    kitchen.refresh_from_db()
+    rows = [
+        reading(kitchen, s, min(4 + s * 0.5, 63.4 + 0.002 * s)) | {"at": (cook.created_at + timedelta(seconds=10 * s)).isoformat()}
+        for s in range(1, 360)
+    ]
+    assert {a["status"] for a in readings(client, *rows).json()["answers"]} == {"taken"}
+    send(as_("cook"), event(kitchen, cook, "finish"))
+    record = Record.objects.get()
+    assert record.state == state, record.document["verdict"]
+    assert "one-size-measured" in {f["code"] for f in record.document["judged"]["findings"]}
 
 
 def test_a_cook_without_readings_is_not_judged(kitchen, cook, as_):

@@ -15,7 +15,7 @@ from ember_core.line.fold import MoveState
 from ember_core.plan.finding import Finding
 from ember_core.plan.log import Log
 from ember_core.safety.evidence import JUMP_K_S
-from ember_core.safety.measured import by_its_outside, judge_log
+from ember_core.safety.measured import by_its_outside, judge_log, of_one_piece
 from ember_core.safety.rules import profile_of
 from ember_core.safety.verdict import standing
 from ember_core.wording.message import say
@@ -77,6 +77,7 @@ def _judge(
     said = [Finding.of(f) for f in judged["findings"]]
     if as_planned(moves, cook.result):
         judged["rule"] = by_its_outside(judged["rule"], cook.result.get("rule"), profile, said)
+    judged["rule"] = of_one_piece(judged["rule"], cook.result.get("rule"), plan)
     found = standing(judged["rule"], plan.required, plan.guests, profile, said)
     return judged, {"state": found.state, "words": found.words, "detail": found.detail, "under": found.profile.name}
 
