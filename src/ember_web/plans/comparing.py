@@ -39,6 +39,7 @@ def _column(found: School, kitchen: Kitchen, book: Book, state: dict[str, Any]) 
     if found.outcome is not None:
         view = build(found.outcome, kitchen, book, kitchen.now(), found.total_s)
     changed = {"way": found.way["id"], "heat_c": "", "minutes": "", "start_c": f"{found.sentence.start_c:g}"}
+    changed["gear"] = str((found.sentence.gear or {}).get("name", ""))  # a pan does not go along to the oven
     food = found.outcome.plan.required.species if found.outcome else None
     return {
         "school": found,

@@ -272,7 +272,8 @@ def test_a_record_of_pieces_of_several_sizes_is_met_only_with_a_plan_that_is_met
     Kitchen.objects.filter(pk=kitchen.pk).update(clock_kitchen=kitchen.clock_kitchen + timedelta(minutes=66))
     kitchen.refresh_from_db()
     rows = [
-        reading(kitchen, s, min(4 + s * 0.5, 63.4 + 0.002 * s)) | {"at": (cook.created_at + timedelta(seconds=10 * s)).isoformat()}
+        reading(kitchen, s, min(4 + s * 0.5, 63.4 + 0.002 * s))
+        | {"at": (cook.created_at + timedelta(seconds=10 * s)).isoformat()}
         for s in range(1, 360)
     ]
     assert {a["status"] for a in readings(client, *rows).json()["answers"]} == {"taken"}

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 from datetime import timedelta
+from urllib.parse import parse_qsl
 
 import pytest
 
@@ -59,6 +60,18 @@ def test_what_cannot_be_computed_says_why():
     found = schools(Sentence.for_cut("bavette", target_c=0.5), shipped(), ["hot-pan", "bath"])
     assert len(found) == 3
     assert all(s.outcome is not None or s.error for s in found)
+
+
+def test_a_school_that_is_chosen_leaves_gear_that_is_not_its_own(kitchen, as_):
+    """From a pan of the kitchen's to the bath: the link opens a plan, and not an error about the pan."""
+    Equipment.objects.create(kitchen=kitchen, kind="pan", name="Pan 28", true_offset_c=-6.0)
+    asked = SENTENCE | {"gear": "Pan 28", "ways": ["hot-pan-basted", "hot-pan", "bath"]}
+    page = as_("viewer").get("/k/hut/plan/schools/", asked).content.decode()
+    links = [m.replace("&amp;", "&") for m in re.findall(r'href="(/k/hut/plan/\?[^"]*way=[^"]*)"', page)]
+    gear = {dict(parse_qsl(link.split("?")[1]))["way"]: "gear=Pan+28" in link for link in links}
+    assert gear == {"hot-pan-basted": True, "hot-pan": True, "bath": False}
+    for link in links:
+        assert "choose one from the list" not in as_("viewer").get(link).content.decode()
 
 
 def test_the_page_of_schools(kitchen, as_):
