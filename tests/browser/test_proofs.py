@@ -179,3 +179,32 @@ def test_what_if_on_the_picture(browser, site):
     time.sleep(1.5)
     browser.get(site.kitchen + "/plan/")
     assert "28.5 mm" in browser.text(".drafted")
+
+
+@pytest.mark.parametrize(("size", "part", "usual"), [((820, 1180), "target_c", "61"), ((390, 844), "size_mm", "22")])
+def test_by_touch_a_number_is_changed_on_a_sheet(browser, site, size, part, usual):
+    """No keyboard over the answer: steps of a thumb's size, the usual values, typing where it is wanted."""
+    browser.execute_cdp_cmd("Emulation.setTouchEmulationEnabled", {"enabled": True, "maxTouchPoints": 5})
+    browser.size(*size)
+    browser.sign_in(site, "morning")
+    browser.get(site.kitchen + "/plan/")
+
+    def value():
+        return browser.one(f"[name={part}]").get_attribute("value")
+
+    first = float(browser.until(value))
+    assert browser.one(f"[name={part}]").get_attribute("inputmode") == "none"
+    browser.tap(f"[name={part}]")
+    for _ in range(3):
+        browser.tap("#stepper [data-by='1']")
+    browser.until(lambda: float(value()) == first + 1.5 and f"{part}={first + 1.5:g}" in browser.current_url)
+    box = browser.execute_script("return document.querySelector('#stepper [data-by]').getBoundingClientRect().toJSON()")
+    assert min(box["width"], box["height"]) >= 56
+    browser.tap(f"#stepper [data-value='{usual}']")
+    browser.until(lambda: value() == usual and f"{part}={usual}" in browser.current_url)
+    browser.tap("#stepper [data-type]")
+    browser.until(lambda: browser.one(f"[name={part}]").get_attribute("inputmode") == "decimal")
+    browser.switch_to.active_element.send_keys("57" + Keys.TAB)
+    browser.until(lambda: value() == "57" and f"{part}=57" in browser.current_url)
+    browser.tap("#show-keys")  # elsewhere: the sheet is gone
+    assert browser.execute_script("return document.getElementById('stepper').hidden")

@@ -19,7 +19,7 @@ from django.utils.translation import gettext as _
 from django.views.decorators.http import require_GET, require_http_methods, require_POST
 
 from ember_core.book.book import Book
-from ember_core.entry.quick import Reading
+from ember_core.entry.quick import FRIDGE_C, FROZEN_C, ROOM_C, Reading
 from ember_core.entry.quick import parse as parse_quick
 from ember_core.entry.reading import sentence_of as sentence_from
 from ember_core.entry.sentence import Sentence
@@ -46,6 +46,7 @@ from ember_web.ui.computing import Busy, solver
 from ember_web.ui.registry import FREE_PROBES, ask
 from ember_web.ui.taking import taken
 
+USUAL_TIMES = (0.8, 1.0, 1.25)  # of a cut's usual size: those offered by touch
 TEMPERS = (10, 20, 30)  # minutes out of the cold that kitchens give; common practice, no source
 FORM_OF_PATH = {
     "/piece/shape/thickness_mm": "size_mm",
@@ -153,6 +154,15 @@ def _page(
         if plan
         else reverse("plan", args=[kitchen.public_id]),
         "changed": changed,
+        "usual_sizes": " ".join(
+            current().units.number("length", round(times * cut["size_mm"])) for times in USUAL_TIMES
+        )
+        if cut and cut["shape"] != "egg"
+        else "",
+        "usual_mass": current().units.number("mass", cut["mass_g"]) if cut and cut.get("mass_g") else "",
+        "fridge_c": FRIDGE_C,
+        "room_c": ROOM_C,
+        "frozen_c": FROZEN_C,
         "live": "live" in data,  # while a part is dragged: what is slow waits for its end
         "heated": bool(form["heat_c"].value()) or bool(form.heat_shown),
         "several": several,

@@ -1,4 +1,5 @@
 import { scales } from "../ui/chart.js";
+import { form, input, number, rules, within } from "./quantities.js";
 
 // What if, on the picture: a grip each for size, start, heat and target. While it is dragged the plan is asked anew as fast as it
 // answers; the last value is entered in the sentence like one that was typed.
@@ -8,26 +9,6 @@ import { scales } from "../ui/chart.js";
   let drag = null;
   let busy = false;
   let keyed = "";
-
-  const form = () => document.getElementById("sentence");
-  const input = (field) => form()?.elements[field];
-  const number = (text) => Number.parseFloat(String(text).replace(",", ".").replace("−", "-"));
-  const imperial = () => document.body.dataset.units.split("-");
-
-  const rules = (field) => {
-    const [degrees, length] = imperial(),
-      now = number(input(field)?.value);
-    if (field === "size_mm")
-      return length === "in"
-        ? { step: 0.05, low: 0.1, high: 15.5, digits: 2 }
-        : { step: now < 60 ? 0.5 : 1, low: 1, high: 400, digits: 1 };
-    const f = degrees === "F";
-    if (field === "heat_c" && now > (f ? 210 : 100))
-      return { step: f ? 10 : 5, low: f ? 110 : 45, high: f ? 750 : 400, digits: 0 };
-    if (field === "heat_c") return { step: f ? 1 : 0.5, low: f ? 32 : 0, high: f ? 210 : 100, digits: 1 };
-    if (field === "start_c") return { step: 1, low: f ? -40 : -40, high: f ? 140 : 60, digits: 0 };
-    return { step: f ? 1 : 0.5, low: f ? 32 : 0, high: f ? 212 : 100, digits: 1 };
-  };
 
   const spec = () => {
     const source = document.getElementById("trace-data");
@@ -70,13 +51,6 @@ import { scales } from "../ui/chart.js";
       grip.classList.toggle("is-held", drag?.field === field);
       if (keyed === field && !drag) grip.focus({ preventScroll: true });
     }
-  };
-
-  const within = (field, value) => {
-    const { step, low, high, digits } = rules(field);
-    return Math.min(Math.max(Math.round(value / step) * step, low), high)
-      .toFixed(digits)
-      .replace(/\.0+$/, "");
   };
 
   const ask = () => {
