@@ -20,6 +20,7 @@ class Station(KitchenOwned):
 
     class Meta:
         ordering = ["order", "name"]
+        verbose_name = N_("station")
         constraints = [
             models.UniqueConstraint(fields=["kitchen", "name"], name="one_station_of_a_name"),
             KitchenKey(name="station_with_kitchen"),
@@ -55,6 +56,7 @@ class ServiceTime(KitchenOwned):
 
     class Meta:
         ordering = ["begins", "name"]
+        verbose_name = N_("service")
         constraints = [models.UniqueConstraint(fields=["kitchen", "name"], name="one_service_of_a_name")]
 
     def __str__(self) -> str:
@@ -97,6 +99,7 @@ class Equipment(KitchenOwned):
 
     class Meta:
         ordering = ["kind", "name"]
+        verbose_name = N_("equipment")
         verbose_name_plural = "equipment"
         constraints = [
             models.UniqueConstraint(fields=["kitchen", "name"], name="one_piece_of_equipment_of_a_name"),

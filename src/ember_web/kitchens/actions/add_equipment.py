@@ -9,9 +9,8 @@ from django.core.exceptions import ValidationError
 from ember_core.errors import InputError
 from ember_core.wording.message import say
 from ember_web.kitchens.models import Equipment, Station
+from ember_web.kitchens.rows import name_it, row_of
 from ember_web.tenancy.action import Actor, Rank, action
-
-NAME_LONGEST = 60
 
 
 @dataclass(frozen=True)
@@ -42,31 +41,20 @@ def add_equipment(actor: Actor, command: AddEquipment) -> str:
     InputError
         A kind, name or number that it cannot have, by its field.
     """
-    thing = Equipment(kitchen=actor.kitchen)
-    if command.pk:
-        found = Equipment.objects.filter(kitchen=actor.kitchen, pk=command.pk).first()
-        if found is None:
-            raise InputError(say("No such equipment in this kitchen."), path="pk", code="missing")
-        thing = found
+    thing = row_of(Equipment, actor.kitchen, command.pk)
     if command.gone:
-        name = thing.name
         if thing.pk:
             thing.delete()
-        return name
+        return thing.name
     for field, value in asdict(command).items():
-        if field not in {"pk", "gone", "station"}:
+        if field not in {"pk", "gone", "station", "name"}:
             setattr(thing, field, value)
     thing.station = Station.objects.filter(kitchen=actor.kitchen, name=command.station).first()
     if command.station and thing.station is None:
         raise InputError(
             say("station: there is no {name!r} here; choose one from the list.", name=command.station), path="station"
         )
-    thing.name = command.name.strip()[:NAME_LONGEST]
-    same = Equipment.objects.filter(kitchen=actor.kitchen, name__iexact=thing.name).exclude(pk=thing.pk)
-    if same.exists():
-        raise InputError(
-            say("There is a {name!r} already; give it another name.", name=thing.name), path="name", code="double"
-        )
+    name_it(thing, command.name)
     try:
         thing.clean_fields(exclude=["kitchen", "station"])
     except ValidationError as error:
