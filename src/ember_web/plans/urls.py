@@ -2,7 +2,7 @@
 
 from django.urls import path
 
-from ember_web.plans import asking, comparing, drafting, listing, views
+from ember_web.plans import asking, comparing, drafting, files, listing, views
 
 urlpatterns = [
     path("", views.new, name="plan"),
@@ -17,12 +17,12 @@ urlpatterns = [
     path("papers/", listing.papers, name="plan-papers"),
     path("arrange/", listing.arrange, name="plan-arrange"),
     path("save/", views.save, name="plan-save"),
-    path("import/", views.import_file, name="plan-import"),
+    path("import/", files.import_file, name="plan-import"),
     path("draft/", drafting.draft, name="plan-draft"),
     path("undo/", drafting.undo, name="plan-undo"),
     path("<slug:plan>/earlier/", drafting.earlier, name="plan-earlier"),
     path("<slug:plan>/restore/", drafting.restore, name="plan-restore"),
     path("<slug:plan>/", views.saved, name="plan-saved"),
     path("<slug:plan>/recipe/", listing.recipe_of, name="plan-recipe"),
-    path("<slug:plan>/file/", views.export, name="plan-export"),
+    path("<slug:plan>/file/", files.export, name="plan-export"),
 ]

@@ -4,19 +4,16 @@ from __future__ import annotations
 
 import json
 import re
-from collections import OrderedDict
 from datetime import timedelta
-from threading import Lock
 from typing import Any
 from urllib.parse import urlencode
 
 from django.contrib import messages
-from django.core.exceptions import PermissionDenied
-from django.http import HttpRequest, HttpResponse, JsonResponse
+from django.http import HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.urls import reverse
 from django.utils.translation import gettext as _
-from django.views.decorators.http import require_GET, require_http_methods, require_POST
+from django.views.decorators.http import require_GET, require_POST
 
 from ember_core.book.book import Book
 from ember_core.entry.quick import FRIDGE_C, FROZEN_C, ROOM_C, Reading
@@ -24,9 +21,7 @@ from ember_core.entry.quick import parse as parse_quick
 from ember_core.entry.reading import sentence_of as sentence_from
 from ember_core.entry.sentence import Sentence
 from ember_core.errors import EmberError
-from ember_core.formats.plan import loads
 from ember_core.formats.plan import parse as parse_plan
-from ember_core.heat.cook import Cook
 from ember_core.planning.compute import compute
 from ember_core.wording.message import say
 from ember_web.book.queries import book_of
@@ -37,6 +32,7 @@ from ember_web.plans.drafting import can_undo, draft_of, undoable
 from ember_web.plans.forms import FIELDS, SentenceForm, choices_for, form_of, initial, sentence_of
 from ember_web.plans.models import Plan
 from ember_web.plans.presenters import View, build, findings_of, pans_for_the_oven, ring_of, shifts, sizes_of
+from ember_web.plans.recent import Recent
 from ember_web.plans.summaries import summary_of
 from ember_web.tenancy.access import RANK, KitchenRequest, in_kitchen
 from ember_web.tenancy.actor import Actor
@@ -44,7 +40,6 @@ from ember_web.tenancy.models import Kitchen
 from ember_web.tenancy.voice import current, tell
 from ember_web.ui.computing import Busy, solver
 from ember_web.ui.registry import FREE_PROBES, ask
-from ember_web.ui.taking import taken
 
 USUAL_TIMES = (0.8, 1.0, 1.25)  # of a cut's usual size: those offered by touch
 TEMPERS = (10, 20, 30)  # minutes out of the cold that kitchens give; common practice, no source
@@ -60,26 +55,6 @@ FORM_OF_PATH = {
     "/piece/composition": "food",
     "/x-heat-c": "heat_c",
 }
-
-
-class Recent:
-    """Cooks of the plans that were shown last: the forecast is asked for right after the plan, and goes by the same cook."""
-
-    def __init__(self, most: int = 16) -> None:
-        self.most, self.kept, self.lock = most, OrderedDict[str, Cook](), Lock()
-
-    def get(self, key: str) -> Cook | None:
-        """The cook of a plan document; None when it is not among the last."""
-        with self.lock:
-            return self.kept.get(key)
-
-    def keep(self, key: str, cook: Cook) -> None:
-        """Keep it in place of the oldest."""
-        with self.lock:
-            self.kept[key] = cook
-            self.kept.move_to_end(key)
-            while len(self.kept) > self.most:
-                self.kept.popitem(last=False)
 
 
 _recent = Recent()
@@ -355,38 +330,3 @@ def save(request: KitchenRequest) -> HttpResponse:
         can_undo(request, "save", plans=[saved_as.public_id])
     messages.success(request, tell("Saved: {title}", title=saved_as.title))
     return redirect("plan-saved", kitchen=kitchen.public_id, plan=saved_as.public_id)
-
-
-@in_kitchen()
-@require_GET
-def export(request: KitchenRequest, plan: str) -> HttpResponse:
-    """The plan file."""
-    stored = get_object_or_404(Plan, kitchen=request.kitchen, public_id=plan)
-    reply = JsonResponse(stored.document, json_dumps_params={"indent": 1, "ensure_ascii": False})
-    reply["Content-Disposition"] = f'attachment; filename="plan-{stored.public_id}.json"'
-    return reply
-
-
-@in_kitchen(read="cook")
-@require_http_methods(["GET", "POST"])
-def import_file(request: KitchenRequest) -> HttpResponse:
-    """Take a plan file, from disk or pasted; an error names the place and keeps what was pasted."""
-    context: dict[str, Any] = {"text": ""}
-    if request.method == "POST":
-        context["text"], unusable = taken(request)
-        try:
-            if unusable is not None:
-                raise unusable
-            checked = loads(context["text"])
-            outcome = solver.run(compute, checked, with_forecast=False, book=book_of(request.kitchen))
-            kept = save_plan(
-                Actor.of_request(request), SavePlan(json.loads(context["text"]), summary=summary_of(outcome))
-            )
-        except EmberError as error:
-            context |= {"error": current().say(error.message), "path": error.path}
-            return render(request, "plans/import.html", context, status=503 if isinstance(error, Busy) else 422)
-        messages.success(request, tell("Imported: {title}", title=kept.title))
-        return redirect("plan-saved", kitchen=request.kitchen.public_id, plan=kept.public_id)
-    if request.role == "viewer":
-        raise PermissionDenied
-    return render(request, "plans/import.html", context)
