@@ -16,7 +16,6 @@ from ember_core.heat.physics.boiling import boiling_point
 from ember_core.plan.stages import HEAT_KINDS
 from ember_core.wording.message import say
 
-COARSE_K = 0.05  # tolerance of the cooks that count how often stages are repeated
 MOST_AGAIN = 64  # times a stage is repeated
 NUMBERS = ("minutes", "medium_c", "medium_from_c")  # keys in which an expression may stand
 LEAST_MINUTES = 0.25
@@ -181,9 +180,7 @@ def shift_heat(stages: list[dict[str, Any]], offset_c: float) -> None:
 @lru_cache(maxsize=256)
 def _how_often(plan: str, parts: str, target_c: float) -> int:
     """How often stages fit before the core would go past the target, with what comes after them."""
-    from ember_core.heat.cook import run  # heavy; only where stages are repeated
-    from ember_core.heat.ensemble.forecast import MEMBER_CELLS, MEMBER_REFINE
-    from ember_core.heat.setup import setup
+    from ember_core.heat.ensemble.coarse import coarse_cook  # heavy; only where stages are repeated
 
     document = json.loads(plan)
     before, group, after = json.loads(parts)
@@ -191,8 +188,7 @@ def _how_often(plan: str, parts: str, target_c: float) -> int:
 
     def fits(times: int) -> bool:
         checked = parse(document | {"stages": [*before, *group * times, *after] or group})
-        made = setup(checked, cells=MEMBER_CELLS, refine=MEMBER_REFINE)
-        return run(checked, made, tol=COARSE_K).peak_core_c < target_c
+        return coarse_cook(checked).peak_core_c < target_c
 
     low, high = 0, 1
     while high < MOST_AGAIN and fits(high):

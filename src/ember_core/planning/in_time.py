@@ -11,11 +11,8 @@ from ember_core.book.foods import food_row
 from ember_core.entry.sentence import Sentence
 from ember_core.errors import EmberError
 from ember_core.formats.plan import parse
-from ember_core.heat.cook import run
-from ember_core.heat.ensemble.forecast import MEMBER_CELLS, MEMBER_REFINE
-from ember_core.heat.setup import setup
+from ember_core.heat.ensemble.coarse import coarse_cook
 
-TOLERANCE_K = 0.05
 BUDGET_S = 0.5
 Key = tuple[str, str, float, float, float]
 _known: dict[Key, float | None] = {}
@@ -69,8 +66,7 @@ def minutes_of(book: Book, cut: Row, way: Row, altitude_m: float, air_c: float) 
         found: float | None
         try:
             sentence = Sentence.for_cut(cut["id"], book=book, way=way["id"], altitude_m=altitude_m, air_c=air_c)
-            plan = parse(sentence.document())
-            cook = run(plan, setup(plan, cells=MEMBER_CELLS, refine=MEMBER_REFINE), tol=TOLERANCE_K, budget_s=BUDGET_S)
+            cook = coarse_cook(parse(sentence.document()), budget_s=BUDGET_S)
             found = cook.stages[-1].end_s / 60.0
         except EmberError:
             found = None

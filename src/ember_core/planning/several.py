@@ -10,7 +10,7 @@ from typing import Any
 
 from ember_core.formats.plan import parse
 from ember_core.heat.cook import Cook, run
-from ember_core.heat.ensemble.forecast import MEMBER_CELLS, MEMBER_REFINE
+from ember_core.heat.ensemble.coarse import coarse_cook
 from ember_core.heat.setup import setup
 from ember_core.plan.plan import Plan
 
@@ -19,7 +19,7 @@ MOST = 12  # sizes that are told apart; more are taken as the nearest of these
 
 
 @dataclass(frozen=True)
-class Own:
+class OfOneSize:
     """Pieces of one size among several.
 
     Attributes
@@ -91,7 +91,7 @@ def other_sizes(plan: Plan, limits: Mapping[str, Any] | None = None) -> tuple[tu
     return tuple((one, run(one, setup(one, **(limits or {})))) for one in made)
 
 
-def sizes_apart(plan: Plan) -> tuple[Own, ...]:
+def sizes_apart(plan: Plan) -> tuple[OfOneSize, ...]:
     """The pieces of a plan by their own sizes, the first to go in first; empty when they are alike.
 
     Each size is cooked by itself on a coarse grid.
@@ -107,7 +107,7 @@ def sizes_apart(plan: Plan) -> tuple[Own, ...]:
     cooked = []
     for size, count in sizes.items():
         one = of_size(plan, size)
-        cooked.append((size, count, run(one, setup(one, cells=MEMBER_CELLS, refine=MEMBER_REFINE), tol=TOLERANCE_K)))
+        cooked.append((size, count, coarse_cook(one, tol=TOLERANCE_K)))
     longest = max(c.stages[-1].end_s for _, _, c in cooked)
     out = []
     for size, count, cook in sorted(cooked, key=lambda c: -c[2].stages[-1].end_s):
@@ -116,7 +116,7 @@ def sizes_apart(plan: Plan) -> tuple[Own, ...]:
         core = None if cook.pull_stage is None else cook.stages[cook.pull_stage].core_c
         turn = cook.stages[0].end_s if len(cook.stages) > 2 and pull and cook.stages[0].end_s < pull else None
         out.append(
-            Own(
+            OfOneSize(
                 size, count, late, None if turn is None else late + turn, None if pull is None else late + pull, longest, core,
                 cook.peak_core_c,
             )

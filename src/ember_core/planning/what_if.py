@@ -8,11 +8,9 @@ from typing import Any
 from ember_core.entry.sentence import Sentence
 from ember_core.errors import EmberError
 from ember_core.formats.plan import parse
-from ember_core.heat.cook import Cook, run
-from ember_core.heat.ensemble.forecast import MEMBER_CELLS, MEMBER_REFINE
-from ember_core.heat.setup import setup
+from ember_core.heat.cook import Cook
+from ember_core.heat.ensemble.coarse import coarse_cook
 
-TOLERANCE_K = 0.05
 STEPS = {"size_mm": 0.15, "start_c": 8.0, "heat_c": 20.0, "target_c": 4.0}
 """How far the neighbours lie: a share of the size; °C of the others."""
 LEAST = {"size_mm": 1.0, "start_c": -40.0, "heat_c": -20.0, "target_c": 0.0}
@@ -38,8 +36,7 @@ class Cell:
 def coarse(sentence: Sentence) -> Cook | None:
     """A sentence cooked on a coarse grid; None when it cannot be."""
     try:
-        plan = parse(sentence.document())
-        return run(plan, setup(plan, cells=MEMBER_CELLS, refine=MEMBER_REFINE), tol=TOLERANCE_K)
+        return coarse_cook(parse(sentence.document()))
     except EmberError:
         return None
 

@@ -23,7 +23,7 @@ from ember_core.errors import EmberError
 from ember_core.formats.plan import parse
 from ember_core.heat.arrays import Array
 from ember_core.heat.cook import run
-from ember_core.heat.ensemble.forecast import MEMBER_CELLS, MEMBER_REFINE
+from ember_core.heat.ensemble.coarse import coarse_setup
 from ember_core.heat.ensemble.learning import Learner
 from ember_core.heat.setup import setup
 from ember_core.line.fold import CookState
@@ -94,7 +94,7 @@ def prepare(thermal: str) -> Learner:
     kept.pop("house", None)
     plan = parse(kept | ({"x-house": house} if house else {}))
     cook = run(plan, setup(plan))
-    cells = setup(plan, cells=MEMBER_CELLS, refine=MEMBER_REFINE)
+    cells = coarse_setup(plan)
     return Learner.prepare(cells, plan.face_kinds, cook, members=MEMBERS, spreads=spreads, threads=1)
 
 

@@ -48,7 +48,7 @@ def as_pdf(template: str, context: dict[str, Any], page: str, request: KitchenRe
     from weasyprint.text.fonts import FontConfiguration
     from weasyprint.urls import URLFetcher
 
-    class Own(URLFetcher):  # type: ignore[misc]  # the library has no types
+    class ShippedOnly(URLFetcher):  # type: ignore[misc]  # the library has no types
         """Pictures stand in the page itself, and one font on the disk; nothing else is fetched."""
 
         def fetch(self, url: str, headers: Any = None) -> Any:
@@ -58,7 +58,7 @@ def as_pdf(template: str, context: dict[str, Any], page: str, request: KitchenRe
             return super().fetch(url, headers)
 
     html = render_to_string(template, context | {"kitchen": request.kitchen}, request=request)
-    fetcher = Own(allowed_protocols=["data", "file"])
+    fetcher = ShippedOnly(allowed_protocols=["data", "file"])
     face = f"@font-face {{ font-family: Archivo; src: url({FONT.as_uri()}); font-weight: 100 900 }}"
     fonts = FontConfiguration()
     styles = [

@@ -6,9 +6,8 @@ from collections.abc import Mapping
 from dataclasses import dataclass, replace
 from typing import Any
 
-from ember_core.heat.cook import Cook, run
-from ember_core.heat.ensemble.forecast import MEMBER_CELLS, MEMBER_REFINE
-from ember_core.heat.setup import setup
+from ember_core.heat.cook import Cook
+from ember_core.heat.ensemble.coarse import coarse_cook, coarse_setup
 from ember_core.plan.plan import Plan
 from ember_core.plan.stages import HEAT_KINDS
 from ember_core.wording.message import Message, say
@@ -42,13 +41,13 @@ def sensitivities(plan: Plan, cook: Cook) -> tuple[Sensitivity, ...]:
     """
 
     def cooked(changed: Plan, *, hotter: float = 0.0, better: float = 1.0) -> tuple[float | None, float]:
-        s = setup(changed, cells=MEMBER_CELLS, refine=MEMBER_REFINE)
+        s = coarse_setup(changed)
         for i, stage in enumerate(changed.stages):
             if stage.kind in HEAT_KINDS:
                 s.schedule.faces["medium_c"][i] += hotter
                 s.schedule.faces["h"][i] *= better
                 s.schedule.faces["emissivity"][i] *= better
-        found = run(changed, s, tol=TOLERANCE_K)
+        found = coarse_cook(changed, made=s, tol=TOLERANCE_K)
         return found.pull_s, found.peak_core_c
 
     pull, peak = cooked(plan)

@@ -1,0 +1,37 @@
+"""A plan cooked on the grid of the forecast's members: for comparing many, at a fraction of the cost of the nominal cook."""
+
+from __future__ import annotations
+
+from ember_core.heat.cook import BUDGET_S, Cook, run
+from ember_core.heat.ensemble.forecast import MEMBER_CELLS, MEMBER_REFINE
+from ember_core.heat.setup import Setup, setup
+from ember_core.plan.plan import Plan
+
+TOLERANCE_K = 0.05
+
+
+def coarse_setup(plan: Plan) -> Setup:
+    """A plan's arrays on the members' grid."""
+    return setup(plan, cells=MEMBER_CELLS, refine=MEMBER_REFINE)
+
+
+def coarse_cook(
+    plan: Plan, *, made: Setup | None = None, tol: float = TOLERANCE_K, budget_s: float | None = BUDGET_S
+) -> Cook:
+    """A plan's cook on the members' grid.
+
+    Parameters
+    ----------
+    plan : Plan
+    made : Setup, optional
+        Its arrays, where they were changed; default as :func:`coarse_setup` makes them.
+    tol : float
+        Of the steps, K.
+    budget_s : float or None
+        As of :func:`ember_core.heat.cook.run`.
+
+    Raises
+    ------
+    InputError, ComputationError
+    """
+    return run(plan, coarse_setup(plan) if made is None else made, tol=tol, budget_s=budget_s)
