@@ -139,3 +139,16 @@ def test_undo_of_what_was_done_to_several(kitchen, as_, do, more):
     assert "Undo" in cook.get("/k/hut/plan/list/").content.decode()
     assert cook.post(UNDO).status_code == 302
     assert state() == before
+
+
+def test_while_it_is_dragged_only_the_plan_is_asked_for(kitchen, as_):
+    """No forecast, no changes that would meet the rule, no draft: they wait for the value that is let go."""
+    cook = as_("cook")
+    asked = SENTENCE | {"cut": "chicken-breast", "way": "bath", "target_c": "60", "size_mm": "30"}
+    held, let_go = (cook.get("/k/hut/plan/", asked | more).content.decode() for more in ({"live": "1"}, {}))
+    assert keeper(held) is None
+    assert keeper(let_go) is not None
+    for later in ("/plan/forecast/", "/plan/to-meet/"):
+        assert f'hx-get="/k/hut{later}' in let_go
+        assert f'hx-get="/k/hut{later}' not in held
+    assert "live" not in keeper(let_go)["state"]

@@ -6,9 +6,12 @@ import json
 import re
 
 import pytest
+from django import forms
 from django.core.files.uploadedfile import SimpleUploadedFile
+from django.test import SimpleTestCase
 
 from ember_core.book.book import shipped
+from ember_web.plans.forms import Options
 from ember_web.plans.models import Plan
 from tests.conftest import plan_document
 
@@ -213,3 +216,13 @@ def test_a_mass_that_the_shape_cannot_hold_is_told_beside_it(kitchen, as_):
     )
     assert 'id="error-mass_g"' in page
     assert "The mass is 5000 g, and this shape holds about 1,578 g" in page
+
+
+@pytest.mark.parametrize("value", ["a", "b & c", "", None, 3, "none of them"])
+def test_a_select_is_written_as_djangos_own(value):
+    """Plain and grouped, with what must be escaped, and every kind of value."""
+    choices = [("", "any"), ("a", "A < B"), ("Beef & veal", [("b & c", 'the "best"'), (3, "three")])]
+    attrs = {"class": "part", "aria-label": "cut", "translate": "no"}
+    ours, theirs = (kind(attrs=attrs, choices=choices) for kind in (Options, forms.Select))
+    same = SimpleTestCase().assertHTMLEqual
+    same(ours.render("cut", value, {"id": "id_cut"}), theirs.render("cut", value, {"id": "id_cut"}))
