@@ -128,7 +128,7 @@ def undo(request: KitchenRequest) -> HttpResponse:
         elif plans:  # doubles, or a plan that was new
             archive_plans(actor, ArchivePlans(plans))
         for plan, number in kept.get("revisions", ()):
-            restore_plan(actor, RestorePlan(plan, number))
+            restore_plan(actor, RestorePlan(plan, number, seen=number + 1))  # not over what somebody saved since
     except InputError as error:
         messages.error(request, current().say(error.message))
     else:

@@ -115,6 +115,11 @@ def test_undo_of_a_save(kitchen, as_):
     cook.post(UNDO)
     plan.refresh_from_db()
     assert plan.document["piece"]["shape"]["thickness_mm"] == 28.0
+    saved(cook, plan=plan.public_id, size_mm="33")
+    saved(as_("chef"), plan=plan.public_id, size_mm="20")
+    assert "Somebody saved this plan meanwhile" in cook.post(UNDO, follow=True).content.decode()
+    plan.refresh_from_db()
+    assert plan.document["piece"]["shape"]["thickness_mm"] == 20.0
     assert "nothing to take back" in cook.post(UNDO, follow=True).content.decode()
 
 

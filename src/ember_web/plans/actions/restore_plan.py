@@ -13,10 +13,11 @@ from ember_web.tenancy.action import Actor, Rank, action
 
 @dataclass(frozen=True)
 class RestorePlan:
-    """Public id of a plan, and the number of one of its revisions."""
+    """Public id of a plan, the number of one of its revisions, and that of the newest that was seen (0: not asked)."""
 
     plan: str
     number: int
+    seen: int = 0
 
 
 @action(Rank.COOK, trail=False)
@@ -26,7 +27,7 @@ def restore_plan(actor: Actor, command: RestorePlan) -> Plan:
     Raises
     ------
     InputError
-        A revision that is not this kitchen's.
+        A revision that is not this kitchen's, or a plan that somebody saved since.
     """
     found = PlanRevision.objects.filter(
         kitchen=actor.kitchen, plan__public_id=command.plan, number=command.number
@@ -34,4 +35,4 @@ def restore_plan(actor: Actor, command: RestorePlan) -> Plan:
     if found is None:
         raise InputError(say("There is no such version of a plan here."), path="number", code="missing")
     document = {**found.document, "title": found.title}
-    return save_plan(actor, SavePlan(document, command.plan, entered=found.entered))
+    return save_plan(actor, SavePlan(document, command.plan, command.seen, entered=found.entered))
