@@ -231,16 +231,3 @@ def test_signed_out_line_keeps_its_queue_and_goes_on(browser, site):
     browser.tap(f"[id='{mine['id']}']")
     browser.tap("#finish")
     browser.until(lambda: browser.current_url.endswith("/log/"))
-
-
-@pytest.mark.parametrize("path", ["/plan/", "/line/", "/log/", "/plan/list/", "/plan/import/"])
-@pytest.mark.parametrize("size", [(1280, 800), (820, 1180), (390, 844)])
-def test_nothing_sticks_out(browser, site, path, size):
-    """No page scrolls sideways; fonts and styles are our own; nothing is asked of another host."""
-    browser.size(*size)
-    browser.sign_in(site, "chef")
-    browser.get(site.kitchen + path)
-    assert browser.execute_script("return document.documentElement.scrollWidth") <= size[0]
-    hosts = browser.execute_script("return performance.getEntriesByType('resource').map((e) => new URL(e.name).host)")
-    assert set(hosts) <= {f"127.0.0.1:{site.port}"}
-    assert browser.execute_script("return document.fonts.ready.then(() => document.fonts.check('16px Archivo'))")
