@@ -55,6 +55,8 @@ def test_pages(browser, site, size):
         wrong += [(page, first, *f) for f in faults(browser)]
         other = "day" if first == "night" else "night"
         browser.execute_script("document.documentElement.dataset.bsTheme = arguments[0]", other)
-        wrong += [(page, other, *f) for f in faults(browser, ["color-contrast", "link-in-text-block"])]  # a mode is colours, nothing else
+        wrong += [
+            (page, other, *f) for f in faults(browser, ["color-contrast", "link-in-text-block"])
+        ]  # a mode is colours, nothing else
     assert browser.execute_script("return document.fonts.ready.then(() => document.fonts.check('16px Archivo'))")
     assert wrong == []
