@@ -107,13 +107,15 @@ def _page(
         sketch = _sketch(form, kitchen, book, plan, data)
     cut = book.cuts.get(str(form["cut"].value()))
     food = cut["food"] if cut else str(base.get("piece", {}).get("food", ""))
-    state = urlencode({k: form[k].value() or "" for k in (*FIELDS, "title")})
+    said = {k: form[k].value() or "" for k in (*FIELDS, "title")}
+    state = urlencode(said)
     stated = quick is not None or any(k in data for k in FIELDS)
     changed = plan is not None and view is not None and view.outcome.plan.document != plan.document
     asked = {"plan": plan.public_id} if plan else {}
+    query = urlencode(said | asked)
     at = {"at": f"{view.picture.cursor['t']:.0f}"} if view is not None else {}
     several = sizes_of(outcome, kitchen) if outcome is not None else None
-    likely = f"{reverse('plan-forecast', args=[kitchen.public_id])}?{state}&{urlencode(asked | at)}"
+    likely = f"{reverse('plan-forecast', args=[kitchen.public_id])}?{query}&{urlencode(at)}"
     context = {
         "form": form,
         "plan": plan,
@@ -122,8 +124,9 @@ def _page(
         "quick": quick,
         "names": choices_for(book, food),
         "state": state,
+        "query": query,
         "likely": likely,
-        "to_meet": f"{reverse('plan-to-meet', args=[kitchen.public_id])}?{state}&{urlencode(asked)}",
+        "to_meet": f"{reverse('plan-to-meet', args=[kitchen.public_id])}?{query}",
         "save_words": _("Save plan") if plan is None else _("Save changes") if changed else _("Save"),
         "here": reverse("plan-saved", args=[kitchen.public_id, plan.public_id])
         if plan
