@@ -178,11 +178,12 @@ def _page(
 def _kept_of(form: SentenceForm, view: View, book: Book) -> str:
     """A sentence in the words in which its draft is found again."""
     d, plan = form.cleaned_data, view.outcome.plan
+    egg = plan.shape["kind"] == "egg"
     return tell(
-        "{count} × {piece}, {size:length}, {way}, {target:temp}",
+        "{count} × {piece}, {size}, {way}, {target:temp}",
         count=d["count"] or 1,
         piece=say(book.piece_name(plan.document["piece"])),
-        size=d["size_mm"],
+        size=say("{mass:mass}", mass=plan.shape["mass_g"]) if egg else say("{size:length}", size=d["size_mm"]),
         way=say(book.way_name(plan.document.get("way", {}))),
         target=d["target_c"],
     )

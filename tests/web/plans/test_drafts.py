@@ -45,6 +45,12 @@ def test_a_changed_sentence_keeps_itself(kitchen, as_):
     assert not Draft.objects.exists()
 
 
+def test_a_draft_of_an_egg_is_found_by_its_mass(kitchen, as_):
+    """An egg's breadth is nobody's measure."""
+    page = as_("cook").get("/k/hut/plan/", {"cut": "soft-egg", "mass_g": "58", "was": "soft-egg"}).content.decode()
+    assert keeper(page)["words"].startswith("1 × soft egg in the shell, 58 g, ")
+
+
 def test_a_draft_of_a_plan_ends_with_its_save(kitchen, as_):
     """By a save, by coming back to what is saved, and when somebody saves after it."""
     cook = as_("cook")
