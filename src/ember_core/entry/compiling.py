@@ -57,6 +57,11 @@ def stage_of(template: Mapping[str, Any], known: Known) -> dict[str, Any]:
     )
     if "faces" in template:
         stage["faces"] = {name: _filled(face, known) for name, face in template["faces"].items()}
+    if "portion" in template:
+        if template["portion"]["thickness_mm"] < known.size_mm:
+            stage["portion"] = dict(template["portion"])
+        else:  # the piece is thinner than a portion: cutting it across changes nothing
+            stage.pop("portion")
     if template.get("solve"):
         stage["until"] = {"peak_core_c": known.target_c}
     if "chill_to" in template:

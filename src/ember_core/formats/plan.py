@@ -18,7 +18,7 @@ from ember_core.errors import FormatError, InputError, ValueRangeError
 from ember_core.formats.stages import read_stage
 from ember_core.formats.usable import check_usable, pointer
 from ember_core.plan.plan import Plan, pieces_kg
-from ember_core.plan.shapes import FOOD_DENSITY, SHAPE_KEYS, volume_mm3
+from ember_core.plan.shapes import FOOD_DENSITY, SHAPE_KEYS, thinnest_mm, volume_mm3
 from ember_core.safety.forms import requirement
 from ember_core.wording.message import say
 
@@ -27,6 +27,8 @@ FORMAT = "open-ember.plan/1"
 MAX_BYTES = 1_000_000
 
 HOUSE_KEYS = ("base", "rows", "written_plan", "validated")
+
+CUT_SLACK = 1.05  # a portion may be so much larger than what it is cut from: both are measured by hand
 
 LEAST_FILL, MOST_FILL = 0.35, 1.35  # a piece does not fill its shape, or bulges out of it, by so much
 
@@ -195,7 +197,10 @@ def parse(document: Any) -> Plan:
     _check_mass(piece)
     kitchen = document.get("kitchen", {})
     altitude_m = float(kitchen.get("altitude_m", 0.0))
-    stages = tuple(read_stage(s, i, piece["shape"], altitude_m) for i, s in enumerate(document["stages"]))
+    stages = tuple(
+        read_stage(s, i, shape, altitude_m)
+        for i, (s, shape) in enumerate(zip(document["stages"], _shapes(document), strict=True))
+    )
     peaks = [i for i, s in enumerate(stages) if s.until == "peak_core_c"]
     if len(peaks) > 1:
         raise FormatError(
@@ -331,7 +336,7 @@ def _check_sentence(document: Mapping[str, Any]) -> None:
         )
 
 
-def _check_shape(shape: Mapping[str, Any]) -> None:
+def _check_shape(shape: Mapping[str, Any], at: str = "/piece/shape") -> None:
     """A shape states its own lengths and no others."""
     kind = shape["kind"]
     for key in shape:
@@ -344,9 +349,53 @@ def _check_shape(shape: Mapping[str, Any]) -> None:
                     choices=", ".join(SHAPE_KEYS[kind]),
                     key=key,
                 ),
-                path=f"/piece/shape/{key}",
+                path=f"{at}/{key}",
                 code="choice",
             )
+
+
+def _shapes(document: Mapping[str, Any]) -> list[Mapping[str, Any]]:
+    """The shape in each stage: the piece's, and from where it is cut that of a portion.
+
+    Raises
+    ------
+    FormatError, ValueRangeError
+        A portion before the first stage, a second one, of an egg, or larger than the piece.
+    """
+    shape, out, cut = document["piece"]["shape"], list[Mapping[str, Any]](), False
+    for i, stage in enumerate(document["stages"]):
+        portion = stage.get("portion")
+        if portion is not None:
+            at = f"/stages/{i}/portion"
+            if i == 0 or cut:
+                why = say("It is cut once already") if cut else say("Before its first stage it is piece.shape")
+                raise FormatError(
+                    say("{why}; leave portion out here, or give the shape there.", why=why), path=at, code="choice"
+                )
+            if "egg" in {portion["kind"], shape["kind"]}:
+                raise FormatError(say("An egg is not cut into portions; leave portion out."), path=at, code="choice")
+            _check_shape(portion, at)
+            _fits_in(portion, shape, at)
+            shape, cut = portion, True
+        out.append(shape)
+    return out
+
+
+def _fits_in(portion: Mapping[str, Any], whole: Mapping[str, Any], at: str) -> None:
+    """A portion is nowhere thicker than what it is cut from, and no larger."""
+    thick, most = thinnest_mm(portion), thinnest_mm(whole)
+    (volume, _), (holds, _) = volume_mm3(portion), volume_mm3(whole)
+    open_ended = volume_mm3(portion)[1]
+    if thick > most * CUT_SLACK or (not open_ended and volume > holds * CUT_SLACK):
+        raise ValueRangeError(
+            say(
+                "The portion ({thick:length}) is larger than the piece it is cut from ({most:length}). Give a portion that fits "
+                "into the piece.",
+                thick=thick,
+                most=most,
+            ),
+            path=at,
+        )
 
 
 def _check_mass(piece: Mapping[str, Any]) -> None:

@@ -115,7 +115,7 @@ def read_stage(raw: Mapping[str, Any], index: int, shape: Mapping[str, Any], alt
         )
     return StageSpec(
         kind, float(raw["minutes"]), specs[0], specs[1], specs[2], specs[3], until, value, organism, raw.get("load"), raw.get("vent", "open"),
-        _said(raw.get("x-say"), at),
+        _said(raw.get("x-say"), at), raw.get("portion"),
     )  # fmt: skip
 
 

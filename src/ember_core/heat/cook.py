@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 import numpy as np
@@ -47,6 +47,8 @@ CORE_ABOVE_K, PLACE_ABOVE_K = 1.5, 10.0
 SAMPLES, MESH_SAMPLES = 40.0, 12.0  # a stage is recorded at least so often
 
 UNTIL_WORD = {v: k or "minutes" for k, v in UNTIL_CODE.items()}
+
+UNEVEN_K = 8.0  # by more may a piece's places not differ when it is cut, or it is said
 
 BUDGET_S = 2.0  # what may be spent on one plan's nominal cook
 
@@ -173,13 +175,39 @@ def pull_stage_of(stages: Sequence[StageSpec]) -> int | None:
 
 @dataclass(frozen=True)
 class Variation:
-    """How a piece differs from the nominal one: length (m, or a mesh's stretch), factors, m0 (kg/m²), start (°C)."""
+    """How a piece differs from the nominal one: length (m, or a mesh's stretch), factors, m0 (kg/m²), start (°C).
+
+    ``portion`` is the length of a portion, where the piece is cut.
+    """
 
     length: float
     k_scale: float
     c_scale: float
     drying: float
     start_c: float
+    portion: float | None = None
+
+
+@dataclass(frozen=True, eq=False)
+class Stretch:
+    """Stages that a piece, or a portion of it, goes through in one shape; times from their begin, s."""
+
+    t: Array
+    core: Array
+    mean: Array
+    surface_a: Array
+    surface_b: Array
+    line: Array  # °C, times × cells of the line through the core
+    depth: Array  # mm
+    elsewhere: Array
+    stages: tuple[StageOutcome, ...]
+    top: tuple[float, float]  # the highest core, °C, and its time, s
+    heat: float  # J/m²
+    least_log10: float  # of any place
+    met: bool  # every place has met the rule
+    lost: bool  # steps were not recorded
+    closed: bool
+    vapour_pa: float | None
 
 
 def run(
@@ -188,6 +216,7 @@ def run(
     """Compute the nominal cook of a plan, or that of a piece that differs from it.
 
     ``budget_s`` is the time that may be spent, on a slow machine: work is counted, so that the answer is the same on all.
+    A piece that is cut goes on as a portion, whose places begin with the piece's mean temperature and worst history.
 
     Parameters
     ----------
@@ -204,13 +233,100 @@ def run(
     ComputationError
         When the step size underflows, or the budget is used up; names the stage and what would help.
     """
+    vary = vary or Variation(s.length, 1.0, 1.0, DRYING_SCALE, s.start_c)
+    count = len(plan.stages)
+    cut = count if s.cut_at is None else s.cut_at
+    stops = np.array(plan.report_at_s, dtype=float)
+    uneven = 0.0
+    found = _stretch(plan, s, (0, cut), vary, stops, tol, budget_s)
+    if s.portion is not None:
+        end = float(found.t[-1])
+        size = s.portion.length if vary.portion is None else vary.portion
+        own = replace(vary, length=size, start_c=float(found.mean[-1]))
+        later = replace(s.portion, schedule=s.schedule)
+        after = _stretch(plan, later, (cut, count), own, stops[stops > end] - end, tol, budget_s, found)
+        uneven = float(np.ptp(found.line[-1]))
+        found = joined(found, after)
+    top, top_t = found.top
+    findings = setup_findings(plan, boiling_point(plan.altitude_m))
+    if uneven > UNEVEN_K:
+        words = say(
+            "The piece is cut before stage {stage} while its places differ by {uneven_k:difference0}; portions are computed from "
+            "its mean. Let it even out first.",
+            stage=cut + 1,
+            uneven_k=uneven,
+        )
+        findings.append(Finding("cut-uneven", "care", words, "the model"))
+    boil_c = s.boil_c if s.boil_c < NO_BOILING else np.inf
+    start = min(vary.start_c, s.boil_c)
+    field = np.hstack([found.line, found.elsewhere])
+    findings += outcome_findings(plan, found.stages, top, found.stages[-1].end_s, field, start, boil_c, s.table)
+    if found.lost:
+        findings.append(
+            Finding(
+                "record-full",
+                "care",
+                say("More steps were needed than are kept; the end of the cook is missing in samples."),
+                "solver",
+            )
+        )
+    return Cook(
+        t=found.t,
+        core=found.core,
+        mean=found.mean,
+        surface_a=found.surface_a,
+        surface_b=found.surface_b,
+        field=found.line,
+        depth=found.depth,
+        stages=found.stages,
+        peak_core_c=top,
+        peak_t_s=top_t,
+        pull_stage=pull_stage_of(plan.stages),
+        heat_in_j_m2=found.heat,
+        findings=tuple(findings),
+        closed=found.closed,
+        elsewhere=found.elsewhere,
+        vapour_pa=found.vapour_pa,
+    )
+
+
+def _stretch(
+    plan: Plan,
+    s: Setup,
+    of: tuple[int, int],
+    vary: Variation,
+    stops: Array,
+    tol: float | None,
+    budget_s: float | None,
+    before: Stretch | None = None,
+) -> Stretch:
+    """Cook one shape through its stages.
+
+    Parameters
+    ----------
+    plan, s : Plan, Setup
+        ``s`` on the shape's grid, with all stages.
+    of : tuple of int
+        From which stage to before which.
+    vary : Variation
+        What it is.
+    stops : ndarray
+        Times to be met exactly, s from the begin of the first of these stages.
+    tol, budget_s : float
+        As of :func:`run`.
+    before : Stretch, optional
+        What the piece has behind it, when a portion was cut from it.
+    """
     mesh = s.grid if isinstance(s.grid, Mesh) else None
     n = s.grid.n if mesh is None else mesh.watch.size
-    vary = vary or Variation(s.length, 1.0, 1.0, DRYING_SCALE, s.start_c)
+    first, last = of
+    count = last - first
+    schedule = s.schedule.part(first, last)
     y = start_state(s, vary.start_c, vary.c_scale)
-    stops = np.array(plan.report_at_s, dtype=float)
+    state = plain(view)(y, s.grid.n, patches_of(s.grid), s.criterion.row_c.size)
+    if before is not None:
+        state.lethality[:], state.met[:] = before.least_log10, float(before.met)
     record = empty_record(8000 + stops.size, n, budget_s)
-    count = len(plan.stages)
     end_s = np.zeros(count)
     ended = np.zeros(count, dtype=np.int64)
     body = body_of(s, length=vary.length, k_scale=vary.k_scale, c_scale=vary.c_scale, drying=vary.drying)
@@ -218,9 +334,9 @@ def run(
         tol = MESH_TOLERANCE_K if mesh is not None else TOLERANCE_K if s.table.linear else FOOD_TOLERANCE_K
     case = case_of(s, body, tol, record)
     samples = SAMPLES if mesh is None else MESH_SAMPLES
-    top, top_t, status = run_cook(y, s.schedule, case, samples, record, stops, end_s, ended)
+    top, top_t, status = run_cook(y, schedule, case, samples, record, stops, end_s, ended)
     if status < 0 or not np.isfinite(y).all():
-        raise _gave_up(plan, int(np.argmax(end_s == 0.0)), status == SPENT, budget_s)
+        raise _gave_up(plan, first + int(np.argmax(end_s == 0.0)), status == SPENT, budget_s)
     rows = int(record.tally[0].rows)
     start = min(vary.start_c, s.boil_c)
 
@@ -241,47 +357,92 @@ def run(
         at = int(np.argmin(np.abs(t - end_s[i])))
         outcomes.append(
             StageOutcome(
-                plan.stages[i].kind, begin, float(t[at]), float(core[at]), float(mean[at]), UNTIL_WORD[int(ended[i])]
+                plan.stages[first + i].kind,
+                begin,
+                float(t[at]),
+                float(core[at]),
+                float(mean[at]),
+                UNTIL_WORD[int(ended[i])],
             )
         )
         begin = float(t[at])
-    faces = s.schedule.faces
+    faces = schedule.faces
     hottest = max(start, float((faces["medium_c"] + np.maximum(faces["off_k"], 0.0)).max()))
     if max(core.max(), top) > hottest + CORE_ABOVE_K or field.max() > hottest + PLACE_ABOVE_K:
         above = np.maximum(core - CORE_ABOVE_K, field.max(axis=1) - PLACE_ABOVE_K)
         stage = int(np.searchsorted(end_s, t[int(np.argmax(above))]))
-        raise _gave_up(plan, min(stage, count - 1), False, budget_s)
-    findings = setup_findings(plan, boiling_point(plan.altitude_m))
-    boil_c = s.boil_c if s.boil_c < NO_BOILING else np.inf
-    findings += outcome_findings(plan, outcomes, top, float(end_s[-1]), field, start, boil_c, s.table)
-    if record.tally[0].lost:
-        findings.append(
-            Finding(
-                "record-full",
-                "care",
-                say("More steps were needed than are kept; the end of the cook is missing in samples."),
-                "solver",
-            )
-        )
+        raise _gave_up(plan, first + min(stage, count - 1), False, budget_s)
     if isinstance(s.grid, Mesh):
         line, depth, elsewhere = line_of(s.grid, field)
     else:
         line, depth, elsewhere = whole_field(s.grid, field), depth_of(s.grid, vary.length), field[:, :0]
-    return Cook(
+    return Stretch(
         t=t,
         core=core,
         mean=mean,
         surface_a=column(record.surface_a),
         surface_b=column(record.surface_b),
-        field=line,
+        line=line,
         depth=depth,
-        stages=tuple(outcomes),
-        peak_core_c=float(top),
-        peak_t_s=float(top_t),
-        pull_stage=pull_stage_of(plan.stages),
-        heat_in_j_m2=_heat_in(s, y),
-        findings=tuple(findings),
-        closed=_closed(s.grid),
         elsewhere=elsewhere,
+        stages=tuple(outcomes),
+        top=(float(top), float(top_t)),
+        heat=_heat_in(s, y),
+        least_log10=float(state.lethality.min()),
+        met=bool((state.met >= 1.0).all()),
+        lost=bool(record.tally[0].lost),
+        closed=_closed(s.grid),
         vapour_pa=float(y[-1] * faces["pressure_pa"][-1].max()) if faces["leak"][-1].max() > 0.0 else None,
     )
+
+
+def _places(line: Array, closed: bool, depth: Array) -> Array:
+    """Where the cells of a line lie, as shares of half its length from the core: -1 to 1, or 0 to 1 from the centre out."""
+    half_cell = 0.5 * (depth[-1] - depth[-2]) if depth.size > 1 else depth[-1]
+    whole = depth[-1] + half_cell
+    return np.asarray(depth / whole if closed else 2.0 * depth / whole - 1.0)
+
+
+def joined(a: Stretch, b: Stretch) -> Stretch:
+    """A piece and a portion cut from it, as one cook on the piece's own depths.
+
+    The line of the portion is drawn out over the piece's, core on core. What a place of the portion has behind it nobody
+    knows: so ``elsewhere`` holds the worst pairs besides, the coldest and the slowest place of the one with every place of
+    the other.
+    """
+    at = _places(a.line, a.closed, a.depth)
+    there = _places(b.line, b.closed, b.depth)
+    if b.closed and not a.closed:
+        at = np.abs(at)
+    line = np.stack([np.interp(at, there, row) for row in b.line])
+    end = float(a.t[-1])
+
+    def both(x: Array, y: Array) -> Array:
+        return np.concatenate([x, y[1:]])
+
+    ours, theirs = np.hstack([a.line, a.elsewhere]), np.hstack([b.line, b.elsewhere])
+    pairs = [both(np.repeat(ours[:, [i]], theirs.shape[1], axis=1), theirs) for i in _worst(ours, a.t)] + [
+        both(ours, np.repeat(theirs[:, [i]], ours.shape[1], axis=1)) for i in _worst(theirs, b.t)
+    ]
+    later = [replace(x, start_s=x.start_s + end, end_s=x.end_s + end) for x in b.stages]
+    return replace(
+        a,
+        t=both(a.t, b.t + end),
+        core=both(a.core, b.core),
+        mean=both(a.mean, b.mean),
+        surface_a=both(a.surface_a, b.surface_a),
+        surface_b=both(a.surface_b, b.surface_b),
+        line=both(a.line, line),
+        elsewhere=np.hstack(pairs),
+        stages=(*a.stages, *later),
+        top=a.top if a.top[0] >= b.top[0] else (b.top[0], b.top[1] + end),
+        heat=a.heat + b.heat,
+        lost=a.lost or b.lost,
+        vapour_pa=b.vapour_pa,
+    )
+
+
+def _worst(field: Array, t: Array) -> list[int]:
+    """The places that are killed least, have been least hot, and are warmest at the end, without repetition."""
+    killed = np.trapezoid(10.0 ** ((field - 70.0) / 7.0), t, axis=0)
+    return sorted({int(killed.argmin()), int(field.max(axis=0).argmin()), int(field[-1].argmax())})

@@ -4,8 +4,10 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
+from typing import Any
 
 import numpy as np
+from numpy.typing import NDArray
 
 from ember_core.book.foods import food_row
 from ember_core.constants import WATER_HEAT
@@ -43,6 +45,7 @@ from ember_core.heat.solver.types import (
     Criterion,
     Layers,
     Record,
+    Rows,
     Schedule,
     patches_of,
     size_of,
@@ -86,6 +89,12 @@ class Setup:
     h_spread: Array  # stages × 4, standard deviation of ln h
     criterion: Criterion
     start_c: float
+    cut_at: int | None = None  # the stage before which the piece is cut
+    portion: Setup | None = None  # on a portion's grid, with the same schedule
+
+    def of_stage(self, i: int) -> Setup:
+        """What is cooked in a stage: the piece, or a portion of it."""
+        return self.portion if self.portion is not None and self.cut_at is not None and i >= self.cut_at else self
 
 
 def thermal_table(plan: Plan) -> ThermalTable:
@@ -191,7 +200,7 @@ def setup(
                 surface = replace(surface, cold=cold, rise_s=rise_s)
             if face.kind == "oven" and face.surface is None and face.humidity is None and surface.wet > 0.0:
                 load = stage.load or {}
-                carries = i > 0 and faces["leak"][i - 1].max() > 0.0
+                carries = i > 0 and i != plan.cut_at and faces["leak"][i - 1].max() > 0.0
                 surface = in_vapour(
                     surface,
                     stage.vent,
@@ -203,13 +212,13 @@ def setup(
                 )
             faces[i, j] = face_row(surface)
             spread[i, j] = surface.h_spread
-    symmetric = bool((faces[:, 0] == faces[:, 1]).all())
-    edge = plan.shape["kind"] == "box" and bool((faces[:, 2] != faces[:, 3]).any())
-    crust = plan.properties is None and bool(((faces["medium_c"] > boil_c + 5) & (faces["h"] > 60)).any())
-    grid, length, size = geometry(plan.shape, symmetric, crust, cells, refine, edge=edge)
     d, t_ref, z = lethality or (0.0, 60.0, 6.0)
     pairs = np.array(rows, dtype=float).reshape(-1, 2)
-    return Setup(
+    cut = plan.cut_at
+    until = np.zeros(n, dtype=np.int64)
+    first = slice(0, n if cut is None else cut)
+    grid, length, size = _geometry(plan, plan.shape, first, faces, until, boil_c, cells, refine)
+    whole = Setup(
         grid=grid,
         table=table,
         inner=_yolk(plan),
@@ -219,13 +228,59 @@ def setup(
         schedule=Schedule(
             np.array([s.seconds for s in plan.stages]),
             faces,
-            np.array([_waited_for(s.until, symmetric) for s in plan.stages], dtype=np.int64),
+            until,
             np.array([float(s.until_value) for s in plan.stages]),
         ),
         h_spread=spread,
         criterion=Criterion(d, t_ref, z, np.ascontiguousarray(pairs[:, 0]), np.ascontiguousarray(pairs[:, 1])),
         start_c=plan.start_c,
     )
+    if cut is None:
+        return whole
+    shape = plan.stages[cut].portion or {}
+    grid, length, size = _geometry(plan, shape, slice(cut, n), faces, until, boil_c, cells, refine)
+    return replace(whole, cut_at=cut, portion=replace(whole, grid=grid, length=length, size=size))
+
+
+def _geometry(
+    plan: Plan,
+    shape: Mapping[str, Any],
+    stages: slice,
+    faces: Rows,
+    until: NDArray[np.int64],
+    boil_c: float,
+    cells: int,
+    refine: float,
+) -> tuple[Grid | Mesh, float, float]:
+    """The grid of a shape for some stages of a plan; what each of them waits for is written into ``until``.
+
+    Parameters
+    ----------
+    plan : Plan
+    shape : mapping
+        The piece's, or a portion's.
+    stages : slice
+        In which it has this shape.
+    faces : rows of FACE
+        Of all stages.
+    until : ndarray of int
+        Of all stages; those of ``stages`` are set.
+    boil_c : float
+        °C.
+    cells, refine : int, float
+        As of :func:`setup`.
+
+    Returns
+    -------
+    tuple
+        As of :func:`ember_core.heat.geometry.shapes.geometry`.
+    """
+    own = faces[stages]
+    symmetric = bool((own[:, 0] == own[:, 1]).all())
+    edge = shape["kind"] == "box" and bool((own[:, 2] != own[:, 3]).any())
+    crust = plan.properties is None and bool(((own["medium_c"] > boil_c + 5) & (own["h"] > 60)).any())
+    until[stages] = [_waited_for(s.until, symmetric) for s in plan.stages[stages]]
+    return geometry(shape, symmetric, crust, cells, refine, edge=edge)
 
 
 def _waited_for(until: str | None, symmetric: bool) -> int:

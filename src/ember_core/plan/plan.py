@@ -43,6 +43,11 @@ class Plan:
         return self.rules or ""
 
     @property
+    def cut_at(self) -> int | None:
+        """The stage before which the piece is cut into portions; None when it stays whole."""
+        return next((i for i, s in enumerate(self.stages) if s.portion is not None), None)
+
+    @property
     def face_kinds(self) -> tuple[tuple[str, ...], ...]:
         """What faces a, b, the side and the edge meet in each stage: their kinds."""
         return tuple(tuple(f.kind for f in s.all_faces) for s in self.stages)

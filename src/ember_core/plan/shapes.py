@@ -33,6 +33,11 @@ def volume_mm3(shape: Mapping[str, Any]) -> tuple[float, bool]:
     return (product if kind == "box" else math.pi / 6 * product), False
 
 
+def thinnest_mm(shape: Mapping[str, Any]) -> float:
+    """The least length of a shape, mm: heat comes to the core from there. An egg has none."""
+    return min(float(v) for k, v in shape.items() if k.endswith("_mm"))
+
+
 def faces_of(shape: Mapping[str, Any]) -> tuple[str, ...]:
     """The faces a stage may describe one by one: a slab's two; the side of a box or a short cylinder; a box's edge."""
     kind = shape["kind"]

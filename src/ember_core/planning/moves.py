@@ -10,6 +10,7 @@ from typing import Any
 from ember_core.data.loader import read_toml
 from ember_core.heat.cook import Cook, StageOutcome
 from ember_core.plan.plan import Plan
+from ember_core.plan.shapes import thinnest_mm
 from ember_core.plan.stages import HEAT_KINDS, SHORT_DIP_S, StageSpec
 from ember_core.wording.message import say
 
@@ -78,6 +79,10 @@ def moves(plan: Plan, cook: Cook) -> tuple[Move, ...]:
             said = [text[k] for k in PARTS]
         elif spec.kind not in HEAT_KINDS and cook.pull_stage is not None and i == cook.pull_stage + 1:
             kind, said = MoveKind.PULL, _pull(plan, spec, done, texts, said)
+        if spec.portion is not None and spec.said is None:
+            said[1] = say(
+                "Cut into portions of {mm:length} first. {cue}", mm=thinnest_mm(spec.portion), cue=say(said[1])
+            )
         said = _said(spec, texts, said)
         values = {"core_c": core, "peak_c": cook.peak_core_c}
         verb, cue, why, caution = (_filled(t, values) for t in said)

@@ -66,7 +66,7 @@ def _seared_at(plan: Plan, cook: Cook, seared: Seared) -> float | None:
     required = plan.required
     if not required.whole or required.form not in seared.forms or required.species not in seared.species:
         return None
-    if plan.guests == "susceptible":
+    if plan.guests == "susceptible" or plan.cut_at is not None:  # cut faces were inside when the outside was seared
         return None
     outside = [cook.surface_a] if cook.closed and not cook.elsewhere.size else [cook.surface_a, cook.surface_b]
     field = np.column_stack(outside)

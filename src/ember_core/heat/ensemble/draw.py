@@ -33,6 +33,7 @@ class Ensemble:
 
     members: Members
     start_c: Array
+    portion: Array | None = None  # m, or the stretch of a mesh: of a portion, where the piece is cut
 
 
 def draw_ensemble(
@@ -62,8 +63,8 @@ def draw_ensemble(
     by_kind = shipped["medium_c"]
     spread = {**shipped["default"], **{k: v for k, v in (spreads or {}).items() if not k.startswith("x-")}}
     z = np.vstack([np.zeros(DIRECTIONS), draw(members, seed, DIRECTIONS)])
-    # a length in m, or the stretch of a mesh; the spread is of the thickness or the diameter
-    length = s.length * np.maximum(1.0 + z[:, 0] * spread["thickness_mm"] / 1000.0 / s.size, 0.3)
+    length = _lengths(s, z[:, 0] * spread["thickness_mm"])
+    portion = None if s.portion is None else _lengths(s.portion, z[:, 0] * spread["thickness_mm"])
     start = s.start_c + z[:, 1] * spread["start_c"]
     c_scale = np.exp(z[:, 6] * 0.4 * spread["conductivity_ln"])
     faces = np.repeat(s.schedule.faces[None], members + 1, axis=0)
@@ -85,7 +86,32 @@ def draw_ensemble(
     states = np.stack([start_state(s, float(t0), float(c)) for t0, c in zip(start, c_scale, strict=True)])
     k_scale = np.exp(z[:, 4] * spread["conductivity_ln"])
     m0 = DRYING_SCALE * np.exp(z[:, 5] * spread["drying_ln"])
-    return Ensemble(Members(states, length, k_scale, c_scale, m0, faces), start)
+    return Ensemble(Members(states, length, k_scale, c_scale, m0, faces), start, portion)
+
+
+def _lengths(s: Setup, off_mm: Array) -> Array:
+    """Lengths in m, or stretches of a mesh, of pieces whose thickness or diameter is off by so many mm."""
+    return np.asarray(s.length * np.maximum(1.0 + off_mm / 1000.0 / s.size, 0.3))
+
+
+def as_portions(s: Setup, e: Ensemble, mean_c: Array) -> tuple[Setup, Ensemble]:
+    """The portions that are cut from an ensemble's pieces, each at its piece's mean temperature.
+
+    Parameters
+    ----------
+    s, e : Setup, Ensemble
+        Of a plan in which the piece is cut.
+    mean_c : ndarray (members,)
+        °C; not-a-number of a member that gave up.
+    """
+    assert s.portion is not None  # as the caller has seen
+    assert e.portion is not None
+    portion = s.portion
+    start = np.where(np.isfinite(mean_c), mean_c, s.start_c)
+    m = e.members
+    states = np.stack([start_state(portion, float(t), float(c)) for t, c in zip(start, m.c_scale, strict=True)])
+    faces = np.ascontiguousarray(m.faces[:, s.cut_at :])
+    return portion, Ensemble(m._replace(states=states, length=e.portion, faces=faces), start)
 
 
 def stage_lengths(cook: Cook) -> list[float]:

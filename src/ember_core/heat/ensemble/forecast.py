@@ -15,7 +15,7 @@ import numpy as np
 from ember_core.errors import ComputationError
 from ember_core.heat.arrays import Array
 from ember_core.heat.cook import Cook, Variation, run
-from ember_core.heat.ensemble.draw import Ensemble, draw_ensemble, stage_lengths
+from ember_core.heat.ensemble.draw import Ensemble, as_portions, draw_ensemble, stage_lengths
 from ember_core.heat.setup import Setup, body_of, case_of, empty_record
 from ember_core.heat.solver.ending import UNTIL_MEAN, UNTIL_SURFACE, UNTIL_SURFACE_B, UNTIL_TIME
 from ember_core.heat.solver.members import Told, run_members
@@ -64,8 +64,34 @@ class Forecast:
     grid_error: Mapping[str, float]
 
 
+ENDLESS_S = 1e12  # asked for at this time, a member tells what it ended with
+
+
 def _run(s: Setup, e: Ensemble, schedule: Schedule, wanted: Array, threads: int) -> Told:
-    """Run all members through the first stages of ``schedule``, as many as it has."""
+    """Run all members through the first stages of ``schedule``, as many as it has; portions once the piece is cut."""
+    count, cut = schedule.duration.size, s.cut_at
+    if cut is None or count <= cut:
+        return _run_alike(s, e, schedule, wanted, threads)
+    whole = _run_alike(s, e, schedule.part(0, cut), np.append(wanted, ENDLESS_S), threads)
+    portion, portions = as_portions(s, e, whole.mean[:, -1])
+    later = schedule.part(cut, count)
+    times = np.linspace(0.0, float(later.duration.sum()), CURVE_POINTS)
+    cooked = _run_alike(portion, portions, later, times, threads)
+    core, mean = whole.core[:, :-1], whole.mean[:, :-1]
+    ends = whole.end_s[:, -1]
+    for m, end in enumerate(ends):
+        after = wanted > end
+        core[m, after] = np.interp(wanted[after] - end, times, cooked.core[m])
+        mean[m, after] = np.interp(wanted[after] - end, times, cooked.mean[m])
+    peak = np.where(np.isfinite(whole.peak + cooked.peak), np.fmax(whole.peak, cooked.peak), np.nan)
+    # no place is killed less than the least killed of the piece and of the portion together
+    return Told(
+        np.hstack([whole.end_s, cooked.end_s + ends[:, None]]), peak, wanted, core, mean, whole.least + cooked.least
+    )
+
+
+def _run_alike(s: Setup, e: Ensemble, schedule: Schedule, wanted: Array, threads: int) -> Told:
+    """Run all members through stages in which they keep their shape."""
     members, count = e.start_c.size, schedule.duration.size
     told = Told(
         np.zeros((members, count)), np.zeros(members), wanted, np.zeros((members, wanted.size)),
@@ -260,7 +286,10 @@ def cautious_cook(
     k = 1 + int(np.argsort(least)[int(CAUTIOUS * members)])  # failed members sort last
     m = e.members
     varied_setup = replace(fine, schedule=by_clock._replace(faces=np.ascontiguousarray(m.faces[k])))
-    piece = Variation(float(m.length[k]), float(m.k_scale[k]), float(m.c_scale[k]), float(m.m0[k]), float(e.start_c[k]))
+    piece = Variation(
+        float(m.length[k]), float(m.k_scale[k]), float(m.c_scale[k]), float(m.m0[k]), float(e.start_c[k]),
+        None if e.portion is None else float(e.portion[k]),
+    )  # fmt: skip
     return run(plan, varied_setup, vary=piece)
 
 

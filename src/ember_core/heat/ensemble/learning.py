@@ -116,10 +116,12 @@ class Learner:
         )
         good = np.isfinite(pull)
         z = draw(members, seed + 1, 2)
-        closed = s.grid.core == 0 if isinstance(s.grid, Mesh) else s.grid.closed_a and not s.grid.mirrored
+        probed = s.of_stage(cook.pull_stage)
+        grid = probed.grid
+        closed = grid.core == 0 if isinstance(grid, Mesh) else grid.closed_a and not grid.mirrored
         # a parabola from the core out: (mean − core) is a third of its height in a slab, more in round pieces
         height = 3.0 if not closed else 2.0
-        offset = height * (2.0 * z[:, 0] * PROBE_OFFSET_MM / 1000.0 / s.size) ** 2
+        offset = height * (2.0 * z[:, 0] * PROBE_OFFSET_MM / 1000.0 / probed.size) ** 2
         return cls(pull[good], t, core[good], mean[good], offset[good], PROBE_ERROR_C * z[:, 1][good], seed)
 
     def update(self, t_s: Array, reading_c: Array) -> Posterior:

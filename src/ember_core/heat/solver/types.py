@@ -109,11 +109,13 @@ class Schedule(NamedTuple):
 
     def upto(self, count: int) -> Schedule:
         """Its first stages, as many as ``count``, in arrays of their own."""
+        return self.part(0, count)
+
+    def part(self, first: int, last: int) -> Schedule:
+        """Its stages from ``first`` to before ``last``, in arrays of their own."""
+        own = slice(first, last)
         return Schedule(
-            self.duration[:count].copy(),
-            self.faces[:count].copy(),
-            self.until[:count].copy(),
-            self.value[:count].copy(),
+            self.duration[own].copy(), self.faces[own].copy(), self.until[own].copy(), self.value[own].copy()
         )
 
 
