@@ -19,6 +19,9 @@ from ember_core.wording.message import say
 MOST_AGAIN = 64  # times a stage is repeated
 NUMBERS = ("minutes", "medium_c", "medium_from_c")  # keys in which an expression may stand
 LEAST_MINUTES = 0.25
+COARSE_K = (
+    1.0  # so far below the target must a coarse cook stay, so that the stage that follows has something left to do
+)
 
 
 @dataclass(frozen=True)
@@ -97,7 +100,7 @@ def stages_of(way: Row, document: Mapping[str, Any], known: Known) -> list[dict[
             out += made
             continue
         after = [stage_of(s, known) for s in templates if not s.get("again")][len(out) + 1 :]
-        plan = {k: v for k, v in document.items() if k in {"format", "piece", "kitchen"}}
+        plan = {k: v for k, v in document.items() if k in {"format", "piece", "target", "kitchen"}}
         times = _how_often(json.dumps(plan, sort_keys=True), json.dumps([out, made, after]), known.target_c)
         out += made * times
     return out
@@ -193,7 +196,8 @@ def _how_often(plan: str, parts: str, target_c: float) -> int:
 
     def fits(times: int) -> bool:
         checked = parse(document | {"stages": [*before, *group * times, *after] or group})
-        return coarse_cook(checked).peak_core_c < target_c
+        wanted = target_c if checked.target_c is None else checked.target_c  # of a bird that of the part that leads
+        return coarse_cook(checked).peak_core_c < wanted - COARSE_K
 
     low, high = 0, 1
     while high < MOST_AGAIN and fits(high):

@@ -11,8 +11,10 @@ from typing import Any
 from ember_core.book.book import Book, Row, shipped, usual_mass, usual_size
 from ember_core.entry.compiling import Known, main_kind, set_heat, shift_heat, stages_of
 from ember_core.errors import FormatError
-from ember_core.formats.plan import FORMAT
+from ember_core.formats.plan import FORMAT, PART_TARGETS
+from ember_core.heat.geometry.bird import bird_mass, breast_mm
 from ember_core.heat.geometry.egg_outline import egg_breadth_mm, egg_mass
+from ember_core.plan.shapes import BY_MASS
 from ember_core.wording.message import say
 
 OWN_WAY = "file"
@@ -163,8 +165,11 @@ class Sentence:
                 "ellipsoid": ("length_mm", "width_mm"),
             }
             piece["shape"] |= {k: cut[k] for k in lengths.get(shape, ()) if k in cut}
-        if shape == "egg":
-            piece["shape"]["mass_g"] = round(self.mass_g or egg_mass(self.size_mm), 1)
+        if shape in BY_MASS:
+            usual = egg_mass if shape == "egg" else bird_mass
+            piece["shape"]["mass_g"] = round(self.mass_g or usual(self.size_mm), 1)
+            if cut is not None and "cavity" in cut and self.way != OWN_WAY:
+                piece["shape"]["cavity"] = cut["cavity"]
         else:
             piece["shape"]["thickness_mm" if shape in {"slab", "box", "ellipsoid"} else "diameter_mm"] = self.size_mm
         piece["start_c"], piece["count"] = self.start_c, self.count
@@ -173,7 +178,8 @@ class Sentence:
             piece["x-sizes-mm"] = list(self.sizes_mm)
         if self.mass_g is not None:
             piece["mass_g"] = self.mass_g
-        out: dict[str, Any] = kept | {"format": FORMAT, "piece": piece, "target": {"core_c": self.target_c}}
+        target = {"core_c": self.target_c} | (self._part_targets(cut) if shape == "bird" else {})
+        out: dict[str, Any] = kept | {"format": FORMAT, "piece": piece, "target": target}
         names = [n for n, c in self.book.doneness_names(piece.get("food", "")) if abs(c - self.target_c) < 0.05]
         if names:
             out["target"]["doneness"] = names[0]
@@ -230,6 +236,14 @@ class Sentence:
             out["serve_at"] = self.serve_at.isoformat(timespec="minutes")
         return out
 
+    def _part_targets(self, cut: Row | None) -> dict[str, float]:
+        """The targets of a bird's parts: as far from the bird's as the cut's are; as the file has them where it keeps its own."""
+        if self.way == OWN_WAY or cut is None:
+            kept = self.base.get("target", {})
+            return {k: float(kept[k]) for k in PART_TARGETS if k in kept}
+        usual = cut.get("doneness_c", self.target_c)
+        return {k: round(self.target_c + cut[k] - usual, 2) for k in PART_TARGETS if k in cut}
+
     def _way(self) -> Row:
         found = self.book.way(self.way, self.way_version)
         if found is None:
@@ -245,6 +259,11 @@ class Sentence:
                 code="choice",
             )
         return found
+
+
+def _size_of(shape: Mapping[str, Any]) -> float:
+    """The size, mm, of what is told by its mass: an egg's breadth, a bird's breast."""
+    return round(egg_breadth_mm(shape["mass_g"]) if shape["kind"] == "egg" else breast_mm(shape["mass_g"]), 1)
 
 
 def from_document(document: Mapping[str, Any], altitude_m: float, air_c: float, book: Book | None = None) -> Sentence:
@@ -270,7 +289,7 @@ def from_document(document: Mapping[str, Any], altitude_m: float, air_c: float, 
     peak = next((s["until"]["peak_core_c"] for s in document["stages"] if "peak_core_c" in s.get("until", {})), None)
     sentence = Sentence(
         cut=cut,
-        size_mm=shape.get("thickness_mm", shape.get("diameter_mm", 0.0)) or round(egg_breadth_mm(shape["mass_g"]), 1),
+        size_mm=shape.get("thickness_mm", shape.get("diameter_mm", 0.0)) or _size_of(shape),
         start_c=piece["start_c"],
         target_c=document.get("target", {}).get("core_c", peak if peak is not None else 55.0),
         way=way,

@@ -17,8 +17,11 @@ from ember_core.book.foods import doneness_of, food_row, foods
 from ember_core.errors import FormatError, InputError, ValueRangeError
 from ember_core.formats.stages import read_stage
 from ember_core.formats.usable import check_usable, pointer
+from ember_core.heat.geometry.bird import cavity_of, leading, parts_of
+from ember_core.heat.physics.boiling import boiling_point
 from ember_core.plan.plan import Plan, pieces_kg
-from ember_core.plan.shapes import FOOD_DENSITY, SHAPE_KEYS, thinnest_mm, volume_mm3
+from ember_core.plan.shapes import BY_MASS, FOOD_DENSITY, SHAPE_KEYS, thinnest_mm, volume_mm3
+from ember_core.plan.stages import HEAT_KINDS
 from ember_core.safety.forms import requirement
 from ember_core.wording.message import say
 
@@ -29,6 +32,10 @@ MAX_BYTES = 1_000_000
 HOUSE_KEYS = ("base", "rows", "written_plan", "validated")
 
 CUT_SLACK = 1.05  # a portion may be so much larger than what it is cut from: both are measured by hand
+
+PART_TARGETS = ("breast_c", "leg_c", "stuffing_c")
+
+DONE_THROUGH_C = 74.0  # of a stuffing, and of a bird that states nothing: US FDA, Food Code 2022, 3-401.11(A)(3)
 
 LEAST_FILL, MOST_FILL = 0.35, 1.35  # a piece does not fill its shape, or bulges out of it, by so much
 
@@ -192,8 +199,9 @@ def parse(document: Any) -> Plan:
                 path="/piece/composition",
             )
     _check_sentence(document)
-    required = requirement(row, piece.get("form"), piece.get("handling", ()))
     _check_shape(piece["shape"])
+    stuffed = piece["shape"]["kind"] == "bird" and cavity_of(piece["shape"]) == "stuffed"
+    required = requirement(row, "stuffed" if stuffed else piece.get("form"), piece.get("handling", ()))
     _check_mass(piece)
     kitchen = document.get("kitchen", {})
     altitude_m = float(kitchen.get("altitude_m", 0.0))
@@ -234,7 +242,8 @@ def parse(document: Any) -> Plan:
                 code="missing",
             )
     target = _target(document.get("target", {}), row)
-    return Plan(
+    targets = _targets(document, row, target)
+    plan = Plan(
         document=document,
         title=document.get("title", ""),
         food=piece.get("food"),
@@ -254,7 +263,49 @@ def parse(document: Any) -> Plan:
         forecast=document.get("forecast"),
         serve_at=_serve_at(document.get("serve_at")),
         house=_house(document),
+        targets=targets,
     )
+    return plan if targets is None else plan.of_part(_leading(plan, targets))
+
+
+def _leading(plan: Plan, targets: Mapping[str, float]) -> str:
+    """The part of a bird that is cooked last, in the hottest of what it meets."""
+    heats = [s.face_a.medium_c for s in plan.stages if s.kind in HEAT_KINDS and s.face_a.medium_c is not None]
+    return leading(plan.shape, targets, plan.start_c, max(heats, default=boiling_point(plan.altitude_m)))
+
+
+def _targets(
+    document: Mapping[str, Any], row: Mapping[str, Any] | None, core_c: float | None
+) -> dict[str, float] | None:
+    """The targets of a bird's parts, °C: their own, else the bird's; None of what is no bird.
+
+    Raises
+    ------
+    FormatError
+        A part's target of what has no such part, or without the bird's own.
+    """
+    shape, stated = document["piece"]["shape"], document.get("target", {})
+    own = {k.removesuffix("_c"): float(v) for k, v in stated.items() if k in PART_TARGETS}
+    bird = shape["kind"] == "bird"
+    for part in own:
+        if not bird or part not in parts_of(shape):
+            why = say("A {kind} has no {part}", kind=say(shape["kind"]), part=say(part))
+            if bird:
+                why = say("This bird's cavity is not stuffed")
+            raise FormatError(
+                say("{why}; leave {key} out.", why=why, key=f"{part}_c"), path=f"/target/{part}_c", code="choice"
+            )
+    if not bird:
+        return None
+    if own and core_c is None:
+        raise FormatError(
+            say("A part's target stands beside the bird's, for which stages wait; add target.core_c."),
+            path="/target/core_c",
+            code="missing",
+        )
+    usual = core_c if core_c is not None else DONE_THROUGH_C
+    stuffing = {"stuffing": max(usual, DONE_THROUGH_C)}
+    return {part: own.get(part, stuffing.get(part, usual)) for part in parts_of(shape)}
 
 
 def _house(document: Mapping[str, Any]) -> Mapping[str, Any] | None:
@@ -328,9 +379,9 @@ def _check_sentence(document: Mapping[str, Any]) -> None:
             ),
             path="/piece/x-sizes-mm",
         )
-    if sizes and document["piece"]["shape"]["kind"] == "egg":
+    if sizes and document["piece"]["shape"]["kind"] in BY_MASS:
         raise FormatError(
-            say("An egg's size is its mass; leave x-sizes-mm out, and make a plan for each size."),
+            say("An egg's or a bird's size is its mass; leave x-sizes-mm out, and make a plan for each size."),
             path="/piece/x-sizes-mm",
             code="choice",
         )
@@ -372,8 +423,12 @@ def _shapes(document: Mapping[str, Any]) -> list[Mapping[str, Any]]:
                 raise FormatError(
                     say("{why}; leave portion out here, or give the shape there.", why=why), path=at, code="choice"
                 )
-            if "egg" in {portion["kind"], shape["kind"]}:
-                raise FormatError(say("An egg is not cut into portions; leave portion out."), path=at, code="choice")
+            if BY_MASS & {portion["kind"], shape["kind"]}:
+                raise FormatError(
+                    say("An egg or a whole bird is not cut into portions here; leave portion out."),
+                    path=at,
+                    code="choice",
+                )
             _check_shape(portion, at)
             _fits_in(portion, shape, at)
             shape, cut = portion, True
@@ -403,7 +458,7 @@ def _check_mass(piece: Mapping[str, Any]) -> None:
     mass, shape = piece.get("mass_g"), piece["shape"]
     if mass is None:
         return
-    if shape["kind"] == "egg":
+    if shape["kind"] in BY_MASS:
         fits, open_ended = float(shape["mass_g"]), False
     else:
         volume, open_ended = volume_mm3(shape)

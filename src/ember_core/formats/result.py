@@ -11,12 +11,13 @@ from ember_core import __version__
 from ember_core.data.loader import data_version
 from ember_core.heat.cook import Cook
 from ember_core.heat.ensemble.forecast import Forecast, quantiles
+from ember_core.heat.geometry.bird import part_shape
 from ember_core.plan.finding import Finding
 from ember_core.plan.plan import Plan
 from ember_core.safety.clocks import judge_all
 from ember_core.safety.lethality import for_food, statement
 from ember_core.safety.statement import state_rule
-from ember_core.wording.message import say
+from ember_core.wording.message import N_, Message, say
 
 FORMAT = "open-ember.result/1"
 
@@ -52,6 +53,50 @@ def _at_the_cautious_end(rule: dict[str, Any], worse: dict[str, Any]) -> list[Fi
     return [Finding("rule-at-the-cautious-end", "care", words, "forecast")]
 
 
+PART_NAMES = {"breast": N_("the breast"), "leg": N_("the leg"), "stuffing": N_("the stuffing")}
+
+
+def _of(one: Plan, words: str) -> Message:
+    """Words about a piece of another size, or about another part of a bird."""
+    if one.targets is not None:
+        return say("Of {part}: {words}", part=say(PART_NAMES[one.shape["part"]]), words=words)
+    size = float(one.shape.get("thickness_mm") or one.shape["diameter_mm"])
+    return say("The piece of {size:length0}: {words}", size=size, words=words)
+
+
+SHORT_K = 0.5  # a part of a bird that stays so far below its target is said: which part leads is an estimate
+
+
+def _parts(plan: Plan, cook: Cook, others: Sequence[tuple[Plan, Cook]]) -> tuple[dict[str, Any] | None, list[Finding]]:
+    """What becomes of each part of a bird, and what a reader should know of it; None of what is no bird."""
+    if plan.targets is None:
+        return None, []
+    out, said = dict[str, Any](), list[Finding]()
+    found = {one.shape["part"]: (one, its) for one, its in ((plan, cook), *others)}
+    for part, target in plan.targets.items():
+        one, its = found[part]
+        ready = its.core >= target - 0.05
+        rule, _ = state_rule(one, its)
+        pull = its.pull_s
+        out[part] = {
+            "target_c": target,
+            "leads": part == plan.shape["part"],
+            "size_mm": round(float(next(v for k, v in part_shape(one.shape).items() if k.endswith("_mm"))), 1),
+            "pull_core_c": None if pull is None else round(float(np.interp(pull, its.t, its.core)), 4),
+            "peak_core_c": round(its.peak_core_c, 4),
+            "ready_s": round(float(its.t[int(np.argmax(ready))]), 3) if ready.any() else None,
+            "rule": rule,
+        }
+        if its.peak_core_c < target - SHORT_K and not out[part]["leads"]:
+            words = say(
+                "{part} peaks at {peak_c:temp1}, below its target of {target_c:temp}, when {leads} is done: leave the bird in "
+                "longer, or finish that part alone.",
+                part=say(PART_NAMES[part]), peak_c=its.peak_core_c, target_c=target, leads=say(PART_NAMES[plan.shape["part"]]),
+            )  # fmt: skip
+            said.append(Finding("part-below-target", "care", words, "model"))
+    return out, said
+
+
 def _of_all_sizes(
     rule: dict[str, Any] | None, said: list[Finding], others: Sequence[tuple[Plan, Cook]]
 ) -> tuple[dict[str, Any] | None, list[Finding]]:
@@ -60,18 +105,16 @@ def _of_all_sizes(
         return rule, said
     statements, more = [rule], list[Finding]()
     for one, cook in others:
-        size = float(one.shape.get("thickness_mm") or one.shape["diameter_mm"])
         own, its = state_rule(one, cook)
         if own is None:
             continue
         if own["met"] is not True:
-            own = own | {"needs": say("The piece of {size:length0}: {needs}", size=size, needs=own["needs"])}
+            own = own | {"needs": _of(one, own["needs"])}
         statements.append(own)
         known = {f.code for f in (*said, *more) if f.stops}
-        for f in its:
-            if f.stops and f.code not in known:
-                words = say("The piece of {size:length0}: {message}", size=size, message=f.message)
-                more.append(Finding(f.code, f.level, words, f.source))
+        more += [
+            Finding(f.code, f.level, _of(one, f.message), f.source) for f in its if f.stops and f.code not in known
+        ]
     return judge_all(statements), [*said, *more]
 
 
@@ -95,10 +138,12 @@ def document(
     said_of_plan : list of finding
         What is said besides the cook's own findings and the rule's.
     others : sequence of (Plan, Cook)
-        Pieces of the same plan of other sizes, and how they cook: the rule is met when it is met of all.
+        Pieces of the same plan of other sizes, or the other parts of a bird, and how they cook: the rule is met when it is met
+        of all.
     """
     rule, said = _of_all_sizes(*state_rule(plan, cook), others)
-    findings = [*cook.findings, *said_of_plan]
+    parts, of_parts = _parts(plan, cook, others)
+    findings = [*cook.findings, *of_parts, *said_of_plan]
     worst_rules = [r for c in cautious if (r := state_rule(plan, c)[0]) is not None]
     worse = judge_all(worst_rules) if worst_rules else None
     if rule is not None and worse is not None:
@@ -163,4 +208,6 @@ def document(
         },
         "findings": [f.as_dict() for f in findings],
     }
+    if parts is not None:
+        out["parts"] = parts
     return out

@@ -12,6 +12,7 @@ from numpy.typing import NDArray
 from ember_core.book.foods import food_row
 from ember_core.constants import WATER_HEAT
 from ember_core.heat.arrays import Array
+from ember_core.heat.geometry.bird import size_spread_mm
 from ember_core.heat.geometry.grid import Grid
 from ember_core.heat.geometry.mesh import Mesh
 from ember_core.heat.geometry.shapes import geometry
@@ -91,6 +92,7 @@ class Setup:
     start_c: float
     cut_at: int | None = None  # the stage before which the piece is cut
     portion: Setup | None = None  # on a portion's grid, with the same schedule
+    size_spread_mm: float | None = None  # standard deviation of its size, where its shape has one of its own
 
     def of_stage(self, i: int) -> Setup:
         """What is cooked in a stage: the piece, or a portion of it."""
@@ -234,12 +236,13 @@ def setup(
         h_spread=spread,
         criterion=Criterion(d, t_ref, z, np.ascontiguousarray(pairs[:, 0]), np.ascontiguousarray(pairs[:, 1])),
         start_c=plan.start_c,
+        size_spread_mm=size_spread_mm(plan.shape) if plan.shape["kind"] == "bird" else None,
     )
     if cut is None:
         return whole
     shape = plan.stages[cut].portion or {}
     grid, length, size = _geometry(plan, shape, slice(cut, n), faces, until, boil_c, cells, refine)
-    return replace(whole, cut_at=cut, portion=replace(whole, grid=grid, length=length, size=size))
+    return replace(whole, cut_at=cut, portion=replace(whole, grid=grid, length=length, size=size, size_spread_mm=None))
 
 
 def _geometry(

@@ -3,12 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import datetime
 from typing import Any
 
 from ember_core.plan.requirement import Requirement
 from ember_core.plan.stages import StageSpec
+
+CORE_WAITS = frozenset({"core_c", "peak_core_c"})
 
 
 @dataclass(frozen=True)
@@ -34,6 +36,18 @@ class Plan:
     forecast: Mapping[str, Any] | None = None
     serve_at: datetime | None = None
     house: Mapping[str, Any] | None = None  # the house's own rules, when the plan goes by them
+    targets: Mapping[str, float] | None = None  # of a bird's parts, °C
+
+    def of_part(self, part: str) -> Plan:
+        """The plan of one part of a bird: its shape and its target, which stages that wait for the bird's wait for too."""
+        own = (self.targets or {}).get(part, self.target_c)
+        stages = tuple(
+            replace(s, until_value=own)
+            if own is not None and s.until in CORE_WAITS and s.until_value == self.target_c
+            else s
+            for s in self.stages
+        )
+        return replace(self, shape={**self.shape, "part": part}, target_c=own, stages=stages)
 
     @property
     def kept_by(self) -> str:

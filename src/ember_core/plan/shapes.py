@@ -13,7 +13,10 @@ SHAPE_KEYS = {
     "box": ("length_mm", "width_mm", "thickness_mm"),
     "ellipsoid": ("length_mm", "width_mm", "thickness_mm"),
     "egg": ("mass_g", "species"),
+    "bird": ("mass_g", "cavity"),
 }
+
+BY_MASS = frozenset({"egg", "bird"})  # shapes that a cook tells by their mass
 
 FOOD_DENSITY = 1060.0  # kg/m³, Choi & Okos for lean meat; foods lie between 930 and 1,120
 
@@ -39,9 +42,12 @@ def thinnest_mm(shape: Mapping[str, Any]) -> float:
 
 
 def faces_of(shape: Mapping[str, Any]) -> tuple[str, ...]:
-    """The faces a stage may describe one by one: a slab's two; the side of a box or a short cylinder; a box's edge."""
+    """The faces a stage may describe one by one: a slab's two; the side of a box or a short cylinder; a box's edge.
+
+    A ball, a long cylinder and a bird meet the same all round.
+    """
     kind = shape["kind"]
-    if kind == "sphere" or (kind == "cylinder" and "length_mm" not in shape):
+    if kind in {"sphere", "bird"} or (kind == "cylinder" and "length_mm" not in shape):
         return ("a",)
     if kind == "box":
         return ("a", "b", "side", "edge")

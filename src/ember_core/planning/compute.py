@@ -13,6 +13,7 @@ from ember_core.heat.ensemble.forecast import MEMBER_CELLS, MEMBER_REFINE, Forec
 from ember_core.heat.setup import setup
 from ember_core.plan.finding import Finding
 from ember_core.plan.plan import Plan
+from ember_core.planning.birds import other_parts
 from ember_core.planning.remedies import remedies
 from ember_core.planning.several import other_sizes
 from ember_core.safety.conditions import in_force
@@ -111,7 +112,9 @@ def compute(
             lethality = (organism.d_s, organism.at_c, organism.z_c)
     limits: dict[str, Any] = {"rows": rows, "lethality": lethality}
     cook = nominal or run(plan, setup(plan, **limits), budget_s=budget_s)
-    others = other_sizes(plan, limits) if plan.rules is not None else ()
+    others = other_parts(plan, cook, limits)
+    if plan.rules is not None:
+        others += other_sizes(plan, limits)
     ahead = None
     cautious: list[Cook] = []
     book = book or shipped()

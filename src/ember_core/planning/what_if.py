@@ -18,6 +18,9 @@ MOST = {"size_mm": 400.0, "start_c": 60.0, "heat_c": 400.0, "target_c": 98.0}
 BISECTIONS = 10
 
 
+SMALLEST_MM = {"bird": 16.0}  # of its breast; a quail's
+
+
 @dataclass(frozen=True, eq=False)
 class Cell:
     """One neighbour: its two values, and its cook on a coarse grid; None when it cannot be computed."""
@@ -94,7 +97,8 @@ def thickest(sentence: Sentence, within_s: float) -> float | None:
         cook = coarse(replace(sentence, size_mm=size, mass_g=None, sizes_mm=()))
         return cook is not None and cook.stages[-1].end_s <= within_s
 
-    low, high = 2.0, MOST["size_mm"]
+    cut = sentence.book.cuts.get(sentence.cut)
+    low, high = SMALLEST_MM.get(cut["shape"] if cut else "", 2.0), MOST["size_mm"]
     if not ready(low):
         return None
     if ready(high):

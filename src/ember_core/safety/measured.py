@@ -112,7 +112,12 @@ def _column(values: Sequence[float | None]) -> Array | None:
 
 
 def _one_of_several(plan: Plan | None) -> Findings:
-    """That a log is of one piece, where a plan has pieces of several sizes."""
+    """That a log is of one piece, where a plan has pieces of several sizes, or of one part of a bird."""
+    if plan is not None and plan.targets is not None:
+        words = say(
+            "The readings are of one place; a bird is done when breast and leg are, and a stuffing. Measure each."
+        )
+        return [Finding("one-part-measured", "care", words, "the plan")]
     sizes = [] if plan is None else [float(s) for s in plan.document["piece"].get("x-sizes-mm", ())]
     if len(set(sizes)) < 2:
         return []
@@ -239,7 +244,7 @@ def by_its_outside(
 
 
 def of_one_piece(rule: dict[str, Any], planned: Mapping[str, Any] | None, plan: Plan) -> dict[str, Any]:
-    """A log's statement where the pieces differ in size: the readings are of one, and of the others only the plan tells.
+    """A log's statement where the pieces differ in size, or a bird has parts: of what was not measured only the plan tells.
 
     Parameters
     ----------
@@ -252,6 +257,6 @@ def of_one_piece(rule: dict[str, Any], planned: Mapping[str, Any] | None, plan: 
     if not rule["met"] or not _one_of_several(plan) or (planned is not None and planned["met"]):
         return rule
     needs = say(
-        "It cannot be told: the piece that was measured meets it, and by the plan not every size does. Measure the thickest."
+        "It cannot be told: what was measured meets it, and by the plan not every size or part does. Measure the slowest."
     )
     return rule | {"met": None, "met_at_s": None, "remaining_s": None, "needs": needs}

@@ -16,8 +16,22 @@ from ember_core.data.loader import read_toml
 from ember_core.formats.book import as_plain
 from ember_core.formats.plan import schema
 
-KINDS = ("steak", "roast", "long", "breast", "leg", "mince", "offal", "fish", "shell", "plant", "egg", "custard")
-SHAPES = ("slab", "cylinder", "sphere", "box", "ellipsoid", "egg")
+KINDS = (
+    "steak",
+    "roast",
+    "long",
+    "breast",
+    "leg",
+    "mince",
+    "offal",
+    "fish",
+    "shell",
+    "plant",
+    "egg",
+    "custard",
+    "bird",
+)
+SHAPES = ("slab", "cylinder", "sphere", "box", "ellipsoid", "egg", "bird")
 # what is shown of the data's own ids, for the catalogue
 SHOWN = (
     *(_("slab"), _("cylinder"), _("sphere"), _("box"), _("ellipsoid"), _("egg")),
@@ -69,6 +83,9 @@ SHOWN = (
         _("no"),
         _("yes"),
         _("may have"),
+        _("open"),
+        _("aromatics"),
+        _("stuffed"),
     ),
 )
 ENDS = (
@@ -172,6 +189,8 @@ NUMBERS = {
     "spread_mm": _("spread of the size, mm"),
     "mass_g": _("mass, g"),
     "doneness_c": _("usual core, °C"),
+    "breast_c": _("of a whole bird: the breast's own target, °C"),
+    "leg_c": _("of a whole bird: the leg's, °C"),
     "salt_g_kg": _("salt, g for a kg"),
     "salt_lead_min": _("salted so long before, min"),
 }
@@ -189,6 +208,7 @@ class CutForm(RowForm):
     kin = forms.ChoiceField(label=_("kind"))
     way = forms.ChoiceField(label=_("usual way"))
     bone = forms.ChoiceField(label=_("bone"))
+    cavity = forms.ChoiceField(required=False, label=_("of a whole bird: its cavity"))
     skin = forms.BooleanField(required=False, label=_("comes with its skin or rind"))
     allergens = ListField(required=False, label=_("allergens, one a line"))
     prep = ListField(required=False, label=_("trimming and drying, one a line"))
@@ -202,11 +222,25 @@ class CutForm(RowForm):
         self.fields["kin"].choices = choices(KINDS)  # type: ignore[attr-defined]
         self.fields["way"].choices = [(w["id"], gettext(w["name"])) for w in self.book.ways.values()]  # type: ignore[attr-defined]
         self.fields["bone"].choices = choices(("no", "yes", "may have"))  # type: ignore[attr-defined]
+        self.fields["cavity"].choices = choices(("open", "aromatics", "stuffed"), blank=True)  # type: ignore[attr-defined]
         for name, label in NUMBERS.items():
             self.fields[name] = NumberField(label=label, required=name in {"size_mm", "mass_g"})
         for name, label in TEXTS.items():
             self.fields[name] = forms.CharField(max_length=300, required=False, label=label)
-        for name in ("name", "aliases", "food", "form", "shape", "way", "skin", "allergens", "prep", *NUMBERS, *TEXTS):
+        for name in (
+            "name",
+            "aliases",
+            "food",
+            "form",
+            "shape",
+            "way",
+            "skin",
+            "allergens",
+            "prep",
+            "cavity",
+            *NUMBERS,
+            *TEXTS,
+        ):
             if name in self.row:
                 self.initial[name] = f"{self.row[name]:g}" if name in NUMBERS else self.row[name]
         self.initial.update({"kin": self.row.get("kind", "steak"), "bone": self.row.get("bone", "no")})
@@ -225,6 +259,7 @@ class CutForm(RowForm):
             "allergens",
             "prep",
             "bone",
+            "cavity",
             *NUMBERS,
             *TEXTS,
         ):

@@ -47,6 +47,8 @@ PLANS: tuple[tuple[str, tuple[str, ...], dict[str, Any]], ...] = (
     ("Hogget shoulder, low oven", ("menu",), {"cut_id": "hogget-shoulder", "target_c": 61.0}),
     ("Hogget shoulder, low then hot", ("school",), {"cut_id": "hogget-shoulder", "target_c": 61.0, "way": "low-oven-hot-finish"}),
     ("Hogget shoulder under butter cloth", ("school",), {"cut_id": "hogget-shoulder", "target_c": 61.0, "way": "cloth-roast"}),
+    ("Guinea fowl, whole", ("school",), {"cut_id": "whole-guinea-fowl"}),
+    ("Brisket point, portioned cold", ("ahead",), {"cut_id": "brisket-point", "way": "long-bath-chill-reheat"}),
     ("Trout fillet", ("menu",), {"cut_id": "trout-fillet"}),
     ("Trout fillet, steamed", ("school",), {"cut_id": "trout-fillet", "way": "steam"}),
     ("Soft eggs for breakfast", ("morning",), {"cut_id": "soft-egg", "count": 12}),

@@ -18,6 +18,7 @@ from ember_core.book.book import Book, usual_mass
 from ember_core.book.foods import food_row
 from ember_core.entry.compiling import Known, heat_of, main_kind, stage_of
 from ember_core.entry.sentence import OWN_WAY, OwnFood, Sentence, from_document
+from ember_core.plan.shapes import BY_MASS
 from ember_core.wording.message import N_
 from ember_core.wording.quantities import Units
 from ember_web.book.queries import food_choices, house_document, own_food
@@ -426,7 +427,7 @@ def _own_heat(book: Book, values: dict[str, Any]) -> float | None:
 def _mass_of(book: Book, values: dict[str, Any], was_size: str | None) -> Any:
     """The mass in the sentence; the usual one of a cut follows the size that a cook changes."""
     cut = book.cuts.get(str(values["cut"]))
-    if cut is None or cut["shape"] == "egg":
+    if cut is None or cut["shape"] in BY_MASS:
         return values["mass_g"]
     try:
         size, before = float(values["size_mm"]), float(was_size or cut["size_mm"])

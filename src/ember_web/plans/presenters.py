@@ -8,6 +8,7 @@ from datetime import datetime, timedelta
 from typing import Any
 
 from ember_core.book.book import Book
+from ember_core.formats.result import PART_NAMES
 from ember_core.heat.cook import Cook
 from ember_core.heat.ensemble.sensitivity import sensitivities
 from ember_core.plan.finding import Finding, Level
@@ -230,6 +231,13 @@ def sizes_of(outcome: Outcome, kitchen: Kitchen) -> list[dict[str, Any]]:
         {"own": own, "goes_in": at(own.in_s), "turn": at(own.turn_s), "pull": at(own.pull_s), "ready": at(own.ready_s)}
         for own in found
     ]
+
+
+def parts_of(outcome: Outcome) -> list[dict[str, Any]]:
+    """The parts of a whole bird, the one that leads first; empty of what is no bird."""
+    found = outcome.result.get("parts") or {}
+    rows = [{"name": PART_NAMES[part], **told} for part, told in found.items()]
+    return sorted(rows, key=lambda r: not r["leads"])
 
 
 def findings_of(view: View | None, more: Sequence[Finding] = ()) -> list[Finding]:

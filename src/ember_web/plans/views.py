@@ -22,6 +22,7 @@ from ember_core.entry.reading import sentence_of as sentence_from
 from ember_core.entry.sentence import Sentence
 from ember_core.errors import EmberError
 from ember_core.formats.plan import parse as parse_plan
+from ember_core.plan.shapes import BY_MASS
 from ember_core.planning.compute import compute
 from ember_core.wording.message import say
 from ember_web.book.queries import book_of
@@ -31,7 +32,7 @@ from ember_web.plans.actions.save_plan import ChangedMeanwhile, SavePlan, newest
 from ember_web.plans.drafting import can_undo, draft_of, undoable
 from ember_web.plans.forms import FIELDS, SentenceForm, choices_for, form_of, initial, sentence_of
 from ember_web.plans.models import Plan
-from ember_web.plans.presenters import View, build, findings_of, pans_for_the_oven, ring_of, shifts, sizes_of
+from ember_web.plans.presenters import View, build, findings_of, pans_for_the_oven, parts_of, ring_of, shifts, sizes_of
 from ember_web.plans.recent import Recent
 from ember_web.plans.summaries import summary_of
 from ember_web.tenancy.access import RANK, KitchenRequest, in_kitchen
@@ -135,7 +136,7 @@ def _page(
         "usual_sizes": " ".join(
             current().units.number("length", round(times * cut["size_mm"])) for times in USUAL_TIMES
         )
-        if cut and cut["shape"] != "egg"
+        if cut and cut["shape"] not in BY_MASS
         else "",
         "usual_mass": current().units.number("mass", cut["mass_g"]) if cut and cut.get("mass_g") else "",
         "fridge_c": FRIDGE_C,
@@ -144,6 +145,7 @@ def _page(
         "live": "live" in data,  # while a part is dragged: what is slow waits for its end
         "heated": bool(form["heat_c"].value()) or bool(form.heat_shown),
         "several": several,
+        "parts": [] if view is None else parts_of(view.outcome),
         "ring": ring_of(view.outcome, book, kitchen) if view is not None else None,
         "told": told,
         "seen": newest_of(plan) if plan else 0,
@@ -158,6 +160,7 @@ def _page(
         "round": bool(cut and cut["shape"] != "slab"),
         "own_foods": len(form.fields["food"].choices) > 1,  # type: ignore[attr-defined]
         "egg": bool(cut and cut["shape"] == "egg"),
+        "by_mass": bool(cut and cut["shape"] in BY_MASS),
         "probes": ask(FREE_PROBES, kitchen, otherwise=()),
         "services": ServiceTime.coming(kitchen),
         "stations": Station.objects.filter(kitchen=kitchen),
@@ -178,12 +181,12 @@ def _page(
 def _kept_of(form: SentenceForm, view: View, book: Book) -> str:
     """A sentence in the words in which its draft is found again."""
     d, plan = form.cleaned_data, view.outcome.plan
-    egg = plan.shape["kind"] == "egg"
+    by_mass = plan.shape["kind"] in BY_MASS
     return tell(
         "{count} × {piece}, {size}, {way}, {target:temp}",
         count=d["count"] or 1,
         piece=say(book.piece_name(plan.document["piece"])),
-        size=say("{mass:mass}", mass=plan.shape["mass_g"]) if egg else say("{size:length}", size=d["size_mm"]),
+        size=say("{mass:mass}", mass=plan.shape["mass_g"]) if by_mass else say("{size:length}", size=d["size_mm"]),
         way=say(book.way_name(plan.document.get("way", {}))),
         target=d["target_c"],
     )
@@ -268,7 +271,7 @@ def _nearest(reading: Reading, text: str, book: Book) -> list[dict[str, Any]]:
 def _estimated(sentence: Sentence, stated: dict[str, Any]) -> str:
     """What of size and mass was taken from the other one, in words; nothing when both or none were stated."""
     cut = sentence.book.cuts[sentence.cut]
-    if cut["shape"] == "egg" or ("size_mm" in stated) == ("mass_g" in stated):
+    if cut["shape"] in BY_MASS or ("size_mm" in stated) == ("mass_g" in stated):
         return ""
     if "mass_g" in stated:
         return tell(

@@ -141,7 +141,7 @@ def test_a_cut_knows_what_a_cook_asks(cut):
     size = cut["size_mm"]
     volume = {
         **dict.fromkeys(("slab", "box"), size * cut.get("length_mm", 0) * cut.get("width_mm", 0)), "sphere": math.pi / 6 * size**3,
-        "cylinder": math.pi / 4 * size**2 * cut.get("length_mm", 1.2 * size), "egg": cut["mass_g"] / 1.06e-3,
+        "cylinder": math.pi / 4 * size**2 * cut.get("length_mm", 1.2 * size), "egg": cut["mass_g"] / 1.06e-3, "bird": cut["mass_g"] / 1.06e-3,
     }[cut["shape"]]  # fmt: skip
     share = cut["mass_g"] / (1.06e-3 * volume)  # no piece fills its box, and none is more than it
     # a cylinder without a length is computed as a long one: what it weighs says nothing of it

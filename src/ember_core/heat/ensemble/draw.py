@@ -61,7 +61,8 @@ def draw_ensemble(
     """
     shipped = read_toml("spreads.toml")
     by_kind = shipped["medium_c"]
-    spread = {**shipped["default"], **{k: v for k, v in (spreads or {}).items() if not k.startswith("x-")}}
+    own = {} if s.size_spread_mm is None else {"thickness_mm": s.size_spread_mm}
+    spread = {**shipped["default"], **own, **{k: v for k, v in (spreads or {}).items() if not k.startswith("x-")}}
     z = np.vstack([np.zeros(DIRECTIONS), draw(members, seed, DIRECTIONS)])
     length = _lengths(s, z[:, 0] * spread["thickness_mm"])
     portion = None if s.portion is None else _lengths(s.portion, z[:, 0] * spread["thickness_mm"])

@@ -9,6 +9,7 @@ from typing import Any
 from ember_core.heat.cook import Cook
 from ember_core.heat.ensemble.coarse import coarse_cook, coarse_setup
 from ember_core.plan.plan import Plan
+from ember_core.plan.shapes import BY_MASS
 from ember_core.plan.stages import HEAT_KINDS
 from ember_core.wording.message import Message, say
 
@@ -72,8 +73,8 @@ def sensitivities(plan: Plan, cook: Cook) -> tuple[Sensitivity, ...]:
 
 
 def _thicker(shape: Mapping[str, Any]) -> tuple[dict[str, Any], Message]:
-    """The shape 2 mm thicker (an egg a tenth heavier), and the words for it."""
-    if shape["kind"] == "egg":
+    """The shape 2 mm thicker (an egg or a bird a tenth heavier), and the words for it."""
+    if shape["kind"] in BY_MASS:
         return {**shape, "mass_g": shape["mass_g"] * 1.1}, say("10 % heavier")
     key = "thickness_mm" if "thickness_mm" in shape else "diameter_mm"
     return {**shape, key: shape[key] + 2.0}, say("{by_mm:length} thicker", by_mm=2.0)

@@ -8,6 +8,7 @@ from typing import Any
 import numpy as np
 
 from ember_core.heat.arrays import Array
+from ember_core.heat.geometry.bird import part_shape
 from ember_core.heat.geometry.confocal import ellipsoid
 from ember_core.heat.geometry.egg import egg
 from ember_core.heat.geometry.egg_outline import egg_sizes
@@ -57,6 +58,8 @@ def geometry(
     """
     # members of an ensemble keep the usual grid: they are corrected to the nominal run
     crust = crust and refine >= 1.0 and cells >= FINE_CELLS
+    if shape["kind"] == "bird":
+        shape = part_shape(shape)
     kind = shape["kind"]
     mm = {k: shape[k] / 1000.0 for k in shape if k.endswith("_mm")}
     if kind == "slab":
