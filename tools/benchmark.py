@@ -174,7 +174,7 @@ def rates_here(
     y: Array, w: Array, shed: Array, t: float, faces: Rows, line: Line, cells: Cells, f: Array, skin: Rows, share: float
 ) -> float:
     """The solver's rates, for Python."""
-    return rates(y, w, shed, t, faces, line, cells, f, skin, share)
+    return rates(y, w, shed, t, faces, line, cells, f, skin, share, 0.0)
 
 
 class Reference:
@@ -225,6 +225,7 @@ class Reference:
             cell[-2],
             cell[-1],
             x[n + 1],
+            0.0,
             face,
         )
         out[n - 1] += face.flux

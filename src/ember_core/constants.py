@@ -11,7 +11,6 @@ LATENT_BOILING = 2.257e6  # J/kg, of water at 100 °C (steam tables, from memory
 LATENT_AT_0C = 2.501e6  # J/kg, of evaporation at 0 °C by the usual straight line (from memory)
 LATENT_BY_DEGREE = -2361.0  # J/(kg K), and its slope, for 0 to 100 °C (from memory)
 LATENT_FUSION = 333.6e3  # J/kg, of ice at 0 °C (ASHRAE Handbook: Refrigeration)
-WATER_HEAT = 4180.0  # J/(kg K), of liquid water, 10 to 90 °C within 0.5 % (steam tables, from memory)
 AIR_DENSITY = 1.06  # kg/m³, of humid air near 60 °C (from memory)
 AIR_HEAT = 1007.0  # J/(kg K), of air (from memory)
 LEWIS_POWER = 0.9  # Le^(2/3) of water vapour in air (from memory)

@@ -21,7 +21,7 @@ from ember_core.heat.geometry.bird import cavity_of, leading, parts_of
 from ember_core.heat.physics.boiling import boiling_point
 from ember_core.plan.plan import Plan, pieces_kg
 from ember_core.plan.shapes import BY_MASS, FOOD_DENSITY, SHAPE_KEYS, thinnest_mm, volume_mm3
-from ember_core.plan.stages import HEAT_KINDS
+from ember_core.plan.stages import HEAT_KINDS, StageSpec
 from ember_core.safety.forms import requirement
 from ember_core.wording.message import say
 
@@ -223,6 +223,7 @@ def parse(document: Any) -> Plan:
                 path=f"/stages/{i}/until/rule",
                 code="missing",
             )
+        _check_store(stage, i, piece)
         if stage.load is not None and stage.kind == "oven":
             own = pieces_kg(piece) or 0.0
             if stage.load.get("kg", own) < own:
@@ -306,6 +307,39 @@ def _targets(
     usual = core_c if core_c is not None else DONE_THROUGH_C
     stuffing = {"stuffing": max(usual, DONE_THROUGH_C)}
     return {part: own.get(part, stuffing.get(part, usual)) for part in parts_of(shape)}
+
+
+MOST_OF_A_STORE = 0.8  # of a liquid's volume may be pieces: more do not lie in it
+
+
+def _check_store(stage: StageSpec, i: int, piece: Mapping[str, Any]) -> None:
+    """How large the pieces are is known, and they fit into what they lie in."""
+    if stage.store is None:
+        return
+    if "mass_g" not in piece and (piece["shape"]["kind"] in {"slab"} or volume_mm3(piece["shape"])[1]):
+        raise FormatError(
+            say("A store needs piece.mass_g: how much heat a piece takes hangs on it. Add it, or leave store out."),
+            path="/piece/mass_g",
+            code="missing",
+        )
+    litres = stage.store.get("litres")
+    if litres is None:
+        return
+    own = piece["mass_g"] / FOOD_DENSITY if "mass_g" in piece else volume_mm3(piece["shape"])[0] * 1e-6
+    many = stage.store.get("pieces", piece.get("count", 1))
+    if own * many > MOST_OF_A_STORE * litres:
+        raise ValueRangeError(
+            say(
+                "{many} pieces are {volume:.1f} litres and do not lie in {litres:g}. Give at least {least:.1f} litres, or at most "
+                "{fit} pieces.",
+                many=many,
+                volume=own * many,
+                litres=litres,
+                least=own * many / MOST_OF_A_STORE,
+                fit=int(MOST_OF_A_STORE * litres / own),
+            ),
+            path=f"/stages/{i}/store/litres",
+        )
 
 
 def _house(document: Mapping[str, Any]) -> Mapping[str, Any] | None:

@@ -115,7 +115,7 @@ def read_stage(raw: Mapping[str, Any], index: int, shape: Mapping[str, Any], alt
         )
     return StageSpec(
         kind, float(raw["minutes"]), specs[0], specs[1], specs[2], specs[3], until, value, organism, raw.get("load"), raw.get("vent", "open"),
-        _said(raw.get("x-say"), at), raw.get("portion"),
+        _said(raw.get("x-say"), at), _store(raw, specs, at), raw.get("portion"),
     )  # fmt: skip
 
 
@@ -315,6 +315,49 @@ def _load(raw: Mapping[str, Any], kind: str, at: str) -> None:
             path=f"{at}/load",
             code="choice",
         )
+
+
+STORE_KEYS = {
+    "pan": ("mass_kg", "material"), "oven": ("mass_kg", "material"), "bath": ("litres",), "fat": ("litres",),
+}  # fmt: skip
+ANY_STORE = ("kind", "power_w", "set_c", "loss_w_k", "pieces", "lay_in_every_s")
+
+
+def _store(raw: Mapping[str, Any], specs: list[FaceSpec], at: str) -> Mapping[str, Any] | None:
+    """The store of a stage's medium: of a kind that a face meets, told by that kind's own numbers."""
+    stated = raw.get("store")
+    if stated is None:
+        return None
+    kind, of = stated["kind"], read_toml("stores.toml")[stated["kind"]]["of"]
+
+    def refuse(key: str, why: str) -> FormatError:
+        return FormatError(say("{why} Leave {key} out.", why=why, key=key), path=f"{at}/store/{key}", code="choice")
+
+    if not any(s.kind == of for s in specs):
+        raise FormatError(
+            say("A store of {kind} is met by faces that lie in {of}; this stage has none.", kind=kind, of=of),
+            path=f"{at}/store/kind",
+            code="choice",
+        )
+    for key in stated:
+        if key not in STORE_KEYS[kind] and key not in ANY_STORE and not key.startswith("x-"):
+            choices = ", ".join((*STORE_KEYS[kind], *ANY_STORE))
+            raise refuse(key, say("A store of {kind} is told by {choices}.", kind=kind, choices=choices))
+    if kind == "bath" and "load" in raw:
+        raise FormatError(
+            say("load is a bath's store by other words; leave one of them out."), path=f"{at}/load", code="choice"
+        )
+    if any(s.medium_from_c is not None for s in specs if s.kind == of):
+        raise FormatError(
+            say("store says how the medium goes, and medium_from_c says it too; leave one of them out."),
+            path=f"{at}/medium_from_c",
+            code="choice",
+        )
+    if len({s.medium_c for s in specs if s.kind == of}) > 1:
+        raise FormatError(
+            say("One store has one temperature; give its faces the same medium_c."), path=f"{at}/store", code="choice"
+        )
+    return dict(stated)
 
 
 def _support(raw: Mapping[str, Any], kind: str, shape: Mapping[str, Any], at: str) -> str | None:

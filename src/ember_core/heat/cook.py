@@ -3,21 +3,20 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 from typing import Any
 
 import numpy as np
 
 from ember_core.errors import ComputationError
 from ember_core.heat.arrays import Array
-from ember_core.heat.findings import outcome_findings, setup_findings
+from ember_core.heat.findings import Media, outcome_findings, setup_findings
 from ember_core.heat.geometry.grid import Grid
 from ember_core.heat.geometry.mesh import Mesh
 from ember_core.heat.geometry.shapes import depth_of, line_of, whole_field
 from ember_core.heat.physics.boiling import boiling_point
 from ember_core.heat.setup import (
     DRYING_SCALE,
-    NO_BOILING,
     UNTIL_CODE,
     Setup,
     body_of,
@@ -91,6 +90,10 @@ class Cook:
         Temperatures of the other watched places of a finite shape (edges, corners), times × places.
     vapour_pa : float or None
         Vapour in the oven's air at the end, Pa; None when the last stage's is not computed.
+    medium, taken : ndarray
+        °C of a medium with a store, and what all pieces take from it, W, at those times; no number where there is none.
+    taken_j : float
+        All that was taken from such media, J.
     """
 
     t: Array
@@ -109,6 +112,9 @@ class Cook:
     closed: bool
     elsewhere: Array
     vapour_pa: float | None = None
+    medium: Array = field(default_factory=lambda: np.empty(0))
+    taken: Array = field(default_factory=lambda: np.empty(0))
+    taken_j: float = 0.0
 
     @property
     def everywhere(self) -> Array:
@@ -208,6 +214,9 @@ class Stretch:
     lost: bool  # steps were not recorded
     closed: bool
     vapour_pa: float | None
+    medium: Array  # °C, of one with a store
+    taken: Array  # W
+    taken_j: float
 
 
 def run(
@@ -257,10 +266,10 @@ def run(
             uneven_k=uneven,
         )
         findings.append(Finding("cut-uneven", "care", words, "the model"))
-    boil_c = s.boil_c if s.boil_c < NO_BOILING else np.inf
-    start = min(vary.start_c, s.boil_c)
-    field = np.hstack([found.line, found.elsewhere])
-    findings += outcome_findings(plan, found.stages, top, found.stages[-1].end_s, field, start, boil_c, s.table)
+    places = np.hstack([found.line, found.elsewhere])
+    findings += outcome_findings(
+        plan, found.stages, top, found.stages[-1].end_s, places, Media(found.t, found.medium, found.taken)
+    )
     if found.lost:
         findings.append(
             Finding(
@@ -287,6 +296,9 @@ def run(
         closed=found.closed,
         elsewhere=found.elsewhere,
         vapour_pa=found.vapour_pa,
+        medium=found.medium,
+        taken=found.taken,
+        taken_j=found.taken_j,
     )
 
 
@@ -368,6 +380,9 @@ def _stretch(
         begin = float(t[at])
     faces = schedule.faces
     hottest = max(start, float((faces["medium_c"] + np.maximum(faces["off_k"], 0.0)).max()))
+    stored = record.medium[kept]
+    if np.isfinite(stored).any():
+        hottest = max(hottest, float(np.nanmax(stored)))
     if max(core.max(), top) > hottest + CORE_ABOVE_K or field.max() > hottest + PLACE_ABOVE_K:
         above = np.maximum(core - CORE_ABOVE_K, field.max(axis=1) - PLACE_ABOVE_K)
         stage = int(np.searchsorted(end_s, t[int(np.argmax(above))]))
@@ -392,8 +407,17 @@ def _stretch(
         met=bool((state.met >= 1.0).all()),
         lost=bool(record.tally[0].lost),
         closed=_closed(s.grid),
-        vapour_pa=float(y[-1] * faces["pressure_pa"][-1].max()) if faces["leak"][-1].max() > 0.0 else None,
+        vapour_pa=float(state.vapour[0] * faces["pressure_pa"][-1].max()) if faces["leak"][-1].max() > 0.0 else None,
+        medium=np.concatenate([[_begins_at(faces[0])], record.medium[kept]]),
+        taken=np.concatenate([[0.0], record.taken[kept]]),
+        taken_j=float(state.heat[2]),
     )
+
+
+def _begins_at(faces: Any) -> float:
+    """What a store among a stage's faces begins at, °C; no number without one."""
+    stored = faces["medium_c"][faces["capacity"] > 0.0]
+    return float(stored[0]) if stored.size else np.nan
 
 
 def _places(line: Array, closed: bool, depth: Array) -> Array:
@@ -439,6 +463,9 @@ def joined(a: Stretch, b: Stretch) -> Stretch:
         heat=a.heat + b.heat,
         lost=a.lost or b.lost,
         vapour_pa=b.vapour_pa,
+        medium=both(a.medium, b.medium),
+        taken=both(a.taken, b.taken),
+        taken_j=a.taken_j + b.taken_j,
     )
 
 

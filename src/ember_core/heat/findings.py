@@ -3,17 +3,22 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from dataclasses import dataclass
 from typing import Protocol
+
+import numpy as np
 
 from ember_core.book.foods import doneness_of, food_row
 from ember_core.heat.arrays import Array
-from ember_core.heat.physics.properties import ThermalTable
-from ember_core.heat.setup import bath_store
+from ember_core.heat.physics.stores import kinds
+from ember_core.heat.setup import store_stated
 from ember_core.plan.finding import Finding
 from ember_core.plan.plan import Plan
 from ember_core.wording.message import N_, Message, say
 
 HOT_START_C = 30.0  # a piece that starts warmer was heated before, which the plan does not show
+
+MOMENTS = 3  # of a stage must be recorded for it to be told how its medium went
 
 DONENESS_K = 3.0  # a doneness name and a core this far apart are said; houses differ by less
 
@@ -103,34 +108,66 @@ def _asked(until: str, value: float) -> Message:
     return say("meeting the rule") if until == "rule" else say("a reduction of {log10:g} log10", log10=value)
 
 
-def _crowded(
-    plan: Plan, outcomes: Sequence[Outcome], start_c: float, boil_c: float, table: ThermalTable
-) -> list[Finding]:
-    """Baths that cold pieces pull down, by what they are when they go in (``start_c`` for the first stage)."""
+@dataclass(frozen=True, eq=False)
+class Media:
+    """What media with a store did: times, s, their temperature, °C (no number where there is none), and what was taken, W."""
+
+    t: Array
+    medium: Array
+    taken: Array
+
+
+MEDIA = {"pan": N_("the pan"), "bath": N_("the bath"), "fat": N_("the fat"), "oven": N_("the oven")}
+QUIET_C = 120.0  # a pan below hisses no more; common practice (butter foams, water leaves slowly)
+BOILS_IN_JUICE_S = 60.0  # so long below that, and what lies in it boils in its juice
+BACK_K = 0.5  # a medium this near to where it began is back
+
+
+def _crowded(plan: Plan, outcomes: Sequence[Outcome], media: Media) -> list[Finding]:
+    """How far the media with a store fall, when they are back, how many pieces they hold and what heater would do."""
     out = []
-    for i, stage in enumerate(plan.stages):
-        if stage.load is None or stage.kind != "bath":
+    for i, (stage, done) in enumerate(zip(plan.stages, outcomes, strict=True)):
+        stated = store_stated(stage)
+        within = (media.t >= done.start_s - 1e-6) & (media.t <= done.end_s + 1e-6) & np.isfinite(media.medium)
+        if stated is None or within.sum() < MOMENTS:
             continue
-        share, rise_s = bath_store(plan, stage.load)
-        goes_in = outcomes[i - 1].mean_c if i else start_c
-        water_c = min(stage.face_a.medium_c or 0.0, boil_c)
-        lack = float(table.enthalpy(water_c) - table.enthalpy(goes_in)) / table.c_ref
-        drop = min(max(share * lack, 0.0), max(water_c - goes_in, 0.0))
-        if drop > 1.0:
-            out.append(
-                Finding(
-                    "crowded-bath",
-                    "care" if drop > 3.0 else "note",
-                    say(
-                        "Stage {stage}: the pieces pull the bath down by {drop_k:rise1}; it needs about {minutes:.0f} min to come "
-                        "back. Use more water or fewer pieces at once.",
-                        stage=i + 1,
-                        drop_k=drop,
-                        minutes=3 * drop * rise_s / 60,
-                    ),
-                    "energy balance of water, pieces and heater",
-                )
+        t, medium, taken = media.t[within] - done.start_s, media.medium[within], media.taken[within]
+        usual = kinds()[stated["kind"]]
+        lowest = int(np.argmin(medium))
+        drop = float(medium[0] - medium[lowest])
+        after = np.flatnonzero(medium[lowest:] >= medium[0] - BACK_K)
+        count = stated.get("pieces", plan.document["piece"].get("count", 1))
+        quiet = float(np.diff(t, append=t[-1])[medium < QUIET_C].sum())
+        if drop < usual["drop_k"] / 3.0:
+            continue
+        grave = drop > usual["drop_k"] or (stated["kind"] == "pan" and quiet > BOILS_IN_JUICE_S)
+        back = (
+            say("it needs about {minutes:.0f} min to come back", minutes=t[lowest + after[0]] / 60.0)
+            if after.size
+            else say("it is not back when they come out")
+        )
+        if stated["kind"] == "pan" and quiet > BOILS_IN_JUICE_S:
+            back = say(
+                "for {minutes:.0f} min it is too cold to hiss, and they boil in their juice", minutes=quiet / 60.0
             )
+        fit = int(count * usual["drop_k"] / drop)
+        power = float(taken[: max(lowest, 1) + 1].max() * (1.0 - usual["drop_k"] / drop)) if grave else 0.0
+        remedy = say(
+            "Use more water or fewer pieces at once." if stated["kind"] == "bath" else "It comes back by itself."
+        )
+        if grave and stated["kind"] != "bath":
+            batch = say("At most {fit} at a time", fit=fit) if fit else say("Take a heavier one")
+            remedy = say("{batch}, or about {more:.1f} kW more heat.", batch=batch, more=max(power, 100.0) / 1000.0)
+        words = say(
+            "Stage {stage}: the pieces pull {medium} down by {drop_k:rise1}; {back}. {remedy}",
+            stage=i + 1, medium=say(MEDIA[stated["kind"]]), drop_k=drop, back=back, remedy=remedy,
+        )  # fmt: skip
+        level = "care" if grave else "note"
+        out.append(
+            Finding(
+                f"crowded-{stated['kind']}", level, words, "energy balance of the medium, its heater and the pieces"
+            )
+        )
     return out
 
 
@@ -140,9 +177,7 @@ def outcome_findings(
     peak: float,
     end_s: float,
     field: Array,
-    start_c: float,
-    boil_c: float,
-    table: ThermalTable,
+    media: Media,
 ) -> list[Finding]:
     """Findings that only the computed cook can give.
 
@@ -154,12 +189,10 @@ def outcome_findings(
         Highest core, °C, and end of the cook, s.
     field : ndarray (times, places)
         Recorded temperatures, °C.
-    start_c, boil_c : float
-        At the start, and where water boils, °C.
-    table : ThermalTable
-        Of the piece.
+    media : Media
+        What media with a store did.
     """
-    out = _crowded(plan, outcomes, start_c, boil_c, table)
+    out = _crowded(plan, outcomes, media)
     for i, (spec, done) in enumerate(zip(plan.stages, outcomes, strict=True)):
         if spec.until and done.ended_by == "minutes":
             if spec.until == "peak_core_c":

@@ -3,14 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import astuple, dataclass, replace
 from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
 from ember_core.book.foods import food_row
-from ember_core.constants import WATER_HEAT
+from ember_core.data.loader import read_toml
 from ember_core.heat.arrays import Array
 from ember_core.heat.geometry.bird import size_spread_mm
 from ember_core.heat.geometry.grid import Grid
@@ -25,6 +25,7 @@ from ember_core.heat.physics.properties import (
     constant_table,
     food_table,
 )
+from ember_core.heat.physics.stores import NONE, Store, kinds, same_store, store_of
 from ember_core.heat.physics.surroundings import Surface, in_vapour, kitchen_vapour, on_support, surroundings
 from ember_core.heat.solver.by_shape import with_stepper
 from ember_core.heat.solver.compiled import plain
@@ -53,7 +54,8 @@ from ember_core.heat.solver.types import (
     view,
 )
 from ember_core.plan.plan import Plan, pieces_kg
-from ember_core.plan.stages import FaceSpec
+from ember_core.plan.shapes import volume_mm3
+from ember_core.plan.stages import FaceSpec, StageSpec
 
 CELLS = 80
 
@@ -71,7 +73,6 @@ UNTIL_CODE = {
     "peak_core_c": UNTIL_PEAK,
 }
 
-MEAT_HEAT = 3500.0  # J/(kg K), a round value for what a bath loses to cold pieces
 NO_BOILING = 1e9
 FLAME_C = 1200.0  # of a torch where it meets the food; with its h an estimate of 35 kW/m² on the swept face
 
@@ -147,22 +148,45 @@ def _surface(face: FaceSpec, plan: Plan, boil_c: float) -> Surface:
     return chosen
 
 
-def bath_store(plan: Plan, load: Mapping[str, float]) -> tuple[float, float]:
-    """By what share of the kelvins that cold pieces lack their bath falls, and how long its heater needs for one, s.
+def stored_in(plan: Plan, i: int, boil_c: float, density: float) -> Store:
+    """The store of a stage's medium; of a bath's load too, which is one set to the bath's temperature.
 
-    The pieces' heat is taken at once and by the water alone, which overstates the drop; the heater
-    works in full until the water is back.
+    Parameters
+    ----------
+    plan, i : Plan, int
+        Which stage.
+    boil_c, density : float
+        °C; of the food, kg/m³.
     """
-    water = load["litres"] * WATER_HEAT
-    pieces = (pieces_kg(plan.document["piece"]) or 0.0) * MEAT_HEAT
-    return pieces / (water + pieces), water / load["heater_w"]
+    stated = store_stated(plan.stages[i])
+    if stated is None:
+        return NONE
+    piece = plan.document["piece"]
+    count = stated.get("pieces", piece.get("count", 1))
+    own_kg = piece.get("mass_g", 0.0) / 1000.0
+    volume = own_kg / density if own_kg else volume_mm3(plan.shape)[0] * 1e-9
+    faces = [f for f in plan.stages[i].all_faces if f.kind == read_toml("stores.toml")[stated["kind"]]["of"]]
+    medium = faces[0].medium_c or 0.0
+    before = store_stated(plan.stages[i - 1]) if i else None
+    begun = [f.medium_c for f in plan.stages[i - 1].all_faces if f.kind == faces[0].kind] if i else []
+    holds = same_store(before, stated) and medium in begun
+    return store_of(stated, medium_c=medium, air_c=plan.air_c, boil_c=boil_c, pieces_m3=volume * count, holds=holds)
+
+
+def store_stated(stage: StageSpec) -> Mapping[str, Any] | None:
+    """The store that a stage states, a bath's ``load`` as one; None where the medium keeps its temperature."""
+    if stage.store is not None:
+        return stage.store
+    if stage.load is not None and stage.kind == "bath":
+        return {"kind": "bath", "litres": stage.load["litres"], "power_w": stage.load["heater_w"]}
+    return None
 
 
 def face_row(surface: Surface) -> tuple[float, ...]:
     """What a face meets as a row of ``FACE``."""
     return (
         surface.h, surface.emissivity, surface.medium_c, surface.off_c, surface.settle_s, surface.wet, surface.vapour_pa,
-        surface.pressure_pa, surface.leak, surface.food_m3, float(surface.carries), surface.cold, surface.rise_s,
+        surface.pressure_pa, surface.leak, surface.food_m3, float(surface.carries), *astuple(surface.store),
     )  # fmt: skip
 
 
@@ -195,11 +219,13 @@ def setup(
     faces = np.zeros((n, 4), FACE)
     spread = np.zeros((n, 4))
     for i, stage in enumerate(plan.stages):
+        store = stored_in(plan, i, boil_c, table.density)
+        stated = store_stated(stage)
+        stored_kind = "" if stated is None else kinds()[stated["kind"]]["of"]
         for j, face in enumerate(stage.all_faces):
             surface = _surface(face, plan, boil_c)
-            if stage.load is not None and face.kind == "bath":
-                cold, rise_s = bath_store(plan, stage.load)
-                surface = replace(surface, cold=cold, rise_s=rise_s)
+            if store is not NONE and face.kind == stored_kind:
+                surface = replace(surface, store=store, off_c=0.0)
             if face.kind == "oven" and face.surface is None and face.humidity is None and surface.wet > 0.0:
                 load = stage.load or {}
                 carries = i > 0 and i != plan.cut_at and faces["leak"][i - 1].max() > 0.0
@@ -366,7 +392,7 @@ def case_of(s: Setup, body: Body | Layers, tolerance_k: float, record: Record) -
 
 def empty_record(rows: int, n: int, budget_s: float | None = None) -> Record:
     """Buffers for ``rows`` accepted steps of ``n`` cells; ``budget_s`` is what may be spent on a run, None: no limit."""
-    one = [np.empty(rows) for _ in range(5)]
+    one = [np.empty(rows) for _ in range(7)]
     tally = np.zeros(1, TALLY)
     tally["limit"] = np.iinfo(np.int64).max if budget_s is None else int(budget_s * 1e9)
-    return Record(tally, one[0], one[1], one[2], one[3], one[4], np.empty((rows, n)))
+    return Record(tally, one[0], one[1], one[2], one[3], one[4], one[5], one[6], np.empty((rows, n)))

@@ -32,6 +32,8 @@ def volume_mm3(shape: Mapping[str, Any]) -> tuple[float, bool]:
         return math.pi / 4 * shape["diameter_mm"] ** 2 * get("length_mm", LONGEST_MM), "length_mm" not in shape
     if kind == "sphere":
         return math.pi / 6 * shape["diameter_mm"] ** 3, False
+    if kind in BY_MASS:
+        return shape["mass_g"] / FOOD_DENSITY * 1e6, False
     product = float(shape["length_mm"] * shape["width_mm"] * shape["thickness_mm"])
     return (product if kind == "box" else math.pi / 6 * product), False
 

@@ -49,6 +49,7 @@ class StageSpec:
     said: str | Mapping[str, str] | None = (
         None  # what its move says: a name in ``data/moves.toml``, or texts of the house
     )
+    store: Mapping[str, Any] | None = None  # of heat, that its medium has; None: it keeps its temperature
     portion: Mapping[str, Any] | None = None  # the shape that the piece is cut into before this stage
 
     @property

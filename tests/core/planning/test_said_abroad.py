@@ -11,7 +11,7 @@ from ember_core.wording.quantities import IMPERIAL
 from tests.conftest import plan_document
 
 OVEN = {"kind": "oven", "medium_c": 110, "minutes": 5}
-BATH = {"kind": "bath", "medium_c": 56, "minutes": 60, "load": {"litres": 8, "heater_w": 1200}}
+BATH = {"kind": "bath", "medium_c": 56, "minutes": 60, "load": {"litres": 6, "heater_w": 300}}
 
 
 @pytest.mark.parametrize(

@@ -11,8 +11,10 @@ from scipy.special import ndtri
 from ember_core.data.loader import read_toml
 from ember_core.heat.arrays import Array
 from ember_core.heat.cook import Cook
+from ember_core.heat.physics.stores import kinds as stores
 from ember_core.heat.setup import DRYING_SCALE, Setup, start_state
 from ember_core.heat.solver.members import Members
+from ember_core.heat.solver.types import Rows
 
 DIRECTIONS = 9  # in which members differ
 
@@ -84,10 +86,40 @@ def draw_ensemble(
                 spread["drift_c"] or spread["drift_share"] * (spread["medium_c"] or by_kind[kind])
             )
             faces["settle_s"][:, i, j] = max(0.5 * (stage_s[i] if stage_s is not None else s.schedule.duration[i]), 1.0)
+    if s.schedule.faces["capacity"].any():
+        _vary_stores(faces, kinds, np.vstack([np.zeros(2), draw(members, seed + 2, 2)]))
     states = np.stack([start_state(s, float(t0), float(c)) for t0, c in zip(start, c_scale, strict=True)])
     k_scale = np.exp(z[:, 4] * spread["conductivity_ln"])
     m0 = DRYING_SCALE * np.exp(z[:, 5] * spread["drying_ln"])
     return Ensemble(Members(states, length, k_scale, c_scale, m0, faces), start, portion)
+
+
+def _vary_stores(faces: Rows, kinds: tuple[tuple[str, ...], ...], z: Array) -> None:
+    """Vary media with a store: how much heat they hold, and what their heaters bring (see ``data/stores.toml``).
+
+    Parameters
+    ----------
+    faces : rows of FACE
+        Members × stages × faces; changed. Their media at the start are varied already.
+    kinds : tuple of tuple of str
+        What each stage's faces meet.
+    z : ndarray (members, 2)
+        Standard normal.
+    """
+    usual = {row["of"]: row for row in stores().values()}
+    nominal = faces[0].copy()
+    for i, row in enumerate(kinds):
+        for j, kind in enumerate(row):
+            own = faces[:, i, j]
+            if nominal["capacity"][i, j] <= 0.0:
+                continue
+            power = np.exp(z[:, 1] * usual[kind]["power_ln"])
+            own["capacity"] *= np.exp(z[:, 0] * usual[kind]["store_ln"])
+            own["heater_w"] *= power
+            own["gain"] *= power
+            own["set_c"] += own["medium_c"] - nominal["medium_c"][i, j]
+            if nominal["gain"][i, j] == 0.0:  # a burner that is left as it is
+                own["hold_w"] *= power
 
 
 def _lengths(s: Setup, off_mm: Array) -> Array:

@@ -9,6 +9,7 @@ import numpy as np
 from ember_core.constants import CELSIUS_ZERO, SIGMA
 from ember_core.data.loader import read_toml
 from ember_core.heat.physics.boiling import iapws_saturation_pressure
+from ember_core.heat.physics.stores import NONE, Store
 
 DEFAULT_VARIANT = {
     "bath": "stirred",
@@ -40,8 +41,7 @@ class Surface:
     leak: float = 0.0  # 1/s, how often an oven's air is changed; 0: its vapour stands
     food_m3: float = 0.0  # of moist food by m³ of the oven's air
     carries: bool = False  # the oven's air is that of the stage before
-    cold: float = 0.0  # of what cold pieces lack, K, the share by which their bath falls
-    rise_s: float = 0.0  # a bath's heater needs for one kelvin
+    store: Store = NONE  # of a medium that what lies in it cools
 
 
 def kitchen_vapour(air_c: float) -> float:

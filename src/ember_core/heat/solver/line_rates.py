@@ -100,7 +100,7 @@ def under_crust(w: Array, outermost: int, inwards: int) -> int:
 
 @leaf
 def both_faces(
-    w: Array, shed: Array, t: float, faces: Rows, line: Line, cells: Cells, skin: Rows, share: float
+    w: Array, shed: Array, t: float, faces: Rows, line: Line, cells: Cells, skin: Rows, share: float, stored: float
 ) -> None:
     """Balance both faces into the two rows of ``skin``, by whose temperatures the iterations begin.
 
@@ -117,6 +117,8 @@ def both_faces(
     skin : two rows of SKIN
     share : float
         The vapour's in the oven's air.
+    stored : float
+        °C, of a medium with a store.
     """
     grid, body = line.grid, line.body
     n = grid.n
@@ -137,6 +139,7 @@ def both_faces(
             cells.temperature[near + inwards],
             cells.temperature[at],
             share,
+            stored,
             skin[side],
         )
     if grid.closed_a:
@@ -169,8 +172,9 @@ def add_faces(line: Line, cells: Cells, skin: Rows, f: Array) -> float:
 
 @inlined
 def rates(
-    y: Array, w: Array, shed: Array, t: float, faces: Rows, line: Line, cells: Cells, f: Array, skin: Rows, share: float
-) -> float:
+    y: Array, w: Array, shed: Array, t: float, faces: Rows, line: Line, cells: Cells, f: Array, skin: Rows, share: float,
+    stored: float,
+) -> float:  # fmt: skip
     """Rate of change ``f`` (W/m³) of the enthalpies ``y`` (J/m³); returns the heat coming in, W per unit grid area.
 
     Parameters
@@ -187,9 +191,11 @@ def rates(
         Receive what is found; ``skin`` is where the faces' iterations begin.
     share : float
         The vapour's in the oven's air.
+    stored : float
+        °C, of a medium with a store.
     """
     read_cells(y, w, line.body, cells.temperature, cells.slope, cells.kappa)
-    both_faces(w, shed, t, faces, line, cells, skin, share)
+    both_faces(w, shed, t, faces, line, cells, skin, share, stored)
     conduction(line, cells, f)
     return add_faces(line, cells, skin, f)
 
@@ -216,3 +222,23 @@ def given_off(air: Rows, t: float, faces: Rows, line: Line, skin: Rows) -> tuple
             given += size * area * skin[side].evaporation
             less += size * area * skin[side].transfer * dense
     return given, less
+
+
+@inlined
+def taken_of(store: Rows, faces: Rows, line: Line, skin: Rows) -> tuple[float, float]:
+    """What flows from a store into all its pieces, W, and its derivative by the store's temperature, W/K.
+
+    Parameters
+    ----------
+    store, faces, skin : rows of RESERVOIR, FACE and SKIN
+    line : Line
+    """
+    grid = line.grid
+    size = store[0].pieces_m3 * line.per_piece
+    taken, slope = 0.0, 0.0
+    for side in range(1 if grid.closed_a else 0, 2):
+        if faces[side].capacity > 0.0:
+            area = grid.area[grid.n] if side == 1 else grid.area[0]
+            taken += size * area * skin[side].taken
+            slope += size * area * skin[side].taken_by_medium
+    return taken, slope

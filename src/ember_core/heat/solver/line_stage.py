@@ -25,7 +25,7 @@ from ember_core.heat.solver.ending import (
 )
 from ember_core.heat.solver.line_rates import Line, core_of, line_of
 from ember_core.heat.solver.line_step import BEGIN, END, Room, accept, error_of, fill, look, new_room, take_step
-from ember_core.heat.solver.recording import keep_row
+from ember_core.heat.solver.recording import keep_row, keep_store
 from ember_core.heat.solver.stepping import (
     CLOCK_NS,
     LEAST_ERROR,
@@ -113,6 +113,7 @@ def record_step(record: Record, t: float, core: float, water: Array, line: Line,
     """
     mean = mean_temperature(room.before, water, line.grid.mean, line.body)
     row = keep_row(record, t, core, mean, room.skin[BEGIN, 0].t_c, room.skin[BEGIN, 1].t_c)
+    keep_store(record, row, room.store[0].t_c, room.taking[BEGIN], room.store[0].capacity)
     if row >= 0 and record.field.shape[1] == line.grid.n:
         for i in range(line.grid.n):
             record.field[row, i] = room.before[i]
@@ -165,7 +166,7 @@ def run_stage(
     line = line_of(grid, body)
     state = view(y, grid.n, 2, rows)
     tracking = needs_clocks(until, crit)
-    room = new_room(grid.n, faces, state.vapour[0])
+    room = new_room(grid.n, faces, state.vapour[0], state.medium[0])
     temp, slope, tally = room.work.cells.temperature, room.work.cells.slope, record.tally
     look_from_inside(state.enthalpy, state.water, line, room)
     look(state, 0.0, faces, line, room)

@@ -13,9 +13,10 @@ import numpy as np
 from ember_core.constants import LATENT_BOILING
 from ember_core.heat.arrays import Array
 from ember_core.heat.solver.compiled import inlined, kernel
-from ember_core.heat.solver.line_rates import Line, given_off, rates
+from ember_core.heat.solver.line_rates import Line, given_off, rates, taken_of
 from ember_core.heat.solver.newton import Work, new_work, newton
 from ember_core.heat.solver.oven_air import AIR_WEIGHT_K, air_of, air_rate, room
+from ember_core.heat.solver.reservoir import reservoir_of, warming
 from ember_core.heat.solver.surface import FILM
 from ember_core.heat.solver.tridiagonal import solve
 from ember_core.heat.solver.types import SKIN, Rows, State
@@ -24,6 +25,7 @@ GAMMA = 2.0 - np.sqrt(2.0)
 D_ = GAMMA / 2.0
 W_ = np.sqrt(2.0) / 4.0
 IN_A_CRUST = 0.05  # weight of the error in cells that dry: they are thin, and their kinks cost many steps
+STORE_WEIGHT = 0.3  # of the error of a store's temperature: the pieces feel a part of it
 NEWTON_SHARE = 0.1  # of the step's tolerance
 LEAST_WATER = 1e-6  # of a cell's own; with less it is dry
 BEGIN, MIDDLE, END = 0, 1, 2  # of a step: rows of ``skin``, ``heat`` and ``filling``
@@ -44,15 +46,18 @@ class Room(NamedTuple):
     air: Rows
     filling: Array  # rate of the share of vapour at begin, middle and end, 1/s
     shed: Array  # what the faces have lost as the middle or the end foresees it, kg/m²
+    store: Rows  # one row of RESERVOIR
+    warming: Array  # rate of its temperature at begin, middle and end, K/s
+    taking: Array  # from it by all pieces, W
 
 
 @kernel
-def new_room(n: int, faces: Rows, share: float) -> Room:
-    """Room for ``n`` cells; an oven's air begins with the ``share`` of vapour."""
+def new_room(n: int, faces: Rows, share: float, stored: float) -> Room:
+    """Room for ``n`` cells; an oven's air begins with the ``share`` of vapour, a medium's store at ``stored`` °C."""
     rows = np.empty((5, n))
     return Room(
         np.empty((3, n)), rows[0], rows[1], rows[2], rows[3], rows[4], new_work(n), np.zeros((3, 2), SKIN), np.zeros(3),
-        air_of(faces, share), np.zeros(3), np.empty(2),
+        air_of(faces, share), np.zeros(3), np.empty(2), reservoir_of(faces, stored), np.zeros(3), np.zeros(3),
     )  # fmt: skip
 
 
@@ -72,7 +77,7 @@ def look(state: State, clock: float, faces: Rows, line: Line, room_: Room) -> No
     skin = room_.skin[BEGIN]
     room_.heat[BEGIN] = rates(
         state.enthalpy, state.water, state.shed, clock, faces, line, room_.work.cells, room_.rate[BEGIN], skin,
-        state.vapour[0],
+        state.vapour[0], state.medium[0],
     )  # fmt: skip
     for i in range(room_.before.size):
         room_.before[i] = room_.work.cells.temperature[i]
@@ -80,12 +85,12 @@ def look(state: State, clock: float, faces: Rows, line: Line, room_: Room) -> No
 
 @inlined
 def fill(state: State, clock: float, faces: Rows, line: Line, room_: Room) -> None:
-    """Find how fast an oven's air fills at a step's begin.
+    """Find how fast an oven's air fills at a step's begin, and how fast a medium with a store warms.
 
     Parameters
     ----------
     state : State
-        Its share of vapour counts.
+        Its share of vapour and its medium count.
     clock : float
         Into the stage, s.
     faces, line, room_
@@ -95,6 +100,10 @@ def fill(state: State, clock: float, faces: Rows, line: Line, room_: Room) -> No
     if air[0].leak > 0.0:
         given, _ = given_off(air, clock, faces, line, room_.skin[BEGIN])
         room_.filling[BEGIN] = air_rate(air, state.vapour[0], given)
+    store = room_.store
+    if store[0].capacity > 0.0:
+        room_.taking[BEGIN], _ = taken_of(store, faces, line, room_.skin[BEGIN])
+        room_.warming[BEGIN] = warming(store, state.medium[0], room_.taking[BEGIN])
 
 
 @inlined
@@ -122,6 +131,8 @@ def take_step(
     tol = NEWTON_SHARE * tol
     beta = step * D_
     air[0].share, air[0].base = state.vapour[0], state.vapour[0] + beta * room_.filling[BEGIN]
+    store = room_.store
+    store[0].t_c, store[0].base = state.medium[0], state.medium[0] + beta * room_.warming[BEGIN]
     for i in range(n):
         base[i] = h[i] + beta * rate[BEGIN, i]
         middle[i] = h[i] + GAMMA * step * rate[BEGIN, i] if smooth else h[i]
@@ -129,12 +140,15 @@ def take_step(
         skin[MIDDLE, side] = skin[BEGIN, side]
         shed[side] = state.shed[side] + GAMMA * step * skin[BEGIN, side].evaporation
     ok, room_.heat[MIDDLE] = newton(
-        line, faces, clock + GAMMA * step, w, shed, base, beta, middle, rate[MIDDLE], tol, room_.work, skin[MIDDLE], air, tally,
+        line, faces, clock + GAMMA * step, w, shed, base, beta, middle, rate[MIDDLE], tol, room_.work, skin[MIDDLE], air, store,
+        tally,
     )  # fmt: skip
     if not ok:
         return False
     room_.filling[MIDDLE] = (air[0].share - air[0].base) / beta
     air[0].base = state.vapour[0] + step * W_ * (room_.filling[BEGIN] + room_.filling[MIDDLE])
+    room_.warming[MIDDLE], room_.taking[MIDDLE] = (store[0].t_c - store[0].base) / beta, store[0].taken
+    store[0].base = state.medium[0] + step * W_ * (room_.warming[BEGIN] + room_.warming[MIDDLE])
     for i in range(n):
         base[i] = h[i] + step * W_ * (rate[BEGIN, i] + rate[MIDDLE, i])
         end[i] = middle[i] + (middle[i] - h[i]) * (1.0 - GAMMA) / GAMMA
@@ -143,9 +157,10 @@ def take_step(
         lost = skin[BEGIN, side].evaporation + skin[MIDDLE, side].evaporation
         shed[side] = state.shed[side] + 0.5 * step * lost
     ok, room_.heat[END] = newton(
-        line, faces, clock + step, w, shed, base, beta, end, rate[END], tol, room_.work, skin[END], air, tally
+        line, faces, clock + step, w, shed, base, beta, end, rate[END], tol, room_.work, skin[END], air, store, tally
     )
     room_.filling[END] = (air[0].share - air[0].base) / beta
+    room_.warming[END], room_.taking[END] = (store[0].t_c - store[0].base) / beta, store[0].taken
     return ok
 
 
@@ -164,6 +179,9 @@ def error_of(water: Array, step: float, line: Line, room_: Room) -> float:
     if leak > 0.0:
         off = step * (begin * room_.filling[BEGIN] + middle * room_.filling[MIDDLE] + end * room_.filling[END])
         size = max(size, AIR_WEIGHT_K * abs(off) / (1.0 + step * D_ * leak))
+    if room_.store[0].capacity > 0.0:
+        off = step * (begin * room_.warming[BEGIN] + middle * room_.warming[MIDDLE] + end * room_.warming[END])
+        size = max(size, STORE_WEIGHT * abs(off))
     return size
 
 
@@ -233,6 +251,9 @@ def accept(state: State, clock: float, step: float, faces: Rows, line: Line, roo
         # what boils comes step by step: the air takes it in over the next one
         air[0].steam = room(air, clock + step, faces) * boiled_off * line.per_piece / step
         state.vapour[0] = share
+    if room_.store[0].capacity > 0.0:
+        state.medium[0] = room_.store[0].t_c
+        state.heat[2] += step * (W_ * (room_.taking[BEGIN] + room_.taking[MIDDLE]) + D_ * room_.taking[END])
     if boiled or skin[END, 0].steam > 0.0 or skin[END, 1].steam > 0.0:
         look(state, clock + step, faces, line, room_)
     fill(state, clock + step, faces, line, room_)

@@ -10,7 +10,7 @@ from ember_core.heat.geometry.mesh import Mesh
 from ember_core.heat.solver.compiled import greatest, leaf
 from ember_core.heat.solver.humid_air import saturated_vapour
 from ember_core.heat.solver.mesh_coupling import Solid
-from ember_core.heat.solver.surface import medium_at
+from ember_core.heat.solver.surface import medium_of
 from ember_core.heat.solver.types import Body, Rows
 
 LATENT_ABOUT = 2.4e6  # J/kg, of water that evaporates; a round value for a bound
@@ -81,7 +81,7 @@ def spectral_radius(low: float, high: float, faces: Rows, solid: Solid, through:
 
 
 @leaf
-def to_go(temp: Array, weight: Array, clock: float, faces: Rows, mesh: Mesh) -> float:
+def to_go(temp: Array, weight: Array, clock: float, faces: Rows, mesh: Mesh, stored: float) -> float:
     """How far a piece is from being at rest, K: the spread of its temperatures, and how near its mean is to any medium.
 
     Parameters
@@ -91,6 +91,8 @@ def to_go(temp: Array, weight: Array, clock: float, faces: Rows, mesh: Mesh) -> 
     clock : float
         Into the stage, s.
     faces, mesh : rows of FACE, Mesh
+    stored : float
+        °C, of a medium with a store.
     """
     mean = 0.0
     for i in range(temp.size):
@@ -101,7 +103,7 @@ def to_go(temp: Array, weight: Array, clock: float, faces: Rows, mesh: Mesh) -> 
     nearest = np.inf
     for side in range(faces.shape[0]):
         if mesh.s_from[side + 1] > mesh.s_from[side]:
-            nearest = min(nearest, abs(medium_at(faces[side], clock) - mean))
+            nearest = min(nearest, abs(medium_of(faces[side], clock, stored) - mean))
     return float(np.sqrt(spread) + nearest)
 
 

@@ -16,7 +16,7 @@ from ember_core.heat.solver.cells import capacity_left, read_cells, temperature_
 from ember_core.heat.solver.compiled import kernel, leaf
 from ember_core.heat.solver.humid_air import latent_heat, saturated_vapour
 from ember_core.heat.solver.mesh_coupling import Coupling, Solid
-from ember_core.heat.solver.surface import UNDER_BOILING_K, medium_at, vapour_around
+from ember_core.heat.solver.surface import UNDER_BOILING_K, medium_of, vapour_around
 from ember_core.heat.solver.types import Body, Rows, State
 
 # a node with less than this share of its water left gives it up at once; by measuring against finer meshes
@@ -137,9 +137,11 @@ def boil_at_fronts(solid: Solid, coupling: Coupling, out: Rates) -> None:
 
 @leaf
 def exchange(
-    since: float, clock: float, faces: Rows, solid: Solid, coupling: Coupling, out: Rates, surface: Array, share: float
-) -> tuple[float, float]:
-    """Add to ``out.f`` (W) what comes through the skin; returns it, and what evaporates into an oven's air (kg/s).
+    since: float, clock: float, faces: Rows, solid: Solid, coupling: Coupling, out: Rates, surface: Array, share: float,
+    stored: float,
+) -> tuple[float, float, float]:  # fmt: skip
+    """Add to ``out.f`` (W) what comes through the skin; returns it, what evaporates into an oven's air (kg/s), and what a
+    medium with a store gives to this piece (W).
 
     The loops over patches are plain enough to go as vectors.
 
@@ -155,6 +157,8 @@ def exchange(
         Receives their temperatures, °C.
     share : float
         The vapour's in the oven's air.
+    stored : float
+        °C, of a medium with a store.
     """
     mesh, body, area, temp, f, evaporation = (
         solid.mesh, solid.layers.outer, solid.area, out.temperature, out.f, out.evaporation,
@@ -163,11 +167,11 @@ def exchange(
     for p in range(mesh.s_node.size):
         surface[p] = temp[mesh.s_node[p]]
         under[p] = temp[coupling.source[p]]
-    heat, given = 0.0, 0.0
+    heat, given, taken = 0.0, 0.0, 0.0
     for side in range(faces.shape[0]):
         face = faces[side]
         h = face.h
-        medium = medium_at(face, clock)
+        medium = medium_of(face, clock, stored)
         emit, transfer = face.emissivity * SIGMA, face.wet * h * LEWIS_AIR
         coming = h * medium + emit * (medium + CELSIUS_ZERO) ** 4
         around = vapour_around(face, share, medium)
@@ -180,6 +184,9 @@ def exchange(
                 q = coming + coupling.lift[p] - coupling.outward[p] * ts
                 surface[p] = ts
             into[p] = q * area[p]
+        if face.capacity > 0.0:
+            for p in range(begin, end):
+                taken += into[p]
         if transfer == 0.0:
             for p in range(begin, end):
                 evaporation[p] = 0.0
@@ -210,15 +217,15 @@ def exchange(
         if face.leak > 0.0:
             for p in range(begin, end):
                 given += evaporation[p] * area[p]
-    return heat, given
+    return heat, given, taken
 
 
 @leaf
 def mesh_rates(
     y: Array, w: Array, since: float, clock: float, faces: Rows, solid: Solid, coupling: Coupling, out: Rates,
-    surface: Array, share: float,
-) -> tuple[float, float]:  # fmt: skip
-    """Find ``out``: rates and temperatures; returns the heat coming in (W) and the vapour given off (kg/s).
+    surface: Array, share: float, stored: float,
+) -> tuple[float, float, float]:  # fmt: skip
+    """Find ``out``: rates and temperatures; returns the heat coming in (W), the vapour given off (kg/s), the heat taken (W).
 
     Parameters
     ----------
@@ -232,6 +239,8 @@ def mesh_rates(
         Receive what is found, the patches' temperatures in °C.
     share : float
         The vapour's in an oven's air.
+    stored : float
+        °C, of a medium with a store.
     """
     f = out.f
     read_lines(y, w, solid, coupling, out.temperature)
@@ -239,10 +248,10 @@ def mesh_rates(
         f[i] = 0.0
     conduct(out.temperature, solid.mesh, coupling, f)
     boil_at_fronts(solid, coupling, out)
-    heat, given = exchange(since, clock, faces, solid, coupling, out, surface, share)
+    heat, given, taken = exchange(since, clock, faces, solid, coupling, out, surface, share, stored)
     for i in range(f.size):
         f[i] *= solid.per_volume[i]
-    return heat, given
+    return heat, given, taken
 
 
 @leaf

@@ -9,7 +9,7 @@ import numpy as np
 from ember_core.heat.arrays import Array
 from ember_core.heat.solver.compiled import leaf
 from ember_core.heat.solver.mesh_coupling import Solid
-from ember_core.heat.solver.recording import keep_row
+from ember_core.heat.solver.recording import keep_row, keep_store
 from ember_core.heat.solver.stepping import SAME_S, hermite
 from ember_core.heat.solver.types import Record
 
@@ -30,6 +30,9 @@ class Passed(NamedTuple):
     skin_now: tuple[float, float]
     mean_was: float  # °C
     dried: bool  # anything is dry: then the mean runs straight
+    capacity: float  # J/K, of the medium's store; 0: none
+    store_was: tuple[float, float]  # its temperature, °C, and what is taken from it, W, at both ends
+    store_now: tuple[float, float]
 
 
 @leaf
@@ -89,6 +92,10 @@ def keep_sample(record: Record, at: float, u: float, mean: float, passed: Passed
     )
     if row < 0:
         return
+    before, after = passed.store_was, passed.store_now
+    keep_store(
+        record, row, before[0] + u * (after[0] - before[0]), before[1] + u * (after[1] - before[1]), passed.capacity
+    )
     for k in range(record.field.shape[1]):
         i = mesh.watch[k]
         if water[i] >= solid.layers.outer.water or mesh.inner[i]:

@@ -133,7 +133,7 @@ def run_mesh_stage(
     rows, patches = crit.row_c.size, mesh.s_node.size
     solid = solid_of(mesh, layers)
     state = view(y, mesh.n, patches, rows)
-    room, coupling, tally = new_room(mesh, faces, state.vapour[0]), new_coupling(mesh), record.tally
+    room, coupling, tally = new_room(mesh, faces, state.vapour[0], state.medium[0]), new_coupling(mesh), record.tally
     tracking = needs_clocks(until, crit)
     begin_stage(state, faces, solid, coupling, room)
     at, temp, weight = room.step, room.begin.temperature, room.weight
@@ -154,6 +154,7 @@ def run_mesh_stage(
     allowed = largest
     unstopped = np.empty(0)  # no step is cut for a sample
     skin_was = (room.skin[mesh.patch_a], room.skin[mesh.patch_b])
+    capacity, stored_was, taking_was = room.store[0].capacity, state.medium[0], 0.0
     mean_was = mean_now(temp, weight)
     stop_i = next_stop(stops, 0, t)
     aimed, tries = -1.0, 0  # a step towards a wanted moment, and how many were tried
@@ -162,7 +163,7 @@ def run_mesh_stage(
         most = min(crusted if dried else allowed, longest_stable(QUICKLY, at[0].quickest))
         step, clipped = next_step(t, min(dt, most), end, unstopped, 0, aimed)
         clock = t - t0
-        near = tol * min(max(to_go(temp, weight, clock, faces, mesh) / FAR_K, CLOSEST), 1.0)
+        near = tol * min(max(to_go(temp, weight, clock, faces, mesh, state.medium[0]) / FAR_K, CLOSEST), 1.0)
         if dried:
             near *= CRUST_SHARE
         tally[0].steps += 1
@@ -209,8 +210,9 @@ def run_mesh_stage(
             skin_now = (room.skin[mesh.patch_a], room.skin[mesh.patch_b])
             passed = Passed(
                 t - step, step, room.before, temp, room.begin.f, room.end.f, coupling.slope, skin_was, skin_now,
-                mean_was, coupling.found[0].dried > 0,
+                mean_was, coupling.found[0].dried > 0, capacity, (stored_was, taking_was), (state.medium[0], at[0].taking),
             )  # fmt: skip
+            stored_was, taking_was = state.medium[0], at[0].taking
             stop_i, mean_was = keep_samples(record, passed, longest, stops, stop_i, state.water, weight, solid)
             skin_was = skin_now
         stored = keep_state(y, t, store, store_t, stored)
@@ -220,14 +222,16 @@ def run_mesh_stage(
         allowed = min(largest, short)
         left = end - t
         moving = at[0].boiled > 0 or until == UNTIL_RULE or until == UNTIL_LOG10 or room.air[0].leak > 0.0
+        moving = moving or room.store[0].capacity > 0.0
         if left > SAME_S and not moving and change_to(room.slope, room.end.f, t - t0, left, faces) < AT_REST_K:
             rest_of_stage(state, left, room)  # the rest of the stage is one step
             if tracking:
                 accumulate(state, temp, temp, left, crit)
             if recording:
                 passed = Passed(
-                    t, left, temp, temp, room.begin.f, room.begin.f, room.slope, skin_was, skin_was, mean_was, True
-                )
+                    t, left, temp, temp, room.begin.f, room.begin.f, room.slope, skin_was, skin_was, mean_was, True,
+                    0.0, (0.0, 0.0), (0.0, 0.0),
+                )  # fmt: skip
                 keep_samples(record, passed, longest, stops, stop_i, state.water, weight, solid)
             t = end
             stored = keep_state(y, t, store, store_t, stored)

@@ -25,6 +25,7 @@ from ember_core.heat.solver.mesh_coupling import (
 )
 from ember_core.heat.solver.mesh_rates import Rates, boil_off, mesh_rates, new_rates, read_nodes, weigh
 from ember_core.heat.solver.oven_air import AIR_K, air_of, air_rate, fastest_air, room
+from ember_core.heat.solver.reservoir import fastest_store, reservoir_of, warming
 from ember_core.heat.solver.stepping import LOOKED_UP_NS, NODE_NS, STAGE_NS
 from ember_core.heat.solver.surface import FILM
 from ember_core.heat.solver.types import Rows, State, _fields
@@ -33,6 +34,8 @@ AHEAD = 0.6  # of a step: where in it the conductivities are taken; by measuring
 STIFF = 0.25  # per step and rate: how much too large a fast node's error is taken to be (after Shampine); by measuring
 AT_ONE_NODE = 25.0  # times the whole piece's tolerance (root mean square): what one node may be off; by measuring
 LAST_WATER_K = 20.0  # by no more is a place overheated in the step in which it loses its last water
+STORE_WEIGHT = 1.0  # of the error of a store's temperature; by measuring
+RISES_K = 40.0  # so much hotter than its stage says may a burner make a medium with a store, for the bound of the rates
 OVERHEAD_STAGES = 8  # what a step costs besides its inner stages
 NO_NUMBER = 1e15  # J/m³: an enthalpy beyond is none
 
@@ -40,6 +43,8 @@ NO_NUMBER = 1e15  # J/m³: an enthalpy beyond is none
 STEP = _fields(
     "heat given "  # taken up in the step, J; heat that vapour carried off in it, J
     "share filling0 filling "  # of vapour in the oven's air at the end; its rates at begin and end, 1/s
+    "stored warming0 warming "  # a medium's store at the end, °C; its rates at begin and end, K/s
+    "taking taken "  # W from it by all pieces at the end; J in the step
     "fastest quickest "  # bounds of the fastest rate: of the stage, and in this step, 1/s
     "too_hot "  # J/m³, by no more is a place overheated in the step in which it loses its last water
     "last",  # length of the step before, s; 0: none
@@ -69,17 +74,18 @@ class Room(NamedTuple):
     kept_shed: Array  # of the patches
     formula: Formula
     air: Rows
+    store: Rows  # one row of RESERVOIR
 
 
 @kernel
-def new_room(mesh: Mesh, faces: Rows, share: float) -> Room:
-    """Room for a mesh; an oven's air begins with the ``share`` of vapour."""
+def new_room(mesh: Mesh, faces: Rows, share: float, stored: float) -> Room:
+    """Room for a mesh; an oven's air begins with the ``share`` of vapour, a medium's store at ``stored`` °C."""
     n, patches = mesh.n, mesh.s_node.size
     row, skin = np.zeros((11, n)), np.empty((2, patches))
     return Room(
         np.zeros(1, STEP), new_rates(n, patches), new_rates(n, patches), new_rates(n, patches), row[0], row[1], row[2],
         row[3], row[4], row[5], row[6], row[7], row[8], row[9], row[10], skin[0], skin[1], new_formula(),
-        air_of(faces, share),
+        air_of(faces, share), reservoir_of(faces, stored),
     )  # fmt: skip
 
 
@@ -105,16 +111,20 @@ def begin_stage(state: State, faces: Rows, solid: Solid, coupling: Coupling, roo
         room_.end.evaporation[p] = 0.0
     see_crusts(faces, mesh, room_.skin, coupling)
     slow_down(state.shed, room_.end.evaporation, 1.0, body.m0, coupling)
-    mesh_rates(h, w, 0.0, 0.0, faces, solid, coupling, room_.begin, room_.skin, state.vapour[0])
+    mesh_rates(h, w, 0.0, 0.0, faces, solid, coupling, room_.begin, room_.skin, state.vapour[0], state.medium[0])
     low, high, drift = np.inf, -np.inf, 0.0
     for side in range(faces.shape[0]):
-        low, high = min(low, faces[side].medium_c), max(high, faces[side].medium_c)
+        hottest = faces[side].medium_c
+        if faces[side].capacity > 0.0:
+            hottest = max(hottest, state.medium[0], faces[side].set_c) + RISES_K
+        low, high = min(low, faces[side].medium_c), max(high, hottest)
         drift = max(drift, abs(faces[side].off_k))
     step[0].too_hot = body.c_dry * min(LAST_WATER_K, max(high + drift - body.boil_c, 1.0))
     temp = room_.begin.temperature
     step[0].fastest = spectral_radius(
         min(least(temp), low - drift), max(greatest(temp), high + drift), faces, solid, room_.inner.f
     ) + fastest_air(room_.air, faces, mesh.s_from, solid.area, solid.whole)
+    step[0].fastest += fastest_store(room_.store, faces, mesh.s_from, solid.area, high, solid.whole)
     step[0].quickest = step[0].fastest
     weigh(w, mesh, body, room_.weight)
 
@@ -199,9 +209,14 @@ def take_step(
     fills = air[0].leak > 0.0
     for i in range(h.size):
         begin.steam[i] = 0.0
-    heat0, given = mesh_rates(h, w, 0.0, clock, faces, solid, coupling, begin, room_.skin, share)
+    store, stored = room_.store, state.medium[0]
+    many = store[0].pieces_m3 / solid.whole
+    heat0, given, taken = mesh_rates(h, w, 0.0, clock, faces, solid, coupling, begin, room_.skin, share, stored)
     filling0 = filled(given, share, clock, faces, solid.whole, air)
+    taking0, warming0 = many * taken, warming(store, stored, many * taken)
     share_older, share_old = share, share + formula.mu_f[1] * step * filling0
+    stored_older, stored_old = stored, stored + formula.mu_f[1] * step * warming0
+    taken_older, taken_old = 0.0, formula.mu_f[1] * step * taking0
     for i in range(h.size):
         older[i] = h[i]
         old[i] = h[i] + formula.mu_f[1] * step * begin.f[i]
@@ -209,12 +224,20 @@ def take_step(
     heat_older, heat_old = 0.0, formula.mu_f[1] * step * heat0
     for j in range(2, at[0].stages + 1):
         since = formula.c[j - 1] * step
-        heat_in, given = mesh_rates(old, w, since, clock + since, faces, solid, coupling, inner, room_.skin, share_old)
+        heat_in, given, taken = mesh_rates(
+            old, w, since, clock + since, faces, solid, coupling, inner, room_.skin, share_old, stored_old
+        )
         mu, nu, mu_f, gamma = formula.mu[j], formula.nu[j], formula.mu_f[j] * step, formula.gamma[j] * step
         for i in range(h.size):
             new[i] = (1.0 - mu - nu) * h[i] + mu * old[i] + nu * older[i] + mu_f * inner.f[i] + gamma * begin.f[i]
         heat_older, heat_old = heat_old, mu * heat_old + nu * heat_older + mu_f * heat_in + gamma * heat0
         older, old, new = old, new, older
+        if store[0].capacity > 0.0:
+            rate = warming(store, stored_old, many * taken)
+            stored_new = (1.0 - mu - nu) * stored + mu * stored_old + nu * stored_older + mu_f * rate + gamma * warming0
+            stored_older, stored_old = stored_old, stored_new
+            taken_new = mu * taken_old + nu * taken_older + mu_f * many * taken + gamma * taking0
+            taken_older, taken_old = taken_old, taken_new
         if fills:
             filling = filled(given, share_old, clock + since, faces, solid.whole, air)
             share_new = (1.0 - mu - nu) * share + mu * share_old + nu * share_older + mu_f * filling + gamma * filling0
@@ -222,7 +245,11 @@ def take_step(
     for i in range(h.size):
         room_.reached[i] = old[i]
         end.steam[i] = 0.0
-    _, given = mesh_rates(room_.reached, w, step, clock + step, faces, solid, coupling, end, room_.skin, share_old)
+    _, given, taken = mesh_rates(
+        room_.reached, w, step, clock + step, faces, solid, coupling, end, room_.skin, share_old, stored_old
+    )
+    at[0].stored, at[0].taken, at[0].taking = stored_old, taken_old, many * taken
+    at[0].warming0, at[0].warming = warming0, warming(store, stored_old, many * taken)
     at[0].heat, at[0].share = heat_old, share_old
     at[0].filling0, at[0].filling = filling0, filled(given, share_old, clock + step, faces, solid.whole, air)
 
@@ -267,6 +294,9 @@ def error_of(state: State, step: float, solid: Solid, coupling: Coupling, room_:
     if room_.air[0].leak > 0.0:
         off = 0.8 * (state.vapour[0] - at[0].share) + 0.4 * step * (at[0].filling0 + at[0].filling)
         size = max(size, AIR_K * abs(off))
+    if room_.store[0].capacity > 0.0:
+        off = 0.8 * (state.medium[0] - at[0].stored) + 0.4 * step * (at[0].warming0 + at[0].warming)
+        size = max(size, STORE_WEIGHT * abs(off))
     return float(size)
 
 
@@ -330,6 +360,9 @@ def accept(state: State, clock: float, step: float, faces: Rows, solid: Solid, r
     if air[0].leak > 0.0:  # what boils is taken in over the next step
         state.vapour[0] = at[0].share
         air[0].steam = room(air, clock + step, faces) * at[0].given / LATENT_BOILING / solid.whole / step
+    if room_.store[0].capacity > 0.0:
+        state.medium[0] = at[0].stored
+        state.heat[2] += at[0].taken
     for i in range(h.size):
         room_.ahead[i] = room_.reached[i] - h[i]
         h[i] = room_.reached[i]

@@ -8,9 +8,19 @@ import numpy as np
 
 from ember_core.heat.arrays import Array
 from ember_core.heat.solver.cells import read_cells
-from ember_core.heat.solver.compiled import inlined, kernel
-from ember_core.heat.solver.line_rates import Cells, Line, add_faces, both_faces, conduction, given_off, new_cells
+from ember_core.heat.solver.compiled import inlined, kernel, leaf
+from ember_core.heat.solver.line_rates import (
+    Cells,
+    Line,
+    add_faces,
+    both_faces,
+    conduction,
+    given_off,
+    new_cells,
+    taken_of,
+)
 from ember_core.heat.solver.oven_air import AIR_WEIGHT_K, settle
+from ember_core.heat.solver.reservoir import coming, warming
 from ember_core.heat.solver.stepping import CELL_NS, LOOK_NS
 from ember_core.heat.solver.tridiagonal import factor, solve
 from ember_core.heat.solver.types import Rows
@@ -28,18 +38,19 @@ class Work(NamedTuple):
     rhs: Array  # J/m³
     move: Array
     linear: Array  # temperatures the last linear solve foresees, °C
+    lean: Array  # J/(m³ K), how the move leans on the temperature of a medium with a store
     factors: Array  # four rows, see tridiagonal.factor
 
 
 @kernel
 def new_work(n: int) -> Work:
     """Room for ``n`` cells."""
-    rows = np.empty((4, n))
-    return Work(new_cells(n), rows[0], rows[1], rows[2], rows[3], np.empty((4, n)))
+    rows = np.empty((5, n))
+    return Work(new_cells(n), rows[0], rows[1], rows[2], rows[3], rows[4], np.empty((4, n)))
 
 
 @inlined
-def foreseen(face: Any, slope: Array, move: Array, near: int, inwards: int) -> tuple[float, float]:
+def foreseen(face: Any, slope: Array, move: Array, near: int, inwards: int, warmer: float) -> tuple[float, float]:
     """Flux into a face and heat drawn from under its crust (W/m²) after a linear ``move`` of the enthalpies (J/m³).
 
     Parameters
@@ -50,11 +61,63 @@ def foreseen(face: Any, slope: Array, move: Array, near: int, inwards: int) -> t
         dT/dH, K m³/J; J/m³.
     near, inwards : int
         The nearest cell, and which way the piece lies.
+    warmer : float
+        By how much a medium with a store moves, K.
     """
     following = near + inwards
-    flux = face.flux + face.by_near * slope[near] * move[near] + face.by_next * slope[following] * move[following]
+    flux = (
+        face.flux
+        + face.by_medium * warmer
+        + face.by_near * slope[near] * move[near]
+        + face.by_next * slope[following] * move[following]
+    )
     at = face.under
     return flux, face.drawn + face.drawn_slope * slope[at] * move[at] if face.drawn > 0.0 else 0.0
+
+
+@leaf
+def leaning(line: Line, faces: Rows, beta: float, store: Rows, skin: Rows, work: Work) -> float:
+    """Let the move in ``work`` and the temperature of a store settle with each other; returns by how much that moves, K.
+
+    The store is one more unknown, which only the cells at the faces know: a border of the tridiagonal system.
+
+    Parameters
+    ----------
+    line, faces : Line, rows of FACE
+    beta : float
+        s.
+    store, skin : rows of RESERVOIR and SKIN
+    work : Work
+        Its factors and its move, J/m³, which is completed.
+    """
+    grid, slope, x, lean = line.grid, work.cells.slope, work.move, work.lean
+    n = grid.n
+    for i in range(n):
+        work.rhs[i] = 0.0
+    size = store[0].pieces_m3 * line.per_piece
+    taken, by_medium = 0.0, 0.0
+    for side in range(1 if grid.closed_a else 0, 2):
+        if faces[side].capacity > 0.0:
+            near, area = (n - 1, grid.area[n]) if side == 1 else (0, grid.area[0])
+            work.rhs[near] += beta * skin[side].by_medium * area * line.per_volume[near]
+            taken += size * area * skin[side].taken
+            by_medium += size * area * skin[side].taken_by_medium
+    solve(work.rhs, work.factors, lean)
+    by_move, by_lean = 0.0, 0.0
+    for side in range(1 if grid.closed_a else 0, 2):
+        if faces[side].capacity > 0.0:
+            near, inwards, area = (n - 1, -1, grid.area[n]) if side == 1 else (0, 1, grid.area[0])
+            nearest = size * area * skin[side].taken_by_near * slope[near]
+            following = size * area * skin[side].taken_by_next * slope[near + inwards]
+            by_move += nearest * x[near] + following * x[near + inwards]
+            by_lean += nearest * lean[near] + following * lean[near + inwards]
+    net, net_slope = coming(store, store[0].t_c)
+    per = beta / store[0].capacity
+    left = store[0].base + per * (net - taken - by_move) - store[0].t_c
+    moved = left / (1.0 + per * (by_medium + by_lean - net_slope))
+    for i in range(n):
+        x[i] += moved * lean[i]
+    return float(moved)
 
 
 @inlined
@@ -72,13 +135,14 @@ def newton(
     work: Work,
     skin: Rows,
     air: Rows,
+    store: Rows,
     tally: Rows,
 ) -> tuple[bool, float]:
     """Solve y = base + beta·f(y); returns whether it converged, and the heat coming in (W per unit grid area).
 
     A move is the last one when what was linear in it (temperatures and fluxes at the faces) agrees
     with the true values to ``tol``; these are then in ``work.cells`` and ``skin``. The vapour of an oven's ``air`` is
-    settled with it.
+    settled with it, and the temperature of a medium with a ``store``.
 
     Parameters
     ----------
@@ -93,13 +157,13 @@ def newton(
         s.
     tol : float
         K.
-    work, skin, air, tally
-        Room; where the faces begin, two rows of SKIN; the oven's air; the count of work.
+    work, skin, air, store, tally
+        Room; where the faces begin, two rows of SKIN; the oven's air; the medium's store; the count of work.
     """
     grid, body, cells, x = line.grid, line.body, work.cells, work.move
     n = grid.n
     read_cells(guess, w, body, cells.temperature, cells.slope, cells.kappa)
-    both_faces(w, shed, t, faces, line, cells, skin, air[0].share)
+    both_faces(w, shed, t, faces, line, cells, skin, air[0].share, store[0].t_c)
     heat = 0.0
     for _ in range(MOST_MOVES):
         tally[0].work += LOOK_NS + CELL_NS * n
@@ -109,6 +173,12 @@ def newton(
             work.rhs[i] = base[i] + beta * work.f[i] - guess[i]
         factor(beta, cells, work.factors)
         solve(work.rhs, work.factors, x)
+        warmer = 0.0
+        if store[0].capacity > 0.0:
+            warmer = leaning(line, faces, beta, store, skin, work)
+            if not abs(warmer) < RUNAWAY_K:
+                return False, heat
+            store[0].t_c += warmer
         largest = 0.0
         for i in range(n):
             guess[i] += x[i]
@@ -118,10 +188,10 @@ def newton(
             if not move < RUNAWAY_K:
                 return False, heat
             largest = max(largest, move)
-        flux_a, drawn_a = foreseen(skin[0], cells.slope, x, 0, 1)
-        flux_b, drawn_b = foreseen(skin[1], cells.slope, x, n - 1, -1)
+        flux_a, drawn_a = foreseen(skin[0], cells.slope, x, 0, 1, warmer)
+        flux_b, drawn_b = foreseen(skin[1], cells.slope, x, n - 1, -1, warmer)
         read_cells(guess, w, body, cells.temperature, cells.slope, cells.kappa)
-        both_faces(w, shed, t, faces, line, cells, skin, air[0].share)
+        both_faces(w, shed, t, faces, line, cells, skin, air[0].share, store[0].t_c)
         off = CURVATURE * largest * largest
         for i in range(n):
             off = max(off, abs(cells.temperature[i] - work.linear[i]))
@@ -139,6 +209,10 @@ def newton(
             given, less = given_off(air, t, faces, line, skin)
             settle(air, beta, given, less)
             unsettled = AIR_WEIGHT_K * abs(air[0].share - before)
+        if store[0].capacity > 0.0:
+            store[0].taken, _ = taken_of(store, faces, line, skin)
+            rate = warming(store, store[0].t_c, store[0].taken)
+            unsettled = max(unsettled, abs(store[0].base + beta * rate - store[0].t_c))
         if unsettled < tol and (largest < tol or off < tol):
             for i in range(n):
                 reached[i] = (guess[i] - base[i]) / beta

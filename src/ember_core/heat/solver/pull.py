@@ -89,10 +89,11 @@ def peak_after(state: Array, t: float, first: int, schedule: Schedule, case: Cas
         if s == schedule.duration.size - 1 and kind == UNTIL_TIME:
             hottest = -np.inf
             for side in range(schedule.faces.shape[1]):
-                hottest = max(hottest, schedule.faces[s, side].medium_c)
+                face = schedule.faces[s, side]
+                hottest = max(hottest, np.inf if face.capacity > 0.0 else face.medium_c)
             if hottest < best:
                 kind = UNTIL_TURN  # it can only cool: once the core falls, its peak is known
-        met = entered(y, schedule.faces[s], case)
+        met = entered(y, schedule.faces[s])
         stretch = Stretch(met, t, schedule.duration[s], kind, schedule.value[s])
         since = t
         t, ended, top, _, _ = advance(y, stretch, case, record, nothing)

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import numpy as np
+
 from ember_core.heat.solver.compiled import inlined
 from ember_core.heat.solver.types import Record
 
@@ -30,3 +32,21 @@ def keep_row(record: Record, t: float, core: float, mean: float, surface_a: floa
     record.surface_b[row] = surface_b
     record.tally[0].rows = row + 1
     return int(row)
+
+
+@inlined
+def keep_store(record: Record, row: int, t_c: float, taken: float, capacity: float) -> None:
+    """Record in a ``row`` the temperature (°C) of a medium with a store, and what is taken from it (W); without one no number.
+
+    Parameters
+    ----------
+    record : Record
+        Receives it.
+    row : int
+        -1: the record is full.
+    t_c, taken, capacity : float
+        °C, W, J/K; 0: there is no store.
+    """
+    if row >= 0:
+        record.medium[row] = t_c if capacity > 0.0 else np.nan
+        record.taken[row] = taken if capacity > 0.0 else 0.0

@@ -82,7 +82,7 @@ def run_cook(
             span += duration[s]
         longest = span / samples if samples > 0.0 else 0.0
         wanted = stops if s == first else with_ends(stops, t, duration[first:s])
-        met = entered(y, faces[first], case)
+        met = entered(y, faces[first])
         if kind == UNTIL_PEAK:
             t, status, found, top, top_t = run_to_pull(y, t, s, met, schedule, case, longest, record, stops)
         else:

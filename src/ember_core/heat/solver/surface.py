@@ -28,10 +28,22 @@ def medium_at(face: Any, t: float) -> float:
 
 
 @inlined
+def medium_of(face: Any, t: float, stored: float) -> float:
+    """Temperature (°C) of what a face meets, ``t`` s into the stage: ``stored`` where the medium has a store."""
+    return stored if face.capacity > 0.0 else medium_at(face, t)
+
+
+@inlined
 def vapour_around(face: Any, share: float, medium: float) -> float:
     """Vapour in a face's medium (°C), kg/m³; ``share`` is that of an oven whose vapour is computed."""
     pressure = share * face.pressure_pa if face.leak > 0.0 else face.vapour_pa
     return float(pressure / (VAPOUR_GAS_CONSTANT * (medium + CELSIUS_ZERO)))
+
+
+@inlined
+def radiating(face: Any, t_c: float) -> float:
+    """What radiation of a face or its medium changes by a degree at ``t_c`` °C, W/(m² K)."""
+    return float(4.0 * face.emissivity * SIGMA * (t_c + CELSIUS_ZERO) ** 3)
 
 
 @leaf
@@ -47,6 +59,7 @@ def surface_balance(
     t2: float,
     wet_c: float,
     share: float,
+    stored: float,
     out: Any,
 ) -> None:
     """Solve the balance at one face into ``out``, a row of ``SKIN``, whose temperature it begins from.
@@ -70,9 +83,11 @@ def surface_balance(
         Of the two nearest cells and of where water stands, °C.
     share : float
         The vapour's in the air of an oven that fills.
+    stored : float
+        °C, of a medium with a store.
     """
     h, boil_c = face.h, body.boil_c
-    medium = medium_at(face, t)
+    medium = medium_of(face, t, stored)
     a, b, c = weights[0], weights[1], weights[2]
     ts = (h * medium + k_l * (b * t1 - c * t2)) / (h + k_l * a)
     total = h
@@ -123,8 +138,19 @@ def surface_balance(
         out.t_c, out.flux, out.by_near, out.by_next = ts, q, -k_l * b, k_l * c
         out.evaporation, out.steam, out.transfer = 0.0, max(outside - q, 0.0) / LATENT_BOILING, 0.0
         out.drawn, out.drawn_slope = 0.0, 0.0
+        if face.capacity > 0.0:
+            out.taken, out.taken_by_medium = outside, h + radiating(face, medium)
+            out.taken_by_near, out.taken_by_next, out.by_medium = 0.0, 0.0, 0.0
         return
     part = total / (total + k_l * a)
+    if face.capacity > 0.0:
+        giving, losing, whole = h + radiating(face, medium), h + radiating(face, ts), total + k_l * a
+        out.taken = h * (medium - ts)
+        if face.emissivity > 0.0:
+            out.taken += face.emissivity * SIGMA * ((medium + CELSIUS_ZERO) ** 4 - (ts + CELSIUS_ZERO) ** 4)
+        out.taken_by_medium = giving - losing * giving / whole
+        out.taken_by_near, out.taken_by_next = -losing * k_l * b / whole, losing * k_l * c / whole
+        out.by_medium = k_l * a * giving / whole
     out.t_c, out.flux = ts, k_l * (a * ts - b * t1 + c * t2)
     out.by_near, out.by_next = -k_l * b * part, k_l * c * part
     out.evaporation, out.steam, out.transfer = evaporation, 0.0, transfer

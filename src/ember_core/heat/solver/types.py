@@ -29,8 +29,8 @@ FACE = _fields(
     # of an oven that fills with vapour: how often its air is changed (1/s; 0: it does not fill), m³ of food by m³ of its
     # air, and whether the stage before it had that air
     "leak food_m3 carries "
-    # of a bath that cold pieces cool: by how much of what they lack it falls, and the seconds it needs to rise by a kelvin
-    "cold rise_s"
+    # of a medium that what lies in it cools: see RESERVOIR; holds: it goes on as the stage before left it
+    "capacity heater_w hold_w gain set_c loss_w_k around_c pieces_m3 holds"
 )
 # what a face does at a moment, see surface_balance
 SKIN = _fields(
@@ -38,7 +38,10 @@ SKIN = _fields(
     "by_near by_next "  # the flux's derivatives by the temperatures of the two nearest cells, W/(m² K)
     "evaporation steam "  # kg/(m² s), by difference in vapour (negative: it condenses), and driven off at the boiling point
     "drawn drawn_slope "  # W/m² that evaporation draws from under a crust, and its derivative by the temperature there
-    "transfer",  # m/s, the evaporation by difference in vapour
+    "transfer "  # m/s, the evaporation by difference in vapour
+    # W/m² that a medium with a store gives, by convection, contact and radiation, with its derivatives by its own temperature
+    # and those of the two nearest cells; and the flux's by the medium's
+    "taken taken_by_medium taken_by_near taken_by_next by_medium",
     "under",  # the cell that evaporation under a crust draws on
 )
 # the air of an oven that fills with vapour
@@ -47,6 +50,15 @@ AIR = _fields(
     "leak fresh "  # air changes, 1/s (0: nothing to compute); the share in the air that comes in
     "steam food",  # what boiling adds, 1/s; m³ of food by m³ of air
     "face",  # the face by which all this is known
+)
+# a medium with a finite store of heat
+RESERVOIR = _fields(
+    "t_c base "  # its temperature; and that at a step's begin as the formula has it
+    "capacity "  # J/K; 0: the medium keeps its temperature
+    # its heat comes as hold_w + gain (set_c - t_c), from 0 to heater_w, W; it loses loss_w_k (t_c - around_c), W
+    "heater_w hold_w gain set_c loss_w_k around_c "
+    "pieces_m3 "  # volume of all pieces in it, each like this one
+    "taken"  # W, by all of them
 )
 # what a run counts: rows recorded and rows lost, coasts run, steps tried, work done and work allowed
 TALLY = _fields("", "rows lost coasts steps work limit")
@@ -128,6 +140,8 @@ class Record(NamedTuple):
     mean: Array
     surface_a: Array
     surface_b: Array
+    medium: Array  # of one with a store
+    taken: Array  # W, from it by all pieces
     field: Array  # rows × cells, or watched nodes
 
 
@@ -136,12 +150,14 @@ class State(NamedTuple):
 
     enthalpy: Array  # J/m³, per cell or node
     water: Array  # kg/m³ left
-    heat: Array  # J taken up; J that vapour from inside has carried off (one-dimensional: per unit grid area)
+    # J taken up, J that vapour from inside has carried off (one-dimensional: per unit grid area); J taken from the medium's store
+    heat: Array
     shed: Array  # kg/m² that each face, or each patch of a mesh, has lost
     lethality: Array  # log10
     met: Array  # 1 where the rule is met
     clocks: Array  # s, cells × rows of the rule
     vapour: Array  # one number: its share of an oven's air
+    medium: Array  # one number: °C, of a medium with a store
 
 
 @kernel
@@ -155,9 +171,10 @@ def view(y: Array, n: int, patches: int, rows: int) -> State:
     n, patches, rows : int
         Cells or nodes; faces (2) or patches; rows of the rule.
     """
-    shed = 2 * n + 2
+    shed = 2 * n + 3
     lethality = shed + patches
     clocks = lethality + 2 * n
+    vapour = clocks + n * rows
     return State(
         y[:n],
         y[n : 2 * n],
@@ -165,14 +182,15 @@ def view(y: Array, n: int, patches: int, rows: int) -> State:
         y[shed:lethality],
         y[lethality : lethality + n],
         y[lethality + n : clocks],
-        y[clocks : clocks + n * rows].reshape((n, rows)),
-        y[clocks + n * rows :],
+        y[clocks:vapour].reshape((n, rows)),
+        y[vapour : vapour + 1],
+        y[vapour + 1 :],
     )
 
 
 def size_of(n: int, patches: int, rows: int) -> int:
     """How many numbers a flat state has; parameters as of :func:`view`."""
-    return 4 * n + 2 + patches + n * rows + 1
+    return 4 * n + 3 + patches + n * rows + 2
 
 
 def patches_of(grid: Grid | Mesh) -> int:

@@ -37,7 +37,7 @@ def test_a_loaded_bath_drops_and_comes_back():
     """Less water, more mass or a weaker heater cook later; a large bath is not felt; a crowded one is said."""
     stage = {"kind": "bath", "minutes": 40, "medium_c": 60}
     alone = core(stage)
-    small = cooked(stage | {"load": {"litres": 8, "heater_w": 800}}, mass_g=500, count=6)
+    small = cooked(stage | {"load": {"litres": 6, "heater_w": 400}}, mass_g=500, count=6)
     assert small["stages"][0]["core_c"] < alone - 0.3
     drop = next(f for f in small["findings"] if f["code"] == "crowded-bath")
     assert drop["level"] == "care"

@@ -51,12 +51,13 @@ def test_a_state_is_views_into_one_array(n, patches, rows):
     sizes = {
         "enthalpy": n,
         "water": n,
-        "heat": 2,
+        "heat": 3,
         "shed": patches,
         "lethality": n,
         "met": n,
         "clocks": n * rows,
         "vapour": 1,
+        "medium": 1,
     }
     assert {k: getattr(state, k).size for k in State._fields} == sizes
     assert np.sort(np.concatenate([part.ravel() for part in state])).tolist() == y.tolist()

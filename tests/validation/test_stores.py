@@ -1,0 +1,219 @@
+"""Media that cold food cools, against a solution written apart from the core (SciPy), and their books of energy."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+from scipy.integrate import solve_ivp
+
+from ember_core.formats.plan import parse
+from ember_core.heat.cook import run
+from ember_core.heat.setup import setup
+from tests.conftest import plan_document
+
+MEAT = {"conductivity_w_mk": 0.48, "density_kg_m3": 1060.0, "specific_heat_j_kgk": 3500.0}
+STEEL, WATER, FAT = 490.0, 4114.0, 1804.0  # J/(kg K), J/(L K): data/stores.toml
+AIR_C = 22.0
+
+
+def cooked(stages, shape, *, mass_g=None, count=1, food=None, start_c=5.0, **more):
+    """A cook of a piece of constant properties, or of a food."""
+    piece = {"shape": shape, "start_c": start_c, "count": count, **({"food": food} if food else {"properties": MEAT})}
+    if mass_g:
+        piece["mass_g"] = mass_g
+    plan = parse(plan_document(piece=piece, stages=stages, **more))
+    return run(plan, setup(plan))
+
+
+def slab_and_store(t, *, thick, mass_kg, count, h_a, h_b, far_c, medium_c, capacity, supply, loss, cells=240):
+    """Core and medium, °C, of ``count`` slabs with face b in the store and face a in air: finite volumes and LSODA.
+
+    ``supply`` (W) is a function of the store's temperature.
+    """
+    k, rho, c = MEAT.values()
+    dx = thick / cells
+    area = mass_kg / rho / thick
+
+    def rate(_, y):
+        piece, medium = y[:-1], y[-1]
+        half = 2.0 * k / dx
+        into_a = (far_c - piece[0]) / (1.0 / h_a + 1.0 / half)
+        into_b = (medium - piece[-1]) / (1.0 / h_b + 1.0 / half)
+        flow = np.concatenate([[into_a], -k * np.diff(piece) / dx, [-into_b]])
+        change = (flow[:-1] - flow[1:]) / (rho * c * dx)
+        return np.append(change, (supply(medium) - loss * (medium - AIR_C) - count * area * into_b) / capacity)
+
+    begin = np.append(np.full(cells, 5.0), medium_c)
+    found = solve_ivp(rate, (0, t[-1]), begin, method="LSODA", t_eval=t, rtol=1e-8, atol=1e-8, lband=1, uband=cells).y
+    middle = cells // 2
+    return 0.5 * (found[middle - 1] + found[middle]), found[-1]
+
+
+@pytest.mark.parametrize("mass", [0.6, 2.4, 50.0])
+@pytest.mark.parametrize("power", [None, 800.0])
+def test_a_pan_with_four_pieces(mass, power):
+    """A burner that is left as it is, or of a stated power; four slabs of 24 mm, the other face in air."""
+    times = np.array([10.0, 40.0, 90.0, 200.0, 480.0])
+    store = {"kind": "pan", "mass_kg": mass, "material": "steel", "loss_w_k": 3.0, "pieces": 4}
+    if power is not None:
+        store["power_w"] = power
+    stage = {
+        "kind": "pan", "minutes": 10, "store": store,
+        "faces": {
+            "b": {"medium_c": 180, "surface": {"h_w_m2k": 300}},
+            "a": {"kind": "rest", "medium_c": AIR_C, "surface": {"h_w_m2k": 12}},
+        },
+    }  # fmt: skip
+    cook = cooked(
+        [stage], {"kind": "slab", "thickness_mm": 24}, mass_g=220, report_at_s=list(times), kitchen={"air_c": AIR_C}
+    )
+    flame = 3.0 * (180 - AIR_C) if power is None else power
+    core, medium = slab_and_store(
+        times, thick=0.024, mass_kg=0.22, count=4, h_a=12.0, h_b=300.0, far_c=AIR_C, medium_c=180.0,
+        capacity=mass * STEEL, supply=lambda _: flame, loss=3.0,
+    )  # fmt: skip
+    at = [cook.at(t) for t in times]
+    assert np.abs(cook.medium[at] - medium).max() < 0.3
+    assert np.abs(cook.core[at] - core).max() < 0.1
+
+
+@pytest.mark.parametrize("heater", [400.0, 1500.0])
+def test_a_bath_with_three_kilograms(heater):
+    """12 litres at 60 °C, six slabs of 500 g at 5 °C: its thermostat works in full within 2 K of what it is set to."""
+    times = np.array([60.0, 300.0, 900.0, 2400.0, 5400.0])
+    surface = {"h_w_m2k": 95}
+    store = {"kind": "bath", "litres": 12, "power_w": heater, "loss_w_k": 3.5}
+    cook = cooked(
+        [{"kind": "bath", "minutes": 90, "medium_c": 60, "surface": surface, "store": store}],
+        {"kind": "slab", "thickness_mm": 40}, mass_g=500, count=6, report_at_s=list(times), kitchen={"air_c": AIR_C},
+    )  # fmt: skip
+    hold = 3.5 * (60 - AIR_C)
+
+    def thermostat(water):
+        return min(max(hold + (heater - hold) / 2.0 * (60.0 - water), 0.0), heater)
+
+    # the same on both faces: half of each slab, from both sides
+    core, medium = symmetric(times, thermostat)
+    at = [cook.at(t) for t in times]
+    assert np.abs(cook.medium[at] - medium).max() < 0.1
+    assert np.abs(cook.core[at] - core).max() < 0.1
+    low = float(np.nanmin(cook.medium))
+    assert low < 59.6
+    assert cook.medium[-1] > low + 0.3
+
+
+def symmetric(times, supply, cells=120):
+    """Core and water, °C: six half slabs of 40 mm, both of whose faces are in 12 litres."""
+    k, rho, c = MEAT.values()
+    dx = 0.02 / cells
+    area = 2 * 6 * 0.5 / rho / 0.04
+
+    def rate(_, y):
+        piece, water = y[:-1], y[-1]
+        into = (water - piece[-1]) / (1.0 / 95.0 + dx / (2.0 * k))
+        flow = np.concatenate([[0.0], -k * np.diff(piece) / dx, [-into]])
+        change = (flow[:-1] - flow[1:]) / (rho * c * dx)
+        return np.append(change, (supply(water) - 3.5 * (water - AIR_C) - area * into) / (12 * WATER))
+
+    found = solve_ivp(
+        rate, (0, times[-1]), np.append(np.full(cells, 5.0), 60.0), method="LSODA", t_eval=times, rtol=1e-8, atol=1e-8,
+    ).y  # fmt: skip
+    return 1.125 * found[0] - 0.125 * found[1], found[-1]
+
+
+SHAPES = {
+    "slab": ({"kind": "slab", "thickness_mm": 30}, 300.0),
+    "long cylinder": ({"kind": "cylinder", "diameter_mm": 40}, 300.0),
+    "sphere": ({"kind": "sphere", "diameter_mm": 50}, None),
+    "box": ({"kind": "box", "length_mm": 90, "width_mm": 60, "thickness_mm": 30}, None),
+    "short cylinder": ({"kind": "cylinder", "diameter_mm": 60, "length_mm": 50}, None),
+    "ellipsoid": ({"kind": "ellipsoid", "length_mm": 90, "width_mm": 60, "thickness_mm": 40}, None),
+    "egg": ({"kind": "egg", "mass_g": 60}, None),
+}
+ENOUGH = {"bath": 12 * WATER, "fat": 8 * FAT, "oven": 20 * STEEL}
+
+
+@pytest.mark.parametrize("kind", ["bath", "fat", "oven"])
+@pytest.mark.parametrize("name", SHAPES)
+def test_energy_of_medium_and_pieces_closes(name, kind):
+    """What the medium has lost, less what its heater brought, is what all pieces have taken; a heater of none, no losses."""
+    shape, mass = SHAPES[name]
+    word, medium = {"bath": ("bath", 70.0), "fat": ("fry", 170.0), "oven": ("oven", 180.0)}[kind]
+    store = {"kind": kind, "power_w": 0.0, "loss_w_k": 0.0, "pieces": 3}
+    stage = {"kind": word, "minutes": 12, "medium_c": medium, "store": store}
+    food = "egg-whole" if name == "egg" else "beef-lean"
+    cook = cooked([stage], shape, mass_g=mass, food=food)
+    given = ENOUGH[kind] * (medium - cook.medium[-1])
+    assert given > 1e4
+    assert cook.taken_j == pytest.approx(given, rel=3e-3)
+
+
+@pytest.mark.parametrize("name", ["slab", "box", "sphere"])
+def test_pieces_have_what_was_taken(name):
+    """Constant properties, no evaporation: J taken by all pieces are those by which they are warmer."""
+    shape, mass = SHAPES[name]
+    store = {"kind": "bath", "power_w": 0.0, "loss_w_k": 0.0, "pieces": 3}
+    cook = cooked([{"kind": "bath", "minutes": 15, "medium_c": 70, "store": store}], shape, mass_g=mass)
+    volumes = {"slab": 0.3 / 1060.0, "box": 90 * 60 * 30e-9, "sphere": np.pi / 6 * 0.05**3}
+    warmer = 3 * volumes[name] * 1060.0 * 3500.0 * (cook.mean[-1] - 5.0)
+    assert cook.taken_j == pytest.approx(warmer, rel=3e-3)
+
+
+@pytest.mark.parametrize("name", SHAPES)
+def test_a_store_without_end_is_a_medium_that_keeps_its_temperature(name):
+    shape, mass = SHAPES[name]
+    food = "egg-whole" if name == "egg" else "beef-lean"
+    stage = {"kind": "bath", "minutes": 20, "medium_c": 62.0}
+    endless = {**stage, "store": {"kind": "bath", "litres": 2000, "power_w": 60000, "pieces": 1}}
+    a, b = (cooked([s], shape, mass_g=mass, food=food) for s in (stage, endless))
+    assert b.core[-1] == pytest.approx(a.core[-1], abs=0.03)
+    assert b.mean[-1] == pytest.approx(a.mean[-1], abs=0.03)
+
+
+def test_next_to_no_store_ends_where_all_is_mixed():
+    """A small pan without flame or loss and one piece: both end at the temperature that energy alone gives."""
+    store = {"kind": "pan", "mass_kg": 0.5, "power_w": 0.0, "loss_w_k": 0.0}
+    faces = {"b": {"medium_c": 90, "surface": {"h_w_m2k": 400}}, "a": {"kind": "rest", "surface": {"h_w_m2k": 0}}}
+    stage = {"kind": "pan", "minutes": 240, "store": store, "faces": faces}
+    cook = cooked([stage], {"kind": "slab", "thickness_mm": 20}, mass_g=200)
+    pan, piece = 0.5 * STEEL, 0.2 * 3500.0
+    even = (pan * 90 + piece * 5) / (pan + piece)
+    assert cook.medium[-1] == pytest.approx(even, abs=0.1)
+    assert cook.core[-1] == pytest.approx(even, abs=0.1)
+
+
+def test_a_ball_on_a_mesh_is_a_ball():
+    """The same sphere in one dimension and as an ellipsoid: water and core agree."""
+    store = {"kind": "bath", "litres": 1.0, "power_w": 100.0, "pieces": 4}
+    stage = {"kind": "bath", "minutes": 25, "medium_c": 65, "surface": {"h_w_m2k": 95}, "store": store}
+    ball = {"kind": "ellipsoid", "length_mm": 50, "width_mm": 50, "thickness_mm": 50}
+    a, b = (cooked([stage], s) for s in ({"kind": "sphere", "diameter_mm": 50}, ball))
+    for t in (120.0, 600.0, 1500.0):
+        assert np.interp(t, b.t, b.medium) == pytest.approx(np.interp(t, a.t, a.medium), abs=0.15)
+        assert np.interp(t, b.t, b.core) == pytest.approx(np.interp(t, a.t, a.core), abs=0.3)
+
+
+def test_the_pan_goes_on_when_a_piece_is_turned():
+    """The second face meets the pan as the first one left it; a pan of its own temperature is another pan."""
+    store = {"kind": "pan", "mass_kg": 1.5, "power_w": 600.0}
+    stages = [{"kind": "pan", "minutes": 2, "store": store, "faces": {f: {"medium_c": 200}}} for f in ("b", "a")]
+    cook = cooked(stages, {"kind": "slab", "thickness_mm": 25}, mass_g=250, count=4, food="beef-lean")
+    turn = cook.at(120.0)
+    assert cook.medium[turn] < 185.0
+    assert abs(cook.medium[turn + 1] - cook.medium[turn]) < 5.0
+    stages[1]["faces"]["a"]["medium_c"] = 210
+    fresh = cooked(stages, {"kind": "slab", "thickness_mm": 25}, mass_g=250, count=4, food="beef-lean")
+    assert fresh.medium[fresh.at(120.0) + 1] > 200.0
+
+
+def test_report_times_and_split_stages_change_nothing():
+    store = {"kind": "bath", "litres": 4, "power_w": 500}
+    one = [{"kind": "bath", "minutes": 40, "medium_c": 58, "store": store}]
+    two = [{**one[0], "minutes": 15}, {**one[0], "minutes": 25}]
+    shape = {"kind": "slab", "thickness_mm": 25}
+    a = cooked(one, shape, mass_g=300, count=3, food="salmon-wild")
+    b = cooked(two, shape, mass_g=300, count=3, food="salmon-wild")
+    c = cooked(one, shape, mass_g=300, count=3, food="salmon-wild", report_at_s=[7.0, 99.0, 1003.0])
+    for other in (b, c):
+        assert other.core[-1] == pytest.approx(a.core[-1], abs=0.02)
+        assert other.medium[-1] == pytest.approx(a.medium[-1], abs=0.02)
