@@ -7,7 +7,7 @@ from __future__ import annotations
 
 import json
 import math
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from datetime import datetime
 from functools import lru_cache
 from importlib.resources import files
@@ -21,7 +21,7 @@ from ember_core.heat.geometry.bird import cavity_of, leading, parts_of
 from ember_core.heat.physics.boiling import boiling_point
 from ember_core.plan.plan import Plan, pieces_kg
 from ember_core.plan.shapes import BY_MASS, FOOD_DENSITY, SHAPE_KEYS, thinnest_mm, volume_mm3
-from ember_core.plan.stages import HEAT_KINDS, StageSpec
+from ember_core.plan.stages import COOLING_KINDS, HEAT_KINDS, StageSpec
 from ember_core.safety.forms import requirement
 from ember_core.wording.message import say
 
@@ -265,6 +265,7 @@ def parse(document: Any) -> Plan:
         serve_at=_serve_at(document.get("serve_at")),
         house=_house(document),
         targets=targets,
+        also=_also(document, stages),
     )
     return plan if targets is None else plan.of_part(_leading(plan, targets))
 
@@ -309,6 +310,72 @@ def _targets(
     return {part: own.get(part, stuffing.get(part, usual)) for part in parts_of(shape)}
 
 
+MOST_IN_TURN = 12  # pieces laid in one after another are computed one by one
+
+MOST_ALSO = 8
+
+
+def _also(document: Mapping[str, Any], stages: Sequence[StageSpec]) -> tuple[tuple[Plan, float], ...]:
+    """The other pieces that a stage names, each as a plan of its own: that stage, and the rest that follows it.
+
+    Raises
+    ------
+    FormatError, ValueRangeError
+        With the place within ``also``.
+    """
+    out: list[tuple[Plan, float]] = []
+    for i, (raw, stage) in enumerate(zip(document["stages"], stages, strict=True)):
+        if "also" not in raw:
+            continue
+        at = f"/stages/{i}/also"
+        if stage.store is None:
+            raise FormatError(
+                say("also names other pieces in the same store of heat; add store, or leave also out."),
+                path=at,
+                code="missing",
+            )
+        if out or stage.store.get("lay_in_every_s", 0.0) > 0.0:
+            raise FormatError(
+                say(
+                    "One stage may have other pieces, and its own then go in together; leave also out, or lay_in_every_s."
+                ),
+                path=at,
+                code="choice",
+            )
+        after = []
+        for later in document["stages"][i + 1 :]:
+            if later["kind"] in HEAT_KINDS or later["kind"] in COOLING_KINDS or "portion" in later:
+                break
+            after.append({k: v for k, v in later.items() if k not in {"until", "x-say"}})
+        for j, other in enumerate(raw["also"]):
+            in_s, out_s = float(other.get("in_s", 0.0)), other.get("out_s")
+            core = other.get("target", {}).get("core_c")
+            own = {k: v for k, v in raw.items() if k not in {"also", "until", "portion", "minutes", "x-say"}}
+            own["store"] = {k: v for k, v in raw["store"].items() if k != "pieces"}
+            if out_s is not None and out_s <= in_s:
+                raise ValueRangeError(
+                    say("out_s is not after in_s; give the moment it is taken out, or leave out_s out."),
+                    path=f"{at}/{j}/out_s",
+                )
+            if out_s is None and core is None:
+                raise FormatError(
+                    say("Another piece needs an end: target.core_c, or out_s."), path=f"{at}/{j}/target", code="missing"
+                )
+            own["minutes"] = raw["minutes"] if out_s is None else (out_s - in_s) / 60.0
+            if out_s is None:
+                own["until"] = {"peak_core_c" if after else "core_c": core}
+            kept = {k: document[k] for k in ("format", "kitchen", "rules", "guests", "x-house") if k in document}
+            target = {"target": other["target"]} if "target" in other else {}
+            try:
+                plan = parse({**kept, **target, "piece": other["piece"], "stages": [own, *after]})
+            except InputError as error:
+                known = error.path.startswith(("/piece", "/target"))
+                error.path = f"{at}/{j}{error.path}" if known else f"{at}/{j}"
+                raise
+            out.append((plan, in_s))
+    return tuple(out)
+
+
 MOST_OF_A_STORE = 0.8  # of a liquid's volume may be pieces: more do not lie in it
 
 
@@ -322,11 +389,21 @@ def _check_store(stage: StageSpec, i: int, piece: Mapping[str, Any]) -> None:
             path="/piece/mass_g",
             code="missing",
         )
+    many = stage.store.get("pieces", piece.get("count", 1))
+    if stage.store.get("lay_in_every_s", 0.0) > 0.0 and many > MOST_IN_TURN:
+        raise ValueRangeError(
+            say(
+                "{many} pieces are laid in one after another; at most {most} are computed so. Give fewer, or leave lay_in_every_s "
+                "out.",
+                many=many,
+                most=MOST_IN_TURN,
+            ),
+            path=f"/stages/{i}/store/lay_in_every_s",
+        )
     litres = stage.store.get("litres")
     if litres is None:
         return
     own = piece["mass_g"] / FOOD_DENSITY if "mass_g" in piece else volume_mm3(piece["shape"])[0] * 1e-6
-    many = stage.store.get("pieces", piece.get("count", 1))
     if own * many > MOST_OF_A_STORE * litres:
         raise ValueRangeError(
             say(

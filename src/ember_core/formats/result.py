@@ -9,7 +9,7 @@ import numpy as np
 
 from ember_core import __version__
 from ember_core.data.loader import data_version
-from ember_core.heat.cook import Cook
+from ember_core.heat.cook import Cook, StageOutcome
 from ember_core.heat.ensemble.forecast import Forecast, quantiles
 from ember_core.heat.geometry.bird import part_shape
 from ember_core.plan.finding import Finding
@@ -56,10 +56,18 @@ def _at_the_cautious_end(rule: dict[str, Any], worse: dict[str, Any]) -> list[Fi
 PART_NAMES = {"breast": N_("the breast"), "leg": N_("the leg"), "stuffing": N_("the stuffing")}
 
 
+def laid_after(plan: Plan) -> bool:
+    """Whether this is a piece laid in after the first of its plan (its stages are by the first one's clock)."""
+    stated = [s.get("store", {}) for s in plan.document["stages"]]
+    return any(s.get("lay_in_every_s", 0.0) > 0.0 for s in stated) and not any(s.until for s in plan.stages)
+
+
 def _of(one: Plan, words: str) -> Message:
     """Words about a piece of another size, or about another part of a bird."""
     if one.targets is not None:
         return say("Of {part}: {words}", part=say(PART_NAMES[one.shape["part"]]), words=words)
+    if laid_after(one):
+        return say("A piece that is laid in later: {words}", words=words)
     size = float(one.shape.get("thickness_mm") or one.shape["diameter_mm"])
     return say("The piece of {size:length0}: {words}", size=size, words=words)
 
@@ -116,6 +124,21 @@ def _of_all_sizes(
             Finding(f.code, f.level, _of(one, f.message), f.source) for f in its if f.stops and f.code not in known
         ]
     return judge_all(statements), [*said, *more]
+
+
+MEDIUM_POINTS = 60
+
+
+def _medium(cook: Cook, stage: StageOutcome) -> dict[str, Any]:
+    """The temperature of a stage's medium with a store, as ``medium``; nothing where it has none."""
+    if not cook.medium.size:
+        return {}
+    within = (cook.t >= stage.start_s) & (cook.t <= stage.end_s) & np.isfinite(cook.medium)
+    at = np.flatnonzero(within)
+    if at.size < 2:
+        return {}
+    at = at[np.unique(np.linspace(0, at.size - 1, min(at.size, MEDIUM_POINTS)).astype(int))]
+    return {"medium": [[round(float(cook.t[i]), 3), round(float(cook.medium[i]), 3)] for i in at]}
 
 
 def document(
@@ -192,6 +215,7 @@ def document(
                 "mean_c": round(s.mean_c, 4),
                 "ended_by": s.ended_by,
             }
+            | _medium(cook, s)
             for s in cook.stages
         ],
         "peak": {"core_c": round(cook.peak_core_c, 4), "t_s": round(cook.peak_t_s, 3)},

@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, replace
+from dataclasses import field as column
 from typing import Any
 
 import numpy as np
@@ -112,8 +113,8 @@ class Cook:
     closed: bool
     elsewhere: Array
     vapour_pa: float | None = None
-    medium: Array = field(default_factory=lambda: np.empty(0))
-    taken: Array = field(default_factory=lambda: np.empty(0))
+    medium: Array = column(default_factory=lambda: np.empty(0))
+    taken: Array = column(default_factory=lambda: np.empty(0))
     taken_j: float = 0.0
 
     @property

@@ -120,6 +120,7 @@ class Media:
 MEDIA = {"pan": N_("the pan"), "bath": N_("the bath"), "fat": N_("the fat"), "oven": N_("the oven")}
 QUIET_C = 120.0  # a pan below hisses no more; common practice (butter foams, water leaves slowly)
 BOILS_IN_JUICE_S = 60.0  # so long below that, and what lies in it boils in its juice
+LEAST_MORE_W = 100.0  # less more heat is not worth a word
 BACK_K = 0.5  # a medium this near to where it began is back
 
 
@@ -151,16 +152,16 @@ def _crowded(plan: Plan, outcomes: Sequence[Outcome], media: Media) -> list[Find
                 "for {minutes:.0f} min it is too cold to hiss, and they boil in their juice", minutes=quiet / 60.0
             )
         fit = int(count * usual["drop_k"] / drop)
-        power = float(taken[: max(lowest, 1) + 1].max() * (1.0 - usual["drop_k"] / drop)) if grave else 0.0
-        remedy = say(
-            "Use more water or fewer pieces at once." if stated["kind"] == "bath" else "It comes back by itself."
-        )
-        if grave and stated["kind"] != "bath":
-            batch = say("At most {fit} at a time", fit=fit) if fit else say("Take a heavier one")
-            remedy = say("{batch}, or about {more:.1f} kW more heat.", batch=batch, more=max(power, 100.0) / 1000.0)
+        remedy = say("{back}.", back=back)
+        if stated["kind"] == "bath":
+            remedy = say("{back}. Use more water or fewer pieces at once.", back=back)
+        elif grave:
+            more = max(float(taken.max()) * (1.0 - usual["drop_k"] / drop), LEAST_MORE_W) / 1000.0
+            batch = say("At most {fit} at a time", fit=fit) if fit else say("A heavier one")
+            remedy = say("{back}. {batch}, or about {more:.1f} kW more heat.", back=back, batch=batch, more=more)
         words = say(
-            "Stage {stage}: the pieces pull {medium} down by {drop_k:rise1}; {back}. {remedy}",
-            stage=i + 1, medium=say(MEDIA[stated["kind"]]), drop_k=drop, back=back, remedy=remedy,
+            "Stage {stage}: the pieces pull {medium} down by {drop_k:rise1}; {remedy}",
+            stage=i + 1, medium=say(MEDIA[stated["kind"]]), drop_k=drop, remedy=remedy,
         )  # fmt: skip
         level = "care" if grave else "note"
         out.append(

@@ -46,6 +46,7 @@ from ember_core.heat.solver.types import (
     Case,
     Criterion,
     Layers,
+    Others,
     Record,
     Rows,
     Schedule,
@@ -77,6 +78,9 @@ NO_BOILING = 1e9
 FLAME_C = 1200.0  # of a torch where it meets the food; with its h an estimate of 35 kW/m² on the swept face
 
 
+ALONE = Others(np.empty(0), np.empty(0), np.empty(0))
+
+
 @dataclass(frozen=True, eq=False)
 class Setup:
     """Everything the solver needs, in its own terms; members of an ensemble are variations of it."""
@@ -93,6 +97,7 @@ class Setup:
     start_c: float
     cut_at: int | None = None  # the stage before which the piece is cut
     portion: Setup | None = None  # on a portion's grid, with the same schedule
+    others: Others = ALONE  # in a medium with a store
     size_spread_mm: float | None = None  # standard deviation of its size, where its shape has one of its own
 
     def of_stage(self, i: int) -> Setup:
@@ -387,7 +392,7 @@ def start_state(s: Setup, start_c: float, c_scale: float = 1.0) -> Array:
 
 def case_of(s: Setup, body: Body | Layers, tolerance_k: float, record: Record) -> Case:
     """A piece as the solver takes it, to a tolerance in K; the first of its kind is compiled here."""
-    return with_stepper(Case(0, s.grid, body, s.criterion, tolerance_k), s.schedule.faces[0], record)
+    return with_stepper(Case(0, s.grid, body, s.criterion, tolerance_k, s.others), s.schedule.faces[0], record)
 
 
 def empty_record(rows: int, n: int, budget_s: float | None = None) -> Record:

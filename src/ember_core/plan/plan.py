@@ -37,6 +37,7 @@ class Plan:
     serve_at: datetime | None = None
     house: Mapping[str, Any] | None = None  # the house's own rules, when the plan goes by them
     targets: Mapping[str, float] | None = None  # of a bird's parts, °C
+    also: tuple[tuple[Plan, float], ...] = ()  # other pieces in a medium with a store, and when they are laid in, s
 
     def of_part(self, part: str) -> Plan:
         """The plan of one part of a bird: its shape and its target, which stages that wait for the bird's wait for too."""

@@ -10,12 +10,13 @@ from ember_core.book.book import SPREADS, Book, shipped
 from ember_core.formats.result import document
 from ember_core.heat.cook import BUDGET_S, Cook, run
 from ember_core.heat.ensemble.forecast import MEMBER_CELLS, MEMBER_REFINE, Forecast, cautious_cook, forecast
-from ember_core.heat.setup import setup
+from ember_core.heat.setup import Setup, setup
 from ember_core.plan.finding import Finding
 from ember_core.plan.plan import Plan
 from ember_core.planning.birds import other_parts
 from ember_core.planning.remedies import remedies
 from ember_core.planning.several import other_sizes
+from ember_core.planning.sharing import in_turn, shared
 from ember_core.safety.conditions import in_force
 from ember_core.safety.lethality import organisms
 from ember_core.wording.message import say
@@ -111,8 +112,14 @@ def compute(
             organism = organisms()[stage.organism]
             lethality = (organism.d_s, organism.at_c, organism.z_c)
     limits: dict[str, Any] = {"rows": rows, "lethality": lethality}
-    cook = nominal or run(plan, setup(plan, **limits), budget_s=budget_s)
+    sharing = shared(plan, limits, budget_s) if nominal is None else None
+    cook = nominal or (run(plan, setup(plan, **limits), budget_s=budget_s) if sharing is None else sharing.cook)
     others = other_parts(plan, cook, limits)
+    like = () if sharing is None else sharing.like
+
+    def of(one: Plan, **keywords: Any) -> Setup:
+        return setup(one, **keywords) if sharing is None else sharing.setup_of(one, **keywords)
+
     if plan.rules is not None:
         others += other_sizes(plan, limits)
     ahead = None
@@ -123,7 +130,7 @@ def compute(
     if asked:
         options = plan.forecast or {}
         ahead = forecast(
-            setup(plan, cells=MEMBER_CELLS, refine=MEMBER_REFINE, **limits),
+            of(plan, cells=MEMBER_CELLS, refine=MEMBER_REFINE, **limits),
             plan.face_kinds,
             members=options.get("members", 256),
             seed=options.get("seed", 7),
@@ -139,8 +146,8 @@ def compute(
                 d_value = (deadly.d_s, deadly.at_c, deadly.z_c)
                 found = cautious_cook(
                     one,
-                    setup(one),
-                    setup(one, cells=MEMBER_CELLS, refine=MEMBER_REFINE, lethality=d_value),
+                    of(one),
+                    of(one, cells=MEMBER_CELLS, refine=MEMBER_REFINE, lethality=d_value),
                     one.face_kinds,
                     nominal,
                     members=options.get("members", 256),
@@ -148,5 +155,8 @@ def compute(
                     spreads=spreads,
                 )
                 cautious.append(found)
-    said = [*remedies(plan, cook, limits), *newer_versions(plan, book)]
-    return Outcome(plan, cook, ahead, document(plan, cook, ahead, cautious, said, others))
+    said = [*remedies(plan, cook, limits), *in_turn(plan, cook, like), *newer_versions(plan, book)]
+    result = document(plan, cook, ahead, cautious, said, (*others, *like))
+    if sharing is not None and sharing.also:
+        result["also"] = [document(p, c, None, (), []) | {"x-in-s": round(in_s, 3)} for p, c, in_s in sharing.also]
+    return Outcome(plan, cook, ahead, result)

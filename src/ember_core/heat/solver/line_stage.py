@@ -170,7 +170,7 @@ def run_stage(
     temp, slope, tally = room.work.cells.temperature, room.work.cells.slope, record.tally
     look_from_inside(state.enthalpy, state.water, line, room)
     look(state, 0.0, faces, line, room)
-    fill(state, 0.0, faces, line, room)
+    fill(state, 0.0, faces, line, room, case.others, t0)
     t, end = t0, t0 + duration
     core, rate = core_of(room.before, grid), core_rate(slope, room.rate[BEGIN], line)
     peak, peak_t = core, t0
@@ -191,7 +191,7 @@ def run_stage(
         tally[0].steps += 1
         if tally[0].work > tally[0].limit:
             return t, SPENT, peak, peak_t, stored
-        if not take_step(state, clock, step, smooth >= 3, faces, line, tol, room, tally):
+        if not take_step(state, clock, step, smooth >= 3, faces, line, tol, room, tally, case.others, t0):
             dt, aimed, smooth = 0.25 * step, -1.0, 0
             if dt < SHORTEST_S:
                 return t, FAILED, peak, peak_t, stored
@@ -214,7 +214,7 @@ def run_stage(
             dt = step * factor
         aimed, tries = -1.0, 0
         peak, peak_t = highest(peak, peak_t, t, step, core, rate, core1, rate1)
-        accept(state, clock, step, faces, line, room)
+        accept(state, clock, step, faces, line, room, case.others, t0)
         t += step
         core, rate, wanted = core1, rate1, wanted1
         if tracking:  # with the temperatures that are recorded, so that a judge of the record agrees

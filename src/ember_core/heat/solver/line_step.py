@@ -16,10 +16,10 @@ from ember_core.heat.solver.compiled import inlined, kernel
 from ember_core.heat.solver.line_rates import Line, given_off, rates, taken_of
 from ember_core.heat.solver.newton import Work, new_work, newton
 from ember_core.heat.solver.oven_air import AIR_WEIGHT_K, air_of, air_rate, room
-from ember_core.heat.solver.reservoir import reservoir_of, warming
+from ember_core.heat.solver.reservoir import reservoir_of, see_others, warming
 from ember_core.heat.solver.surface import FILM
 from ember_core.heat.solver.tridiagonal import solve
-from ember_core.heat.solver.types import SKIN, Rows, State
+from ember_core.heat.solver.types import SKIN, Others, Rows, State
 
 GAMMA = 2.0 - np.sqrt(2.0)
 D_ = GAMMA / 2.0
@@ -84,7 +84,7 @@ def look(state: State, clock: float, faces: Rows, line: Line, room_: Room) -> No
 
 
 @inlined
-def fill(state: State, clock: float, faces: Rows, line: Line, room_: Room) -> None:
+def fill(state: State, clock: float, faces: Rows, line: Line, room_: Room, others: Others, t0: float) -> None:
     """Find how fast an oven's air fills at a step's begin, and how fast a medium with a store warms.
 
     Parameters
@@ -95,6 +95,8 @@ def fill(state: State, clock: float, faces: Rows, line: Line, room_: Room) -> No
         Into the stage, s.
     faces, line, room_
         What is met; the piece; receives the rate.
+    others, t0 : Others, float
+        What else lies in a medium with a store; the stage's begin, s.
     """
     air = room_.air
     if air[0].leak > 0.0:
@@ -102,14 +104,16 @@ def fill(state: State, clock: float, faces: Rows, line: Line, room_: Room) -> No
         room_.filling[BEGIN] = air_rate(air, state.vapour[0], given)
     store = room_.store
     if store[0].capacity > 0.0:
+        see_others(store, others, t0 + clock)
         room_.taking[BEGIN], _ = taken_of(store, faces, line, room_.skin[BEGIN])
         room_.warming[BEGIN] = warming(store, state.medium[0], room_.taking[BEGIN])
 
 
 @inlined
 def take_step(
-    state: State, clock: float, step: float, smooth: bool, faces: Rows, line: Line, tol: float, room_: Room, tally: Rows
-) -> bool:
+    state: State, clock: float, step: float, smooth: bool, faces: Rows, line: Line, tol: float, room_: Room, tally: Rows,
+    others: Others, t0: float,
+) -> bool:  # fmt: skip
     """Try a step from the state; whether both of its iterations converged.
 
     Parameters
@@ -124,6 +128,8 @@ def take_step(
         What is met; the piece; receives the step; counts the work.
     tol : float
         K.
+    others, t0 : Others, float
+        What else lies in a medium with a store; the stage's begin, s.
     """
     n = line.grid.n
     h, w, air, skin, rate = state.enthalpy, state.water, room_.air, room_.skin, room_.rate
@@ -139,6 +145,7 @@ def take_step(
     for side in range(2):
         skin[MIDDLE, side] = skin[BEGIN, side]
         shed[side] = state.shed[side] + GAMMA * step * skin[BEGIN, side].evaporation
+    see_others(store, others, t0 + clock + GAMMA * step)
     ok, room_.heat[MIDDLE] = newton(
         line, faces, clock + GAMMA * step, w, shed, base, beta, middle, rate[MIDDLE], tol, room_.work, skin[MIDDLE], air, store,
         tally,
@@ -156,6 +163,7 @@ def take_step(
         skin[END, side] = skin[MIDDLE, side]
         lost = skin[BEGIN, side].evaporation + skin[MIDDLE, side].evaporation
         shed[side] = state.shed[side] + 0.5 * step * lost
+    see_others(store, others, t0 + clock + step)
     ok, room_.heat[END] = newton(
         line, faces, clock + step, w, shed, base, beta, end, rate[END], tol, room_.work, skin[END], air, store, tally
     )
@@ -218,7 +226,9 @@ def boil_off(state: State, step: float, line: Line, room_: Room) -> tuple[bool, 
 
 
 @inlined
-def accept(state: State, clock: float, step: float, faces: Rows, line: Line, room_: Room) -> None:
+def accept(
+    state: State, clock: float, step: float, faces: Rows, line: Line, room_: Room, others: Others, t0: float
+) -> None:
     """Make the step just taken the state, from ``clock`` s into the stage; temperatures before and after stay in the room.
 
     Parameters
@@ -229,6 +239,8 @@ def accept(state: State, clock: float, step: float, faces: Rows, line: Line, roo
         Into the stage at the step's begin, and its length, s.
     faces, line, room_
         What is met; the piece; the step.
+    others, t0 : Others, float
+        What else lies in a medium with a store; the stage's begin, s.
     """
     skin, cells, air = room_.skin, room_.work.cells, room_.air
     for side in range(2):
@@ -256,4 +268,4 @@ def accept(state: State, clock: float, step: float, faces: Rows, line: Line, roo
         state.heat[2] += step * (W_ * (room_.taking[BEGIN] + room_.taking[MIDDLE]) + D_ * room_.taking[END])
     if boiled or skin[END, 0].steam > 0.0 or skin[END, 1].steam > 0.0:
         look(state, clock + step, faces, line, room_)
-    fill(state, clock + step, faces, line, room_)
+    fill(state, clock + step, faces, line, room_, others, t0)

@@ -104,7 +104,7 @@ def run_members(
         body = with_outer(
             nominal.body, varied(outermost(nominal.body), members, m), varied(innermost(nominal.body), members, m)
         )
-        case = Case(nominal.stepper, nominal.grid, body, nominal.criterion, nominal.tolerance_k)
+        case = Case(nominal.stepper, nominal.grid, body, nominal.criterion, nominal.tolerance_k, nominal.others)
         own = Schedule(schedule.duration, members.faces[m], schedule.until, schedule.value)
         record.tally[0].rows, record.tally[0].work = 0, 0
         y = members.states[m].copy()

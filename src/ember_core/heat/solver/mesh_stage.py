@@ -135,7 +135,7 @@ def run_mesh_stage(
     state = view(y, mesh.n, patches, rows)
     room, coupling, tally = new_room(mesh, faces, state.vapour[0], state.medium[0]), new_coupling(mesh), record.tally
     tracking = needs_clocks(until, crit)
-    begin_stage(state, faces, solid, coupling, room)
+    begin_stage(state, faces, solid, coupling, room, case.others)
     at, temp, weight = room.step, room.begin.temperature, room.weight
     t, end = t0, t0 + duration
     core = temp[mesh.core]
@@ -173,7 +173,7 @@ def run_mesh_stage(
         tally[0].work += work_of(coupling.found[0].exact, mesh.n, at[0].stages)
         if tracking:
             tally[0].work += mesh.n * (CLOCK_NS + ROW_NS * rows)
-        take_step(state, clock, step, faces, solid, coupling, room)
+        take_step(state, clock, step, faces, solid, coupling, room, case.others, t0)
         error = error_of(state, step, solid, coupling, room)
         if np.isnan(error):
             dt, aimed = 0.1 * step, -1.0

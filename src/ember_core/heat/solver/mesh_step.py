@@ -25,10 +25,10 @@ from ember_core.heat.solver.mesh_coupling import (
 )
 from ember_core.heat.solver.mesh_rates import Rates, boil_off, mesh_rates, new_rates, read_nodes, weigh
 from ember_core.heat.solver.oven_air import AIR_K, air_of, air_rate, fastest_air, room
-from ember_core.heat.solver.reservoir import fastest_store, reservoir_of, warming
+from ember_core.heat.solver.reservoir import fastest_store, reservoir_of, see_others, warming
 from ember_core.heat.solver.stepping import LOOKED_UP_NS, NODE_NS, STAGE_NS
 from ember_core.heat.solver.surface import FILM
-from ember_core.heat.solver.types import Rows, State, _fields
+from ember_core.heat.solver.types import Others, Rows, State, _fields
 
 AHEAD = 0.6  # of a step: where in it the conductivities are taken; by measuring
 STIFF = 0.25  # per step and rate: how much too large a fast node's error is taken to be (after Shampine); by measuring
@@ -90,7 +90,7 @@ def new_room(mesh: Mesh, faces: Rows, share: float, stored: float) -> Room:
 
 
 @leaf
-def begin_stage(state: State, faces: Rows, solid: Solid, coupling: Coupling, room_: Room) -> None:
+def begin_stage(state: State, faces: Rows, solid: Solid, coupling: Coupling, room_: Room, others: Others) -> None:
     """Look at the state as a stage begins: temperatures, rates, weights and the bound of the fastest rate.
 
     Parameters
@@ -99,6 +99,8 @@ def begin_stage(state: State, faces: Rows, solid: Solid, coupling: Coupling, roo
         As the stage finds them.
     coupling, room_ : Coupling, Room
         Receive what is found.
+    others : Others
+        What else lies in a medium with a store.
     """
     mesh, body, step = solid.mesh, solid.layers.outer, room_.step
     h, w, temp = state.enthalpy, state.water, room_.begin.temperature
@@ -124,7 +126,7 @@ def begin_stage(state: State, faces: Rows, solid: Solid, coupling: Coupling, roo
     step[0].fastest = spectral_radius(
         min(least(temp), low - drift), max(greatest(temp), high + drift), faces, solid, room_.inner.f
     ) + fastest_air(room_.air, faces, mesh.s_from, solid.area, solid.whole)
-    step[0].fastest += fastest_store(room_.store, faces, mesh.s_from, solid.area, high, solid.whole)
+    step[0].fastest += fastest_store(room_.store, faces, mesh.s_from, solid.area, high, solid.whole, others)
     step[0].quickest = step[0].fastest
     weigh(w, mesh, body, room_.weight)
 
@@ -189,8 +191,9 @@ def filled(given: float, share: float, clock: float, faces: Rows, whole: float, 
 
 @leaf
 def take_step(
-    state: State, clock: float, step: float, faces: Rows, solid: Solid, coupling: Coupling, room_: Room
-) -> None:
+    state: State, clock: float, step: float, faces: Rows, solid: Solid, coupling: Coupling, room_: Room, others: Others,
+    t0: float,
+) -> None:  # fmt: skip
     """Try a step from the state into ``room_.reached``; parameters as of :func:`prepare`, ``clock`` s into the stage.
 
     Parameters
@@ -201,6 +204,8 @@ def take_step(
         Into the stage, and the step's length, s.
     faces, solid, coupling, room_
         What is met; the piece; how its nodes are coupled; receives the step.
+    others, t0 : Others, float
+        What else lies in a medium with a store; the stage's begin, s.
     """
     h, w, air, at, formula = state.enthalpy, state.water, room_.air, room_.step, room_.formula
     begin, inner, end = room_.begin, room_.inner, room_.end
@@ -213,6 +218,7 @@ def take_step(
     many = store[0].pieces_m3 / solid.whole
     heat0, given, taken = mesh_rates(h, w, 0.0, clock, faces, solid, coupling, begin, room_.skin, share, stored)
     filling0 = filled(given, share, clock, faces, solid.whole, air)
+    see_others(store, others, t0 + clock)
     taking0, warming0 = many * taken, warming(store, stored, many * taken)
     share_older, share_old = share, share + formula.mu_f[1] * step * filling0
     stored_older, stored_old = stored, stored + formula.mu_f[1] * step * warming0
@@ -233,6 +239,7 @@ def take_step(
         heat_older, heat_old = heat_old, mu * heat_old + nu * heat_older + mu_f * heat_in + gamma * heat0
         older, old, new = old, new, older
         if store[0].capacity > 0.0:
+            see_others(store, others, t0 + clock + since)
             rate = warming(store, stored_old, many * taken)
             stored_new = (1.0 - mu - nu) * stored + mu * stored_old + nu * stored_older + mu_f * rate + gamma * warming0
             stored_older, stored_old = stored_old, stored_new
@@ -248,6 +255,7 @@ def take_step(
     _, given, taken = mesh_rates(
         room_.reached, w, step, clock + step, faces, solid, coupling, end, room_.skin, share_old, stored_old
     )
+    see_others(store, others, t0 + clock + step)
     at[0].stored, at[0].taken, at[0].taking = stored_old, taken_old, many * taken
     at[0].warming0, at[0].warming = warming0, warming(store, stored_old, many * taken)
     at[0].heat, at[0].share = heat_old, share_old

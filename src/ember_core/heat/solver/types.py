@@ -58,7 +58,8 @@ RESERVOIR = _fields(
     # its heat comes as hold_w + gain (set_c - t_c), from 0 to heater_w, W; it loses loss_w_k (t_c - around_c), W
     "heater_w hold_w gain set_c loss_w_k around_c "
     "pieces_m3 "  # volume of all pieces in it, each like this one
-    "taken"  # W, by all of them
+    "taken "  # W, by all of them
+    "others others_at"  # what else lies in it takes others (W/K) times its temperature, less others_at (W)
 )
 # what a run counts: rows recorded and rows lost, coasts run, steps tried, work done and work allowed
 TALLY = _fields("", "rows lost coasts steps work limit")
@@ -101,6 +102,14 @@ class Criterion(NamedTuple):
     row_s: Array  # s
 
 
+class Others(NamedTuple):
+    """What else lies in a medium with a store, straight between moments: it takes ``by_degree`` T - ``at``; none: no rows."""
+
+    t: Array  # s from the piece's start, rising
+    by_degree: Array  # W/K
+    at: Array  # W
+
+
 class Case(NamedTuple):
     """A piece and how it is computed: the same through all stages."""
 
@@ -109,6 +118,7 @@ class Case(NamedTuple):
     body: Body | Layers
     criterion: Criterion
     tolerance_k: float
+    others: Others
 
 
 class Schedule(NamedTuple):

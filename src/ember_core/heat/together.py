@@ -1,0 +1,180 @@
+"""Several pieces in one medium with a store: laid in one after another, or different ones; each cooks, all cool it.
+
+Every piece is run by itself with the medium as its own unknown, while what the others take from it is known from the turn
+before as a straight line of its temperature: ``G T - A`` with G their conductance. Turn by turn (waveform relaxation, Lelarasmee
+1982, from memory) all runs come to see one and the same medium; because the others' taking follows the temperature, a few
+turns are enough.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from ember_core.errors import ComputationError
+from ember_core.heat.arrays import Array
+from ember_core.heat.cook import Cook, run
+from ember_core.heat.setup import Setup
+from ember_core.heat.solver.reservoir import course, store_in
+from ember_core.heat.solver.types import Others
+from ember_core.plan.plan import Plan
+from ember_core.wording.message import say
+
+MOST_TURNS = 12
+AGREE_K, AGREE_S = 0.05, 0.2  # the runs see the same medium, root mean square, and end their stages alike within this
+INSTANT_S = 1e-6  # a piece is in the medium from so long after it is laid in
+MOST_MOMENTS = 4000  # of the medium's own course
+SHORTEST_S = 0.5
+
+
+@dataclass(frozen=True, eq=False)
+class Sharer:
+    """A piece among those that share a medium.
+
+    Attributes
+    ----------
+    plan, setup : Plan, Setup
+        Its own, from when it is laid in; its store holds this piece alone.
+    first, last : int
+        The stages in which it lies in the medium.
+    in_s : float
+        When it is laid in, s from the first one.
+    """
+
+    plan: Plan
+    setup: Setup
+    first: int
+    last: int
+    in_s: float
+
+
+@dataclass(frozen=True, eq=False)
+class Together:
+    """What became of pieces that share a medium: their cooks, each on its own clock, and the setups that give them again.
+
+    ``t`` and ``medium`` are the medium's course: s from the first piece, °C.
+    """
+
+    cooks: tuple[Cook, ...]
+    setups: tuple[Setup, ...]
+    t: Array
+    medium: Array
+
+
+@dataclass(frozen=True, eq=False)
+class _Taking:
+    """What one piece takes: ``by_degree`` T - ``at``, from ``t[0]`` to ``t[-1]`` of the first piece's clock; W/K and W."""
+
+    t: Array
+    by_degree: float
+    at: Array
+
+    def of(self, moments: Array) -> tuple[Array, Array]:
+        """At other moments; nothing before it is laid in and after it is taken out."""
+        within = (moments >= self.t[0]) & (moments <= self.t[-1])
+        return np.where(within, self.by_degree, 0.0), np.where(within, np.interp(moments, self.t, self.at), 0.0)
+
+
+def _conductance(s: Setup, i: int) -> float:
+    """What a piece takes by degree of its medium at the most, W/K: h times the faces that lie in it."""
+    faces = s.schedule.faces[i]
+    stored = faces["capacity"] > 0.0
+    if not stored.any():
+        return 0.0
+    volume = float(faces["pieces_m3"][stored].max())
+    return float(faces["h"][stored].max() * volume / max(s.size, 1e-4) * stored[:2].sum().clip(1))
+
+
+def _taking(sharer: Sharer, cook: Cook) -> _Taking:
+    """What a piece took along its cook."""
+    begin, end = cook.stages[sharer.first].start_s, cook.stages[sharer.last].end_s
+    within = (cook.t >= begin - 1e-9) & (cook.t <= end + 1e-9) & np.isfinite(cook.medium)
+    t, medium, taken = cook.t[within], cook.medium[within], cook.taken[within].copy()
+    if t.size > 1:
+        taken[0] = taken[1]  # as a piece is laid in nothing has been recorded yet
+    by_degree = _conductance(sharer.setup, sharer.first)
+    return _Taking(t - begin + sharer.in_s + INSTANT_S, by_degree, by_degree * medium - taken)
+
+
+def _others(all_of_them: Sequence[_Taking], own: int, from_s: float) -> Others:
+    """What all but one take, on that one's clock, which begins at ``from_s``."""
+    rest = [x for i, x in enumerate(all_of_them) if i != own and x.t.size > 1]
+    if not rest:
+        return Others(np.empty(0), np.empty(0), np.empty(0))
+    edges = [v for x in rest for v in (x.t[0] - INSTANT_S, x.t[0], x.t[-1], x.t[-1] + INSTANT_S)]
+    moments = np.unique(np.concatenate([*(x.t for x in rest), edges]))
+    told = [x.of(moments) for x in rest]
+    return Others(moments - from_s, np.sum([g for g, _ in told], axis=0), np.sum([a for _, a in told], axis=0))
+
+
+def _course(sharers: Sequence[Sharer], takings: Sequence[_Taking], begin_c: float) -> tuple[Array, Array]:
+    """The medium's own course by what all take: times, s, and °C (its energy balance)."""
+    end = max(float(x.t[-1]) for x in takings)
+    edges = [v for x in takings for v in (x.t[0] - INSTANT_S, x.t[0], x.t[-1], x.t[-1] + INSTANT_S)]
+    even = np.linspace(0.0, end, int(np.clip(end / SHORTEST_S, 2, MOST_MOMENTS)))
+    t = np.unique(np.concatenate([even, [v for v in edges if 0.0 <= v <= end]]))
+    by_degree, at = (np.sum(x, axis=0) for x in zip(*(x.of(t) for x in takings), strict=True))
+    store = store_in(sharers[0].setup.schedule.faces[sharers[0].first])
+    medium = np.full(t.size, begin_c)
+    course(store, t, by_degree, at, medium)
+    return t, medium
+
+
+def cook_together(sharers: Sequence[Sharer], *, tol: float | None = None, budget_s: float | None = None) -> Together:
+    """Cook pieces that share a medium with a store.
+
+    Parameters
+    ----------
+    sharers : sequence of Sharer
+        The first one's clock counts; it is in the medium from its begin.
+    tol, budget_s : float
+        As of :func:`ember_core.heat.cook.run`, for each run.
+
+    Raises
+    ------
+    ComputationError
+        Of a piece that cannot be computed, or when the runs do not come to agree.
+    """
+    begin = float(store_in(sharers[0].setup.schedule.faces[sharers[0].first])[0].t_c)
+    setups = [s.setup for s in sharers]
+    cooks = [run(s.plan, s.setup, tol=tol, budget_s=budget_s) for s in sharers]
+    takings = [_taking(s, c) for s, c in zip(sharers, cooks, strict=True)]
+    t, medium = _course(sharers, takings, begin)
+    ends = _ends(cooks)
+    for _ in range(MOST_TURNS):
+        for i, s in enumerate(sharers):
+            since = s.in_s - cooks[i].stages[s.first].start_s
+            setups[i] = replace(_begun_at(s, float(np.interp(s.in_s, t, medium))), others=_others(takings, i, since))
+            cooks[i] = run(s.plan, setups[i], tol=tol, budget_s=budget_s)
+            takings[i] = _taking(s, cooks[i])
+        before = medium
+        t_now, now = _course(sharers, takings, begin)
+        off = float(np.sqrt(np.mean((np.interp(t, t_now, now) - before) ** 2)))
+        ends, were = _ends(cooks), ends
+        t, medium = t_now, now
+        if off < AGREE_K and np.abs(ends - were).max() < AGREE_S:
+            return Together(tuple(cooks), tuple(setups), t, medium)
+    raise ComputationError(
+        say(
+            "Stage {value} ({kind}): the pieces and what they share do not come to agree. Give a heavier medium, or fewer pieces.",
+            value=sharers[0].first + 1,
+            kind=sharers[0].plan.stages[sharers[0].first].kind,
+        ),
+        path=f"/stages/{sharers[0].first}/store",
+    )
+
+
+def _ends(cooks: Sequence[Cook]) -> Array:
+    """When all stages end, s."""
+    return np.array([stage.end_s for c in cooks for stage in c.stages])
+
+
+def _begun_at(sharer: Sharer, medium_c: float) -> Setup:
+    """A piece's setup with the medium as it finds it."""
+    s = sharer.setup
+    faces = s.schedule.faces.copy()
+    stored = faces["capacity"][sharer.first] > 0.0
+    faces["medium_c"][sharer.first, stored] = medium_c
+    return replace(s, schedule=s.schedule._replace(faces=faces))
