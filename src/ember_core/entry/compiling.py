@@ -13,6 +13,7 @@ from ember_core.book.book import Row
 from ember_core.errors import FormatError
 from ember_core.formats.plan import parse
 from ember_core.heat.physics.boiling import boiling_point
+from ember_core.heat.physics.stores import kinds
 from ember_core.plan.stages import HEAT_KINDS
 from ember_core.wording.message import say
 
@@ -183,6 +184,31 @@ def shift_heat(stages: list[dict[str, Any]], offset_c: float) -> None:
         for part in (stage, *stage.get("faces", {}).values()):
             if part.get("kind", kind) == kind and "medium_c" in part:
                 part["medium_c"] = round(part["medium_c"] + offset_c, 2)
+
+
+def give_store(stages: list[dict[str, Any]], store: Mapping[str, Any], count: int) -> None:
+    """Let the stages that lie in the main stage's gear name the heat it holds, shared by as many pieces as go into it at once.
+
+    A hand at the burner, or a thermostat, aims at the stage's heat; stages whose medium settles by the cook's word keep that.
+
+    Parameters
+    ----------
+    stages : list of dict
+        Of a plan; changed.
+    store : mapping
+        ``store`` of a stage, and ``places``.
+    count : int
+        Pieces of the plan.
+    """
+    own = {k: v for k, v in store.items() if k != "places"}
+    of = kinds()[own["kind"]]["of"]
+    pieces = min(count, int(store.get("places", count)))
+    for stage in stages:
+        parts = [stage, *stage.get("faces", {}).values()]
+        lies = [p for p in parts if p.get("kind", stage["kind"]) == of and "medium_c" in p]
+        if lies and "load" not in stage and not any("medium_from_c" in p for p in parts):
+            aims = {"set_c": lies[0]["medium_c"]} if "power_w" in own else {}
+            stage["store"] = {**own, **aims, "pieces": pieces}
 
 
 @lru_cache(maxsize=256)

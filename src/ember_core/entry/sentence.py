@@ -9,7 +9,7 @@ from datetime import datetime
 from typing import Any
 
 from ember_core.book.book import Book, Row, shipped, usual_mass, usual_size
-from ember_core.entry.compiling import Known, main_kind, set_heat, shift_heat, stages_of
+from ember_core.entry.compiling import Known, give_store, main_kind, set_heat, shift_heat, stages_of
 from ember_core.errors import FormatError
 from ember_core.formats.plan import FORMAT, PART_TARGETS
 from ember_core.heat.geometry.bird import bird_mass, breast_mm
@@ -211,6 +211,8 @@ class Sentence:
             set_heat(out["stages"], self.heat_c, self.minutes)
             if self.gear is not None:
                 shift_heat(out["stages"], float(self.gear["offset_c"]))
+                if "store" in self.gear and "mass_g" in piece:
+                    give_store(out["stages"], self.gear["store"], self.count)
                 out["x-gear"] = dict(self.gear)
             for key, value in (
                 ("x-heat-c", self.heat_c),

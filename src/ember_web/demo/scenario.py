@@ -68,8 +68,10 @@ EQUIPMENT: tuple[AddEquipment, ...] = (
     AddEquipment("oven", "Oven 1, upper", station="Grill", litres=60.0, true_offset_c=-8.0, places=3),
     AddEquipment("oven", "Oven 2, lower", litres=60.0, true_offset_c=3.0, places=3),
     AddEquipment("bath", "Bath", station="Larder", litres=26.0, watts=1500.0, places=12),
-    AddEquipment("pan", "Pan, 28 cm, steel", places=4, into_oven=True),
-    AddEquipment("pan", "Pan, 30 cm, coated", places=4, into_oven=False),
+    AddEquipment("pan", "Pan, 28 cm, steel", places=4, watts=1400.0, mass_kg=2.1, material="steel", into_oven=True),
+    AddEquipment(
+        "pan", "Pan, 30 cm, coated", places=4, watts=1400.0, mass_kg=1.3, material="aluminium", into_oven=False
+    ),
     AddEquipment("fridge", "Cold room", true_offset_c=0.0),
 )
 FOODS = (

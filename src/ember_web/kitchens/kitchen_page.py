@@ -57,6 +57,7 @@ def _page(request: KitchenRequest, wrong: str = "", error: str = "", status: int
         "stations": _rows(stations, _station_of, wrong == "station", typed),
         "gear": _rows(gear, _gear_of, wrong == "gear", typed),
         "kinds": Equipment.Kind.choices,
+        "materials": Equipment.Material.choices,
         "people": people,
         "member": typed if wrong == "people" else {},
         "another": typed if wrong == "another" else {},
@@ -131,6 +132,8 @@ def _gear_of(thing: Equipment) -> dict[str, Any]:
         "places": "" if thing.places is None else thing.places,
         "true_offset_c": _shown("true_offset_c", thing.true_offset_c),
         "into_oven": thing.into_oven,
+        "mass_kg": "" if thing.mass_kg is None else f"{thing.mass_kg:g}",
+        "material": thing.material,
         "station": "" if thing.station is None else thing.station.name,
     }
 
@@ -245,6 +248,8 @@ def gear(request: KitchenRequest) -> HttpResponse:
             places=_number(request, "places", whole=True),  # type: ignore[arg-type]  # whole
             true_offset_c=_number(request, "true_offset_c", kept.true_offset_c) or 0.0,
             into_oven=bool(request.POST.get("into_oven")),
+            mass_kg=_number(request, "mass_kg"),
+            material=_text(request, "material"),
             station=_text(request, "station"),
             pk=_pk(request),
             gone=bool(request.POST.get("gone")),

@@ -84,6 +84,12 @@ class Equipment(KitchenOwned):
         BLAST_CHILLER = "blast-chiller", N_("blast chiller")
         PROBE = "probe", N_("Probe")
 
+    class Material(models.TextChoices):
+        STEEL = "steel", N_("steel")
+        CAST_IRON = "cast-iron", N_("cast iron")
+        ALUMINIUM = "aluminium", N_("aluminium")
+        COPPER = "copper", N_("copper")
+
     kind = models.CharField(max_length=20, choices=Kind.choices)
     name = models.CharField(max_length=60)
     station = models.ForeignKey(Station, null=True, blank=True, on_delete=models.SET_NULL, related_name="equipment")
@@ -96,6 +102,13 @@ class Equipment(KitchenOwned):
         help_text="What it really is less what it shows, as measured, K.",
     )
     into_oven = models.BooleanField(default=False, help_text="Of a pan: whether it may go into the oven.")
+    mass_kg = models.FloatField(
+        null=True,
+        blank=True,
+        validators=[MinValueValidator(0.05), MaxValueValidator(500)],
+        help_text="Of a pan, empty.",
+    )
+    material = models.CharField(max_length=20, choices=Material.choices, blank=True)
 
     class Meta:
         ordering = ["kind", "name"]
@@ -108,3 +121,20 @@ class Equipment(KitchenOwned):
 
     def __str__(self) -> str:
         return self.name
+
+    def store(self) -> dict[str, float | str] | None:
+        """The heat it holds, as a plan's stages name it; None where what is known of it does not tell.
+
+        A pan needs its mass, a bath and a fryer litres and watts, an oven watts. ``places``: it holds no more pieces at once.
+        """
+        known: dict[str, float | str | None] = {"power_w": self.watts}
+        match self.kind:
+            case self.Kind.PAN if self.mass_kg:
+                known |= {"kind": "pan", "mass_kg": self.mass_kg, "material": self.material or None}
+            case self.Kind.BATH | self.Kind.FRYER if self.litres and self.watts:
+                known |= {"kind": "bath" if self.kind == self.Kind.BATH else "fat", "litres": self.litres}
+            case self.Kind.OVEN if self.watts:
+                known |= {"kind": "oven"}
+            case _:
+                return None
+        return {k: v for k, v in (known | {"places": self.places}).items() if v is not None}

@@ -342,7 +342,8 @@ def _gear(kitchen: Kitchen, name: str, base: dict[str, Any]) -> dict[str, Any] |
         return None
     found = Equipment.objects.filter(kitchen=kitchen, name=name).first()
     if found is not None:
-        return {"name": found.name, "offset_c": found.true_offset_c}
+        store = found.store()
+        return {"name": found.name, "offset_c": found.true_offset_c, **({} if store is None else {"store": store})}
     kept = base.get("x-gear")
     return dict(kept) if isinstance(kept, dict) and kept.get("name") == name else None
 

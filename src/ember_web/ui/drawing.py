@@ -99,6 +99,7 @@ class Picture:
     legend: list[dict[str, Any]]
     data: dict[str, Any]
     table: list[dict[str, Any]]
+    medium: dict[str, Any] | None = None  # of a medium that the piece cools
 
 
 @dataclass(frozen=True)
@@ -259,7 +260,34 @@ def draw(
             "past": None if target_c is None else target_c + GREY_K,
         },
         table=_table(cook),
+        medium=_medium(cook, axes),
     )
+
+
+MEDIUM_H = 34.0
+LEAST_SPAN_K = 5.0  # a medium that moves less is drawn flat
+
+
+def _medium(cook: Cook, axes: Axes) -> dict[str, Any] | None:
+    """The course of a medium with a store, as lines above the trace, with its ends and its lowest; None where there is none."""
+    known = np.isfinite(cook.medium) if cook.medium.size else np.zeros(1, dtype=bool)
+    if not known.any():
+        return None
+    low, high = float(np.nanmin(cook.medium)), float(np.nanmax(cook.medium))
+    span = max(high - low, LEAST_SPAN_K)
+    y = 4.0 + (high - cook.medium) / span * (MEDIUM_H - 10.0)
+    runs = np.split(np.flatnonzero(known), np.flatnonzero(np.diff(np.flatnonzero(known)) > 1) + 1)
+    lowest = int(np.nanargmin(cook.medium))
+    return {
+        "paths": [_path(axes.x(cook.t[run]), y[run]) for run in runs if run.size > 1],
+        "height": MEDIUM_H,
+        "words": say(
+            "heat {begin_c:temp1}, down to {low_c:temp1} after {minutes:.0f} min",
+            begin_c=float(cook.medium[known][0]),
+            low_c=low,
+            minutes=float(cook.t[lowest]) / 60.0,
+        ),
+    }
 
 
 def _across(cook: Cook, round_: bool) -> tuple[Array, float, Array]:

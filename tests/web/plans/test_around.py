@@ -9,7 +9,7 @@ from urllib.parse import parse_qsl
 import pytest
 
 from ember_core.book.book import shipped
-from ember_core.entry.sentence import Sentence
+from ember_core.entry.sentence import Sentence, from_document
 from ember_core.formats.plan import parse
 from ember_core.planning.before import after, before, gain_k, set_out
 from ember_core.planning.compute import compute
@@ -229,3 +229,33 @@ def test_the_ring_and_its_batches(kitchen, as_):
     assert page.count("ring-piece") == 6
     assert "In batches" not in page
     assert "ring-piece" not in client.get("/k/hut/plan/", SENTENCE).content.decode()
+
+
+@pytest.mark.parametrize(
+    ("gear", "way", "said"),
+    [
+        ({"kind": "pan", "mass_kg": 0.9, "material": "aluminium", "watts": 500}, "hot-pan-basted", "the pan"),
+        ({"kind": "bath", "litres": 3, "watts": 300}, "bath", "the bath"),
+    ],
+)
+def test_gear_that_is_known_brings_its_store_of_heat(kitchen, as_, gear, way, said):
+    """Chosen in the sentence, a light pan or a small bath falls, is drawn above the trace and said; unknown, it does not."""
+    Equipment.objects.create(kitchen=kitchen, name="Own", **gear)
+    Equipment.objects.create(kitchen=kitchen, name="Unknown", kind=gear["kind"])
+    chef = as_("chef")
+    page = chef.get(f"/k/{kitchen.public_id}/plan/?cut=bavette&count=4&way={way}&gear=Own").content.decode()
+    assert "l-medium" in page
+    assert f"the pieces pull {said} down by" in page
+    plain = chef.get(f"/k/{kitchen.public_id}/plan/?cut=bavette&count=4&way={way}&gear=Unknown").content.decode()
+    assert "l-medium" not in plain
+
+
+def test_what_a_pan_holds_at_once_shares_its_heat(kitchen):
+    """Twelve in a pan of four places are three batches: four share it."""
+    pan = Equipment(kitchen=kitchen, kind="pan", name="P", mass_kg=2.0, watts=1200, places=4)
+    sentence = Sentence.for_cut("bavette", count=12, gear={"name": "P", "offset_c": 0.0, "store": pan.store()})
+    stages = sentence.document()["stages"]
+    assert {s["store"]["pieces"] for s in stages if "store" in s} == {4}
+    assert from_document(sentence.document(), 0.0, 22.0).document()["stages"] == stages
+    assert Equipment(kind="pan", name="light").store() is None
+    assert Equipment(kind="oven", name="O", litres=60).store() is None

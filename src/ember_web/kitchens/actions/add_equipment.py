@@ -27,6 +27,8 @@ class AddEquipment:
     places: int | None = None
     true_offset_c: float = 0.0
     into_oven: bool = False
+    mass_kg: float | None = None
+    material: str = ""
     station: str = ""
     pk: int = 0
     gone: bool = False
