@@ -9,6 +9,7 @@ import numpy as np
 
 from ember_core import __version__
 from ember_core.data.loader import data_version
+from ember_core.doneness.outside import outside
 from ember_core.heat.cook import Cook, StageOutcome
 from ember_core.heat.ensemble.forecast import Forecast, quantiles
 from ember_core.heat.geometry.bird import part_shape
@@ -128,6 +129,8 @@ def _of_all_sizes(
 
 MEDIUM_POINTS = 60
 
+JUICELESS = frozenset({"plant", "egg-now", "egg-later"})  # forms of which the curve of water held says nothing
+
 
 def _medium(cook: Cook, stage: StageOutcome) -> dict[str, Any]:
     """The temperature of a stage's medium with a store, as ``medium``; nothing where it has none."""
@@ -232,6 +235,8 @@ def document(
         },
         "findings": [f.as_dict() for f in findings],
     }
+    if plan.properties is None and plan.required.form not in JUICELESS:
+        out["outside"] = outside(plan, cook).as_dict()
     if parts is not None:
         out["parts"] = parts
     return out

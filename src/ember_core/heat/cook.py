@@ -27,6 +27,7 @@ from ember_core.heat.setup import (
 )
 from ember_core.heat.solver.compiled import plain
 from ember_core.heat.solver.ending import SPENT
+from ember_core.heat.solver.mesh_coupling import solid_of
 from ember_core.heat.solver.schedule import run_cook
 from ember_core.heat.solver.types import patches_of, view
 from ember_core.plan.finding import Finding
@@ -95,6 +96,8 @@ class Cook:
         °C of a medium with a store, and what all pieces take from it, W, at those times; no number where there is none.
     taken_j : float
         All that was taken from such media, J.
+    evaporated : float
+        Water that left through the skin, evaporated or boiled, as a share of the raw mass.
     """
 
     t: Array
@@ -116,6 +119,7 @@ class Cook:
     medium: Array = column(default_factory=lambda: np.empty(0))
     taken: Array = column(default_factory=lambda: np.empty(0))
     taken_j: float = 0.0
+    evaporated: float = 0.0
 
     @property
     def everywhere(self) -> Array:
@@ -218,6 +222,7 @@ class Stretch:
     medium: Array  # °C, of one with a store
     taken: Array  # W
     taken_j: float
+    evaporated: float
 
 
 def run(
@@ -300,6 +305,7 @@ def run(
         medium=found.medium,
         taken=found.taken,
         taken_j=found.taken_j,
+        evaporated=found.evaporated,
     )
 
 
@@ -412,7 +418,20 @@ def _stretch(
         medium=np.concatenate([[_begins_at(faces[0])], record.medium[kept]]),
         taken=np.concatenate([[0.0], record.taken[kept]]),
         taken_j=float(state.heat[2]),
+        evaporated=_evaporated(s, vary.length, state.shed),
     )
+
+
+def _evaporated(s: Setup, length: float, shed: Array) -> float:
+    """Water lost through the skin as a share of the raw mass, by what each face or patch has lost, kg/m²."""
+    lost = np.maximum(shed, 0.0)
+    if isinstance(s.grid, Mesh):
+        made: Any = body_of(s, length=length)  # of a mesh Layers
+        solid = plain(solid_of)(s.grid, made)
+        return float((lost * solid.area).sum() / (s.table.density * solid.whole))
+    grid = s.grid
+    areas = np.array([0.0 if grid.closed_a else grid.area[0], grid.area[grid.n]])
+    return float((lost * areas).sum() / (s.table.density * grid.volume.sum() * length))
 
 
 def _begins_at(faces: Any) -> float:
@@ -467,6 +486,7 @@ def joined(a: Stretch, b: Stretch) -> Stretch:
         medium=both(a.medium, b.medium),
         taken=both(a.taken, b.taken),
         taken_j=a.taken_j + b.taken_j,
+        evaporated=a.evaporated + b.evaporated,
     )
 
 

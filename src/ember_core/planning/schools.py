@@ -9,7 +9,7 @@ import numpy as np
 
 from ember_core.book.book import Book, Row
 from ember_core.data.loader import read_toml
-from ember_core.doneness.long_cooks import long_cook
+from ember_core.doneness.outside import outside
 from ember_core.entry.sentence import Sentence
 from ember_core.errors import EmberError
 from ember_core.formats.plan import parse
@@ -110,7 +110,7 @@ def school(sentence: Sentence, way: Row, book: Book, *, with_forecast: bool = Fa
         gear_s(plan, cook, "oven"),
         grey_band(cook, plan.target_c),
         float(end.max() - end.min()),
-        long_cook(cook.t, cook.field).loss,
+        outside(plan, cook).loss,
     )
 
 

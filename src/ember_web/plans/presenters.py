@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 from typing import Any
@@ -12,6 +12,7 @@ from ember_core.formats.result import PART_NAMES
 from ember_core.heat.cook import Cook
 from ember_core.heat.ensemble.sensitivity import sensitivities
 from ember_core.plan.finding import Finding, Level
+from ember_core.plan.plan import Plan
 from ember_core.planning.batches import LAY_S, in_pan
 from ember_core.planning.before import After, after, before, gain_k, set_out
 from ember_core.planning.compute import Outcome
@@ -52,6 +53,7 @@ class View:
     after: After | None
     gain_k: float | None
     ribbon: list[dict[str, Any]]
+    outside: dict[str, Any] | None = None
 
     @property
     def under(self) -> str:
@@ -118,7 +120,36 @@ def build(outcome: Outcome, kitchen: Kitchen, book: Book, now: datetime, cursor_
         after=after(plan, cook),
         gain_k=gain_k(plan, cook),
         ribbon=_ribbon_of(rows, cook, kitchen, start) if total > LONG_S else [],
+        outside=_outside(plan, result),
     )
+
+
+FACES = {1: (N_("all round"),), 2: (N_("first in the pan, or above"), N_("the other"))}
+
+
+def _outside(plan: Plan, result: Mapping[str, Any]) -> dict[str, Any] | None:
+    """Colour, crust and loss of a result in words; None where they say nothing."""
+    found = result.get("outside")
+    if found is None:
+        return None
+    faces = [
+        {**f, "name": n, "colour": COLOURS[f["colour"]]}
+        for f, n in zip(found["faces"], FACES[len(found["faces"])], strict=True)
+    ]
+    mass = plan.document["piece"].get("mass_g")
+    lost = say(
+        "It loses about {loss:.0f} % ({drip:.0f} % as juice, {evaporated:.0f} % into the air)",
+        loss=100.0 * (1.0 - found["yield"]),
+        drip=100.0 * found["drip"],
+        evaporated=100.0 * found["evaporated"],
+    )
+    words = say("{lost}.", lost=lost)
+    if mass is not None:
+        words = say("{lost}: {left:mass} of {mass:mass}.", lost=lost, left=round(mass * found["yield"]), mass=mass)
+    return {"faces": faces, "words": words}
+
+
+COLOURS = {"pale": N_("pale"), "golden": N_("golden"), "brown": N_("brown"), "dark": N_("dark")}
 
 
 def pans_for_the_oven(outcome: Outcome, kitchen: Kitchen, book: Book) -> list[Finding]:

@@ -1,0 +1,175 @@
+"""What becomes of the outside, and of the juice: colour, crust, grey band, loss and yield of a computed cook. Advisory only.
+
+Coefficients and their sources: ``data/long_cooks.toml``.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ember_core.data.loader import read_toml
+from ember_core.doneness.long_cooks import water_held
+from ember_core.heat.cook import Cook
+from ember_core.heat.physics.boiling import boiling_point
+from ember_core.plan.plan import Plan
+
+Array = NDArray[np.float64]
+POWER = {"cylinder": 1, "sphere": 2, "ellipsoid": 2, "egg": 2}  # by which a round piece's volume grows outwards
+
+
+@dataclass(frozen=True)
+class Face:
+    """One face.
+
+    Attributes
+    ----------
+    browning_k_min : float
+        Kelvins above 140 °C times minutes.
+    scorched_min : float
+        Minutes above 180 °C.
+    colour : str
+        ``pale``, ``golden``, ``brown``, ``dark``.
+    crust_mm, grey_mm : float
+        Depth that has been dry; depth that has been past 65 °C, the crust included.
+    """
+
+    browning_k_min: float
+    scorched_min: float
+    colour: str
+    crust_mm: float
+    grey_mm: float
+
+
+@dataclass(frozen=True)
+class Outside:
+    """What becomes of the outside and the juice.
+
+    Attributes
+    ----------
+    faces : tuple of Face
+        Face a and b, or the one outside of a round piece.
+    drip, evaporated : float
+        Shares of the raw mass, 0 to 1: juice that runs off, and water that left as vapour, out of a crust or off the outside.
+    thickness : float
+        What is left of the thickness, 0 to 1, if it shrinks alike in all directions.
+    """
+
+    faces: tuple[Face, ...]
+    drip: float
+    evaporated: float
+    thickness: float
+
+    @property
+    def loss(self) -> float:
+        """Share of the raw mass that is lost until the end of the cook."""
+        return min(self.drip + self.evaporated, 1.0)
+
+    def as_dict(self) -> dict[str, Any]:
+        """As a result has it."""
+        return {
+            "faces": [{k: round(v, 2) if isinstance(v, float) else v for k, v in vars(f).items()} for f in self.faces],
+            "drip": round(self.drip, 4),
+            "evaporated": round(self.evaporated, 4),
+            "yield": round(1.0 - self.loss, 4),
+            "thickness": round(self.thickness, 4),
+        }
+
+
+def shares_of(depth: Array, closed: bool, kind: str) -> Array:
+    """Shares of the volume that places along a line through the core stand for; sum 1.
+
+    Parameters
+    ----------
+    depth : ndarray (places,)
+        mm, from face a, or from the centre (``closed``).
+    closed : bool
+    kind : str
+        Of the shape.
+    """
+    edges = np.concatenate([[0.0], 0.5 * (depth[1:] + depth[:-1]), [depth[-1] + 0.5 * (depth[-1] - depth[-2])]])
+    power = POWER.get(kind, 0) + 1 if closed else 1
+    volume = np.diff(edges**power)
+    return np.asarray(volume / volume.sum())
+
+
+def expelled(t_s: Array, field_c: Array, shares: Array, tau_s: float | None = None) -> float:
+    """Share of the raw mass that is pressed out as juice: water above what the meat can hold leaves it with a delay, and does not come back.
+
+    Parameters
+    ----------
+    t_s : ndarray (times,)
+        s, rising.
+    field_c : ndarray (times, places)
+        °C.
+    shares : ndarray (places,)
+        Of the volume; those of places that have dried are 0.
+    tau_s : float, optional
+        Time constant, s; default that of the data.
+    """
+    data = read_toml("long_cooks.toml")
+    tau = data["relaxation"]["tau_s"] if tau_s is None else tau_s
+    low, high = data["loss"]["valid_c"]
+    held = water_held(np.clip(field_c, low, high))
+    raw = float(water_held(low))
+    water = np.full(field_c.shape[1], raw)
+    for step, now in zip(np.diff(t_s), held[1:], strict=True):
+        water -= np.maximum(water - now, 0.0) * (1.0 - np.exp(-step / tau))
+    return float(((raw - water) * shares).sum())
+
+
+def _face(t_s: Array, surface_c: Array, hottest: Array, depth: Array, boil_c: float) -> Face:
+    """One face, by its own temperature and the hottest of each depth, counted from it."""
+    data = read_toml("long_cooks.toml")["outside"]
+    over = np.maximum(surface_c - data["browns_c"], 0.0)
+    browning = float(np.trapezoid(over, t_s) / 60.0)
+    scorched = float(np.trapezoid((surface_c > data["scorches_c"]).astype(float), t_s) / 60.0)
+    colour = [word for least, word in data["words"] if browning >= least][-1]
+
+    def past(limit_c: float) -> float:
+        """How deep the outside has been hotter than ``limit_c``, mm."""
+        cooler = np.flatnonzero(hottest <= limit_c)
+        if cooler.size == 0:
+            return float(depth[-1])
+        i = int(cooler[0])
+        if i == 0:
+            return 0.0
+        part = (hottest[i - 1] - limit_c) / (hottest[i - 1] - hottest[i])
+        return float(depth[i - 1] + part * (depth[i] - depth[i - 1]))
+
+    return Face(browning, scorched, colour, past(boil_c + data["dry_above_boiling_k"]), past(data["grey_c"]))
+
+
+def outside(plan: Plan, cook: Cook) -> Outside:
+    """Colour, crust, grey band and loss of a computed cook.
+
+    Parameters
+    ----------
+    plan, cook : Plan, Cook
+        Of meat, poultry or fish; of other food the colour alone means something.
+    """
+    boil_c = boiling_point(plan.altitude_m)
+    hottest, depth = cook.field.max(axis=0), cook.depth
+    end = float(depth[-1] + 0.5 * (depth[-1] - depth[-2]))
+    from_b = (hottest[::-1], end - depth[::-1])
+    faces: tuple[Face, ...]
+    if cook.closed:
+        faces = (_face(cook.t, cook.surface_a, *from_b, boil_c),)
+    else:
+        half = (depth.size + 1) // 2
+        faces = (
+            _face(cook.t, cook.surface_a, hottest[:half], depth[:half], boil_c),
+            _face(cook.t, cook.surface_b, from_b[0][:half], from_b[1][:half], boil_c),
+        )
+    shares = shares_of(depth, cook.closed, plan.shape["kind"])
+    dried = hottest > boil_c + read_toml("long_cooks.toml")["outside"]["dry_above_boiling_k"]
+    pressed = expelled(cook.t, cook.field, np.where(dried, 0.0, shares))
+    low = read_toml("long_cooks.toml")["loss"]["valid_c"][0]
+    gone = pressed + float(water_held(low)) * float(shares[dried].sum())
+    # juice that comes out evaporates from the outside first; what it leaves over drips
+    drip = max(gone - cook.evaporated, 0.0)
+    lost = min(drip + cook.evaporated, 1.0)
+    return Outside(faces, drip, cook.evaporated, float((1.0 - lost) ** (1.0 / 3.0)))
