@@ -5,7 +5,8 @@ enthalpy, on its own grid), with hidden differences drawn from the cook's id: th
 start, how well heat passes at the surface, how hot the medium really is and how it wanders about
 that, how fast a face dries, how draughty its oven is, and where the probe sits. Conductivity rises with temperature and falls
 as water goes, as heat capacity does; evaporation follows the vapour's concentration through a dry layer that grows.
-An oven keeps what its food gives off, by mass, until the draught takes it; a flat piece lies on a sheet of metal.
+An oven keeps what its food gives off, by mass, until the draught takes it; a flat piece lies on a sheet of metal. A medium
+with a store of heat is cooled by what lies in it, and its heater clicks on and off.
 """
 
 from __future__ import annotations
@@ -60,6 +61,14 @@ DRAUGHT_S = {"open": 70.0, "closed": 600.0}  # in which an oven's air is changed
 SHEET_CONTACT, SHEET_SHARE, SHEET_EMISSIVITY = 170.0, 1.0, 0.5  # W/(m² K); of the oven's heat that a sheet passes on
 SHEET_WARMS_S = 40.0  # until it is as warm as what heats it
 FOOD_DENSITY = 1060.0  # kg/m³
+# what a pan, bath, fat or oven with a store of its own holds, J/(kg K) or J/(L K), and loses, W/K; what it begins with unsaid
+STORE_HEAT = {"steel": 500.0, "cast-iron": 470.0, "aluminium": 890.0, "copper": 385.0, "bath": 4130.0, "fat": 1750.0}
+STORE_OF = {"pan": "pan", "bath": "bath", "fat": "fry", "oven": "oven"}
+STORE_LEAVES = {"pan": 2.8, "bath": 3.2, "fat": 4.5, "oven": 6.5}
+STORE_USUAL = {"pan": 2.1, "bath": 12.0, "fat": 8.0, "oven": 21.0}  # kg or L
+STORE_WATTS = {"pan": 1500.0, "bath": 1200.0, "fat": 5000.0, "oven": 3000.0}
+SWITCH_K = {"bath": 0.4, "fat": 2.0, "oven": 4.0}  # a thermostat clicks so far on either side of what it is set to
+HAND_K = 15.0  # a hand at the burner turns it full open this far below
 WANDER = 0.7  # of the medium's own spread: doors, thermostats and neighbours on the same heat
 PERIOD_S = 1800.0  # with which a medium wanders
 
@@ -79,6 +88,10 @@ class Hidden:
     period_s: float
     phase: float
     draught: float = 1.0  # how much more often its oven's air is changed than is usual
+    holds: float = (
+        1.0  # how much more heat its medium holds, where that has a store, and how much more its heater brings
+    )
+    brings: float = 1.0
 
     @classmethod
     def drawn(cls, key: str, wide: float = 1.0) -> Hidden:
@@ -96,6 +109,8 @@ class Hidden:
             period_s=float(PERIOD_S * math.exp(rng.normal(0, 0.5))),
             phase=float(rng.uniform(0, 2 * math.pi)),
             draught=float(math.exp(rng.normal(0, 0.4 * wide))),
+            holds=float(math.exp(rng.normal(0, 0.12 * wide))),
+            brings=float(math.exp(rng.normal(0, 0.15 * wide))),
         )
 
 
@@ -131,6 +146,9 @@ class Pieces:
         self.entered = 0.0
         self.vapour_kg = np.zeros(len(self.hidden))  # in each one's oven
         self.given = np.zeros(len(self.hidden))  # kg/s by kg of food, into it
+        self.pot = np.zeros(len(self.hidden))  # °C, of a medium with a store
+        self.burning = np.ones(len(self.hidden), dtype=bool)
+        self.passes = np.zeros((2, len(self.hidden)))  # W/m² into faces a and b, without what evaporates
 
     def _each(self, name: str) -> Any:
         return np.array([getattr(h, name) for h in self.hidden])
@@ -171,6 +189,9 @@ class Pieces:
                 h, vapour, shine = 0.5 * h, 0.1 * vapour, 0.3 * shine
             off = self._each("medium_c") + self.wander() if kind != "rest" else 0.0 * same
             surroundings = medium + spread * off
+            store = raw.get("store")
+            if store is not None and STORE_OF[store["kind"]] == kind:
+                surroundings = self.pot  # the same array: it moves with every step
             if name == "b" and self.on_sheet(raw):
                 kelvin = 0.5 * (surroundings + 273.15 + 330.0)
                 taken = SHEET_SHARE * (h + 4.0 * SHEET_EMISSIVITY * SIGMA * kelvin**3)
@@ -194,6 +215,16 @@ class Pieces:
             return
         before = self.stage
         self.stage, self.entered = stage, self.now
+        store = None if stage is None else self.plan["stages"][stage].get("store")
+        kept = None if before is None else self.plan["stages"][before].get("store")
+        if store is not None and store != kept:
+            kind = STORE_OF[store["kind"]]
+            raw = self.plan["stages"][stage]
+            parts = [raw, *raw.get("faces", {}).values()]
+            medium = next(p["medium_c"] for p in parts if p.get("kind", raw["kind"]) == kind and "medium_c" in p)
+            spread = {"pan": 6.0, "oven": 3.0}.get(kind, 0.2)
+            self.begun = medium + spread * self._each("medium_c")
+            self.pot[:] = self.begun
         if before is None or stage is None or self.plan["stages"][before]["kind"] != "oven":
             self.vapour_kg[:] = AIR_VAPOUR * self.oven_m3(stage) / (STEAM_GAS * 450.0)
 
@@ -251,6 +282,8 @@ class Pieces:
                 change[:, 0] += self.gain(0, x[:, 0], face_a, conduct[:, 0], dt, stage)
             change[:, -1] += self.gain(1, x[:, -1], face_b, conduct[:, -1], dt, stage)
             x = x + change * (scale / holds)
+            if stage is not None and "store" in self.plan["stages"][stage]:
+                self.cool(stage, (face_a, face_b), dt)
             if stage is not None and (face_a[4] or face_b[4]):
                 self.fill(stage, face_b[1] if face_b[4] else face_a[1], dt)
             over = (x > self.boil_c) & (self.water > 0.0)
@@ -282,9 +315,42 @@ class Pieces:
         """Flux into the outer layer of a face, W/m²."""
         h, medium, vapour, shine, own = meets
         radiant = shine * SIGMA * ((medium + 273.15) ** 2 + (t_c + 273.15) ** 2) * (medium + t_c + 546.3)
-        return (medium - t_c) / (1.0 / (h + radiant) + 0.5 / conduct) - self.drying(
-            face, t_c, medium, vapour, dt, stage, own
+        self.passes[face] = (medium - t_c) / (1.0 / (h + radiant) + 0.5 / conduct)
+        return self.passes[face] - self.drying(face, t_c, medium, vapour, dt, stage, own)
+
+    def cool(self, stage: int, faces: Sequence[tuple[Any, ...]], dt: float) -> None:
+        """Let a medium with a store lose what its pieces took, and its heater bring what it can."""
+        store, piece = self.plan["stages"][stage]["store"], self.plan["piece"]
+        kind = store["kind"]
+        litres = piece["mass_g"] / 1000.0 * store.get("pieces", piece.get("count", 1)) / FOOD_DENSITY
+        nominal = piece["shape"].get("thickness_mm", piece["shape"].get("diameter_mm", 0.0)) / 1000.0
+        area = litres / nominal if self.exponent == 0 else 4.0 * litres / nominal
+        taken = sum(area * self.passes[i] for i in (0, 1) if faces[i][1] is self.pot and (i == 1 or self.exponent == 0))
+        amount = store.get("mass_kg", store.get("litres", STORE_USUAL[kind]))
+        holds = (
+            amount * STORE_HEAT[kind if kind in STORE_HEAT else store.get("material", "steel")] * self._each("holds")
         )
+        loses = STORE_LEAVES[kind]
+        wanted = self.begun + store.get("set_c", 0.0) - self.set_off(stage) if "set_c" in store else self.begun
+        keeps = loses * (self.begun - self.air_c)
+        if kind == "pan" and "set_c" not in store:
+            brings = store["power_w"] * self._each("brings") if "power_w" in store else keeps * self._each("brings")
+        elif kind == "pan":
+            full = store.get("power_w", STORE_WATTS[kind]) * self._each("brings")
+            brings = np.clip(keeps + (full - keeps) * (wanted - self.pot) / HAND_K, 0.0, full)
+        else:
+            self.burning = np.where(
+                self.burning, self.pot < wanted + SWITCH_K[kind], self.pot < wanted - SWITCH_K[kind]
+            )
+            brings = np.where(self.burning, store.get("power_w", STORE_WATTS[kind]) * self._each("brings"), 0.0)
+        self.pot += dt * (brings - loses * (self.pot - self.air_c) - taken) / holds
+
+    def set_off(self, stage: int) -> float:
+        """What a stage says its medium begins at, °C."""
+        raw = self.plan["stages"][stage]
+        parts = [raw, *raw.get("faces", {}).values()]
+        of = STORE_OF[raw["store"]["kind"]]
+        return float(next(p["medium_c"] for p in parts if p.get("kind", raw["kind"]) == of and "medium_c" in p))
 
     def drying(self, face: int, t_c: Any, medium: Any, h: float, dt: float, stage: int | None, own: bool) -> Any:
         """Latent heat leaving the wet faces, W/m²; a face dries as water leaves it."""

@@ -4,7 +4,9 @@ The truths come from the simulated kitchen's own model (explicit differences in 
 surface coefficients and properties, a medium that wanders, its own spreads), not from the solver.
 The blind cooks are the seeds 0, 1, 2 … of each plan, as they come, and since ovens have their own vapour the seeds 9000 to
 9049, looked at once when all else was done; the model's own error and the spreads of oven, grill, simmer and drying were set
-on the seeds 2000 to 2149.
+on the seeds 2000 to 2149. In media with a store the seeds
+14000 to 14049, looked at once; what was set for them, on the seeds 11000 to 11049, and after a look at 12000 to 12049 and 13000 to 13049:
+the bath's spread and band, the clock's error in fat, and the tip beside the core with the readings' own errors.
 """
 
 from __future__ import annotations
@@ -61,6 +63,34 @@ PLANS = {
     "pork under the grill": cook("pork-loin", slab(26), 5, [
         {"kind": "grill", "minutes": 90, "medium_c": 200, "until": {"peak_core_c": 62}}, REST]),
 }  # fmt: skip
+
+
+def shared(document, count, mass_g, store, *stages):
+    """The plan with a store of heat in some stages, and how much lies in it."""
+    own = copy.deepcopy(document)
+    own["piece"] |= {"count": count, "mass_g": mass_g}
+    for i in stages:
+        own["stages"][i]["store"] = store
+    return own
+
+
+# the same kind of cooks in media that cold food cools; the simulated kitchen's own stores, heaters that click and other losses
+IN_STORES = {
+    "steaks in a light pan": shared(PLANS["steak in a pan"], 4, 260, {"kind": "pan", "mass_kg": 1.5, "power_w": 900}, 0, 1),
+    "cutlets in a pan and a hand at it": shared(cook("veal", slab(24), 5, [
+        {"kind": "pan", "minutes": 2, "faces": {"a": {"medium_c": 190}}},
+        {"kind": "pan", "minutes": 30, "faces": {"b": {"medium_c": 190}}, "until": {"peak_core_c": 58}}, REST]),
+        3, 220, {"kind": "pan", "mass_kg": 2.0, "power_w": 1200, "set_c": 190}, 0, 1),
+    "fish in a loaded oven": shared(PLANS["fish in the oven"], 6, 200, {"kind": "oven", "mass_kg": 14, "power_w": 2200}, 0),
+    "rolled roasts, two in a small oven": shared(PLANS["rolled roast"], 2, 1100, {"kind": "oven", "mass_kg": 10, "power_w": 1500}, 0),
+    "breasts in a crowded bath": shared(cook("chicken-breast", slab(30), 5, [
+        {"kind": "bath", "minutes": 200, "medium_c": 72, "until": {"peak_core_c": 64}}, {"kind": "rest", "minutes": 5}]),
+        12, 220, {"kind": "bath", "litres": 10, "power_w": 900}, 0),
+    "fillets in little fat": shared(cook("white-fish", slab(26), 5, [
+        {"kind": "fry", "minutes": 30, "medium_c": 170, "until": {"peak_core_c": 58}}, {"kind": "rest", "minutes": 6}]),
+        6, 160, {"kind": "fat", "litres": 5, "power_w": 2500}, 0),
+}  # fmt: skip
+STORE_SEEDS = range(14000, 14050)
 
 
 def hidden(name, seeds, wide=1.0):
@@ -146,7 +176,7 @@ def pooled_ratio(scores):
 
 def score(name, seeds, wide=1.0, members=256):
     """Forecast one plan, cook it blind with the given seeds, learn from readings up to half of the forecast's pull."""
-    document = PLANS[name]
+    document = (PLANS | IN_STORES)[name]
     plan = parse(document)
     nominal = run(plan, setup(plan))
     made = setup(plan, cells=MEMBER_CELLS)

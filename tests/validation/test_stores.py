@@ -79,7 +79,7 @@ def test_a_pan_with_four_pieces(mass, power):
 
 @pytest.mark.parametrize("heater", [400.0, 1500.0])
 def test_a_bath_with_three_kilograms(heater):
-    """12 litres at 60 °C, six slabs of 500 g at 5 °C: its thermostat works in full within 2 K of what it is set to."""
+    """12 litres at 60 °C, six slabs of 500 g at 5 °C: its thermostat works in full 0.8 K below what it is set to."""
     times = np.array([60.0, 300.0, 900.0, 2400.0, 5400.0])
     surface = {"h_w_m2k": 95}
     store = {"kind": "bath", "litres": 12, "power_w": heater, "loss_w_k": 3.5}
@@ -90,7 +90,7 @@ def test_a_bath_with_three_kilograms(heater):
     hold = 3.5 * (60 - AIR_C)
 
     def thermostat(water):
-        return min(max(hold + (heater - hold) / 2.0 * (60.0 - water), 0.0), heater)
+        return min(max(hold + (heater - hold) / 0.8 * (60.0 - water), 0.0), heater)
 
     # the same on both faces: half of each slab, from both sides
     core, medium = symmetric(times, thermostat)
@@ -98,8 +98,8 @@ def test_a_bath_with_three_kilograms(heater):
     assert np.abs(cook.medium[at] - medium).max() < 0.1
     assert np.abs(cook.core[at] - core).max() < 0.1
     low = float(np.nanmin(cook.medium))
-    assert low < 59.6
-    assert cook.medium[-1] > low + 0.3
+    assert low < 59.8
+    assert cook.medium[-1] > low + 0.15
 
 
 def symmetric(times, supply, cells=120):

@@ -15,7 +15,7 @@ from typing import Any
 
 from ember_core.book.foods import doneness_of, food_row, foods
 from ember_core.errors import FormatError, InputError, ValueRangeError
-from ember_core.formats.stages import read_stage
+from ember_core.formats.stages import STORE_KEYS, read_stage
 from ember_core.formats.usable import check_usable, pointer
 from ember_core.heat.geometry.bird import cavity_of, leading, parts_of
 from ember_core.heat.physics.boiling import boiling_point
@@ -479,6 +479,18 @@ def _check_sentence(document: Mapping[str, Any]) -> None:
                     most=MOST_OFFSET_K,
                 ),
                 path="/x-gear",
+            )
+        store = gear.get("store", {"kind": "pan"})
+        places = store.get("places", 1) if isinstance(store, Mapping) else None
+        if not isinstance(store, Mapping) or store.get("kind") not in STORE_KEYS or not isinstance(places, int):
+            raise FormatError(
+                say(
+                    "x-gear's store is an object whose kind is one of {choices} and whose places is a whole number; correct it, or "
+                    "leave it out.",
+                    choices=", ".join(STORE_KEYS),
+                ),
+                path="/x-gear/store",
+                code="choice",
             )
     sizes = document["piece"].get("x-sizes-mm", ())
     good = isinstance(sizes, list | tuple) and len(sizes) <= MOST_SIZES

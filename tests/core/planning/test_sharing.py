@@ -233,3 +233,12 @@ def test_forty_pieces_do_not_lie_in_two_litres():
     with pytest.raises(InputError, match="do not lie in 2") as told:
         parse(plan_document(piece=piece, stages=[stage]))
     assert told.value.path == "/stages/0/store/litres"
+
+
+@pytest.mark.parametrize("store", ["pan", {"kind": "kettle"}, {}, {"kind": "pan", "places": "four"}])
+def test_gear_whose_store_is_none_is_refused(store):
+    piece = {"food": "hake", "shape": {"kind": "slab", "thickness_mm": 24}, "start_c": 4, "mass_g": 180}
+    document = plan_document(piece=piece) | {"x-gear": {"name": "P", "offset_c": 0.0, "store": store}}
+    with pytest.raises(InputError) as told:
+        parse(document)
+    assert told.value.path == "/x-gear/store"

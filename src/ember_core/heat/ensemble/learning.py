@@ -6,7 +6,8 @@ linear regression on the difference to what was read, with the reading's error d
 member. Nothing is run again, so an update takes milliseconds; late, missing or unordered readings
 need no care, because only their own times count.
 
-What a probe reads is the core, plus an offset if its tip lies beside the core (drawn for each
+What a probe reads is the core, plus what its tip feels beside the core: the bend of the profile, and its slope where one face is
+hotter (the place drawn for each
 member), plus its own error, plus what the model itself gets wrong.
 """
 
@@ -29,15 +30,18 @@ from ember_core.wording.message import Message, say
 
 PROBE_ERROR_C = 0.5  # standard deviation of a probe's constant error; common thermocouple class, from memory
 
-NOISE_C = 0.3  # of a single reading, standard deviation; an estimate
+NOISE_C = 0.2  # of a single reading, standard deviation; an estimate
 
-MODEL_ERROR_C = 0.1  # K, standard deviation of the model's core; set on blind cooks, see docs/method
+MODEL_ERROR_C = 0.06  # K, standard deviation of the model's core; set on blind cooks, see docs/method
 
-MODEL_TIMING = 0.005  # and of its clock: a share of the time gone by, times the rate of heating; set on blind cooks too
+MODEL_TIMING = 0.002  # and of its clock: a share of the time gone by, times the rate of heating; set on blind cooks
+
+# in fat the transfer runs from quiet to bubbling and back within one cook, and the model has one number for it
+TIMING_BY_KIND = {"fry": 0.014}
 
 MODEL_MEMORY = 0.5  # over this share of the time the model's error stays the same
 
-PROBE_OFFSET_MM = 1.5  # standard deviation of the tip's place along the thickness; an estimate
+PROBE_OFFSET_MM = 0.9  # standard deviation of the tip's place along the thickness; an estimate
 
 BINS = 12
 
@@ -79,6 +83,9 @@ class Learner:
     mean: Array
     offset: Array  # members, share of (mean − core) that the tip feels
     bias: Array  # members, K
+    tip_mm: Array  # members, how far the tip lies beside the core
+    slope: Array  # times, K/mm, across the nominal piece's core: none where both faces meet the same
+    timing: float  # the model's own error of its clock, a share of the time
     seed: int
 
     @classmethod
@@ -122,7 +129,21 @@ class Learner:
         # a parabola from the core out: (mean − core) is a third of its height in a slab, more in round pieces
         height = 3.0 if not closed else 2.0
         offset = height * (2.0 * z[:, 0] * PROBE_OFFSET_MM / 1000.0 / probed.size) ** 2
-        return cls(pull[good], t, core[good], mean[good], offset[good], PROBE_ERROR_C * z[:, 1][good], seed)
+        tip = PROBE_OFFSET_MM * z[:, 0]
+        timing = max(TIMING_BY_KIND.get(kind, MODEL_TIMING) for kind in kinds[cook.pull_stage])
+        slope = np.zeros(t.size) if closed else np.interp(t, cook.t, _slope(cook))
+        return cls(
+            pull[good],
+            t,
+            core[good],
+            mean[good],
+            offset[good],
+            PROBE_ERROR_C * z[:, 1][good],
+            tip[good],
+            slope,
+            timing,
+            seed,
+        )
 
     def update(self, t_s: Array, reading_c: Array) -> Posterior:
         """The forecast given readings of the core.
@@ -144,10 +165,11 @@ class Learner:
         members = self.pull_s.size
         core = np.stack([self._at(self.core, x) for x in times], axis=1)
         mean = np.stack([self._at(self.mean, x) for x in times], axis=1)
-        predicted = core + self.offset[:, None] * (mean - core) + self.bias[:, None]
+        across = self.tip_mm[:, None] * np.interp(times, self.t, self.slope)
+        predicted = core + self.offset[:, None] * (mean - core) + across + self.bias[:, None]
         later = np.stack([self._at(self.core, 1.02 * x) for x in times], axis=1)
         rate = np.maximum((later - core).mean(axis=0), 0.0) / np.maximum(0.02 * times, LEAST_S)  # K/s
-        wrong = MODEL_ERROR_C + MODEL_TIMING * times * rate
+        wrong = MODEL_ERROR_C + self.timing * times * rate
         wide = np.sqrt(predicted.var(axis=0) + wrong**2 + NOISE_C**2)
         off = np.abs(values - predicted.mean(axis=0)) / wide
         keep = off < OUTLIER
@@ -183,6 +205,14 @@ class Learner:
         i = int(np.clip(np.searchsorted(self.t, t) - 1, 0, self.t.size - 2))
         part = min(max((t - self.t[i]) / (self.t[i + 1] - self.t[i]), 0.0), 1.0)
         return np.asarray(curves[:, i] + part * (curves[:, i + 1] - curves[:, i]))
+
+
+def _slope(cook: Cook) -> Array:
+    """How steep a cook is across its core, K/mm, at its times."""
+    middle = cook.depth.size // 2
+    near = slice(max(middle - 2, 0), middle + 2)
+    depth = cook.depth[near] - cook.depth[near].mean()
+    return np.asarray((cook.field[:, near] * depth).sum(axis=1) / (depth**2).sum())
 
 
 def _normal_scores(values: Array) -> Array:

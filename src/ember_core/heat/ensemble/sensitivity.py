@@ -46,6 +46,7 @@ def sensitivities(plan: Plan, cook: Cook) -> tuple[Sensitivity, ...]:
         for i, stage in enumerate(changed.stages):
             if stage.kind in HEAT_KINDS:
                 s.schedule.faces["medium_c"][i] += hotter
+                s.schedule.faces["set_c"][i] += hotter
                 s.schedule.faces["h"][i] *= better
                 s.schedule.faces["emissivity"][i] *= better
         found = coarse_cook(changed, made=s, tol=TOLERANCE_K)
