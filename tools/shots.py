@@ -110,6 +110,8 @@ def main(address: str, token_file: str) -> int:
         c.size(WIDE)
         c.page.get(f"{c.kitchen}/plan/?cut=hogget-shoulder&serve={serve}")
         c.take("plan-round")
+        c.page.get(f"{c.kitchen}/plan/?cut=whole-guinea-fowl&serve={serve}")
+        c.take("plan-bird")
         c.page.get(f"{c.kitchen}/plan/?cut=soft-egg&count=12&serve={serve}")
         c.take("plan-egg")
         c.page.get(f"{c.kitchen}/plan/?cut=guinea-fowl-supreme&size_mm=-3&serve={serve}")
