@@ -7,7 +7,7 @@ from __future__ import annotations
 
 import json
 import math
-from collections.abc import Mapping, Sequence
+from collections.abc import Mapping
 from datetime import datetime
 from functools import lru_cache
 from importlib.resources import files
@@ -15,13 +15,15 @@ from typing import Any
 
 from ember_core.book.foods import doneness_of, food_row, foods
 from ember_core.errors import FormatError, InputError, ValueRangeError
+from ember_core.formats.shapes import check_mass, check_shape, shapes_of
+from ember_core.formats.sharing import also_of, check_store
 from ember_core.formats.stages import STORE_KEYS, read_stage
 from ember_core.formats.usable import check_usable, pointer
 from ember_core.heat.geometry.bird import cavity_of, leading, parts_of
 from ember_core.heat.physics.boiling import boiling_point
 from ember_core.plan.plan import Plan, pieces_kg
-from ember_core.plan.shapes import BY_MASS, FOOD_DENSITY, SHAPE_KEYS, thinnest_mm, volume_mm3
-from ember_core.plan.stages import COOLING_KINDS, HEAT_KINDS, StageSpec
+from ember_core.plan.shapes import BY_MASS
+from ember_core.plan.stages import HEAT_KINDS
 from ember_core.safety.forms import requirement
 from ember_core.wording.message import say
 
@@ -31,13 +33,10 @@ MAX_BYTES = 1_000_000
 
 HOUSE_KEYS = ("base", "rows", "written_plan", "validated")
 
-CUT_SLACK = 1.05  # a portion may be so much larger than what it is cut from: both are measured by hand
 
 PART_TARGETS = ("breast_c", "leg_c", "stuffing_c")
 
 DONE_THROUGH_C = 74.0  # of a stuffing, and of a bird that states nothing: US FDA, Food Code 2022, 3-401.11(A)(3)
-
-LEAST_FILL, MOST_FILL = 0.35, 1.35  # a piece does not fill its shape, or bulges out of it, by so much
 
 
 @lru_cache(maxsize=4)
@@ -199,15 +198,15 @@ def parse(document: Any) -> Plan:
                 path="/piece/composition",
             )
     _check_sentence(document)
-    _check_shape(piece["shape"])
+    check_shape(piece["shape"])
     stuffed = piece["shape"]["kind"] == "bird" and cavity_of(piece["shape"]) == "stuffed"
     required = requirement(row, "stuffed" if stuffed else piece.get("form"), piece.get("handling", ()))
-    _check_mass(piece)
+    check_mass(piece)
     kitchen = document.get("kitchen", {})
     altitude_m = float(kitchen.get("altitude_m", 0.0))
     stages = tuple(
         read_stage(s, i, shape, altitude_m)
-        for i, (s, shape) in enumerate(zip(document["stages"], _shapes(document), strict=True))
+        for i, (s, shape) in enumerate(zip(document["stages"], shapes_of(document), strict=True))
     )
     peaks = [i for i, s in enumerate(stages) if s.until == "peak_core_c"]
     if len(peaks) > 1:
@@ -223,7 +222,7 @@ def parse(document: Any) -> Plan:
                 path=f"/stages/{i}/until/rule",
                 code="missing",
             )
-        _check_store(stage, i, piece)
+        check_store(stage, i, piece)
         if stage.load is not None and stage.kind == "oven":
             own = pieces_kg(piece) or 0.0
             if stage.load.get("kg", own) < own:
@@ -265,7 +264,7 @@ def parse(document: Any) -> Plan:
         serve_at=_serve_at(document.get("serve_at")),
         house=_house(document),
         targets=targets,
-        also=_also(document, stages),
+        also=also_of(document, stages, parse),
     )
     return plan if targets is None else plan.of_part(_leading(plan, targets))
 
@@ -308,115 +307,6 @@ def _targets(
     usual = core_c if core_c is not None else DONE_THROUGH_C
     stuffing = {"stuffing": max(usual, DONE_THROUGH_C)}
     return {part: own.get(part, stuffing.get(part, usual)) for part in parts_of(shape)}
-
-
-MOST_IN_TURN = 12  # pieces laid in one after another are computed one by one
-
-MOST_ALSO = 8
-
-
-def _also(document: Mapping[str, Any], stages: Sequence[StageSpec]) -> tuple[tuple[Plan, float], ...]:
-    """The other pieces that a stage names, each as a plan of its own: that stage, and the rest that follows it.
-
-    Raises
-    ------
-    FormatError, ValueRangeError
-        With the place within ``also``.
-    """
-    out: list[tuple[Plan, float]] = []
-    for i, (raw, stage) in enumerate(zip(document["stages"], stages, strict=True)):
-        if "also" not in raw:
-            continue
-        at = f"/stages/{i}/also"
-        if stage.store is None:
-            raise FormatError(
-                say("also names other pieces in the same store of heat; add store, or leave also out."),
-                path=at,
-                code="missing",
-            )
-        if out or stage.store.get("lay_in_every_s", 0.0) > 0.0:
-            raise FormatError(
-                say(
-                    "One stage may have other pieces, and its own then go in together; leave also out, or lay_in_every_s."
-                ),
-                path=at,
-                code="choice",
-            )
-        after = []
-        for later in document["stages"][i + 1 :]:
-            if later["kind"] in HEAT_KINDS or later["kind"] in COOLING_KINDS or "portion" in later:
-                break
-            after.append({k: v for k, v in later.items() if k not in {"until", "x-say"}})
-        for j, other in enumerate(raw["also"]):
-            in_s, out_s = float(other.get("in_s", 0.0)), other.get("out_s")
-            core = other.get("target", {}).get("core_c")
-            own = {k: v for k, v in raw.items() if k not in {"also", "until", "portion", "minutes", "x-say"}}
-            own["store"] = {k: v for k, v in raw["store"].items() if k != "pieces"}
-            if out_s is not None and out_s <= in_s:
-                raise ValueRangeError(
-                    say("out_s is not after in_s; give the moment it is taken out, or leave out_s out."),
-                    path=f"{at}/{j}/out_s",
-                )
-            if out_s is None and core is None:
-                raise FormatError(
-                    say("Another piece needs an end: target.core_c, or out_s."), path=f"{at}/{j}/target", code="missing"
-                )
-            own["minutes"] = raw["minutes"] if out_s is None else (out_s - in_s) / 60.0
-            if out_s is None:
-                own["until"] = {"peak_core_c" if after else "core_c": core}
-            kept = {k: document[k] for k in ("format", "kitchen", "rules", "guests", "x-house") if k in document}
-            target = {"target": other["target"]} if "target" in other else {}
-            try:
-                plan = parse({**kept, **target, "piece": other["piece"], "stages": [own, *after]})
-            except InputError as error:
-                known = error.path.startswith(("/piece", "/target"))
-                error.path = f"{at}/{j}{error.path}" if known else f"{at}/{j}"
-                raise
-            out.append((plan, in_s))
-    return tuple(out)
-
-
-MOST_OF_A_STORE = 0.8  # of a liquid's volume may be pieces: more do not lie in it
-
-
-def _check_store(stage: StageSpec, i: int, piece: Mapping[str, Any]) -> None:
-    """How large the pieces are is known, and they fit into what they lie in."""
-    if stage.store is None:
-        return
-    if "mass_g" not in piece and (piece["shape"]["kind"] in {"slab"} or volume_mm3(piece["shape"])[1]):
-        raise FormatError(
-            say("A store needs piece.mass_g: how much heat a piece takes hangs on it. Add it, or leave store out."),
-            path="/piece/mass_g",
-            code="missing",
-        )
-    many = stage.store.get("pieces", piece.get("count", 1))
-    if stage.store.get("lay_in_every_s", 0.0) > 0.0 and many > MOST_IN_TURN:
-        raise ValueRangeError(
-            say(
-                "{many} pieces are laid in one after another; at most {most} are computed so. Give fewer, or leave lay_in_every_s "
-                "out.",
-                many=many,
-                most=MOST_IN_TURN,
-            ),
-            path=f"/stages/{i}/store/lay_in_every_s",
-        )
-    litres = stage.store.get("litres")
-    if litres is None:
-        return
-    own = piece["mass_g"] / FOOD_DENSITY if "mass_g" in piece else volume_mm3(piece["shape"])[0] * 1e-6
-    if own * many > MOST_OF_A_STORE * litres:
-        raise ValueRangeError(
-            say(
-                "{many} pieces are {volume:.1f} litres and do not lie in {litres:g}. Give at least {least:.1f} litres, or at most "
-                "{fit} pieces.",
-                many=many,
-                volume=own * many,
-                litres=litres,
-                least=own * many / MOST_OF_A_STORE,
-                fit=int(MOST_OF_A_STORE * litres / own),
-            ),
-            path=f"/stages/{i}/store/litres",
-        )
 
 
 def _house(document: Mapping[str, Any]) -> Mapping[str, Any] | None:
@@ -507,96 +397,6 @@ def _check_sentence(document: Mapping[str, Any]) -> None:
             say("An egg's or a bird's size is its mass; leave x-sizes-mm out, and make a plan for each size."),
             path="/piece/x-sizes-mm",
             code="choice",
-        )
-
-
-def _check_shape(shape: Mapping[str, Any], at: str = "/piece/shape") -> None:
-    """A shape states its own lengths and no others."""
-    kind = shape["kind"]
-    for key in shape:
-        if key not in {"kind", *SHAPE_KEYS[kind]} and not key.startswith("x-"):
-            raise FormatError(
-                say(
-                    "A {kind} has {choices}, not {key}; leave it out, or choose the shape that has it (box, cylinder, "
-                    "ellipsoid).",
-                    kind=kind,
-                    choices=", ".join(SHAPE_KEYS[kind]),
-                    key=key,
-                ),
-                path=f"{at}/{key}",
-                code="choice",
-            )
-
-
-def _shapes(document: Mapping[str, Any]) -> list[Mapping[str, Any]]:
-    """The shape in each stage: the piece's, and from where it is cut that of a portion.
-
-    Raises
-    ------
-    FormatError, ValueRangeError
-        A portion before the first stage, a second one, of an egg, or larger than the piece.
-    """
-    shape, out, cut = document["piece"]["shape"], list[Mapping[str, Any]](), False
-    for i, stage in enumerate(document["stages"]):
-        portion = stage.get("portion")
-        if portion is not None:
-            at = f"/stages/{i}/portion"
-            if i == 0 or cut:
-                why = say("It is cut once already") if cut else say("Before its first stage it is piece.shape")
-                raise FormatError(
-                    say("{why}; leave portion out here, or give the shape there.", why=why), path=at, code="choice"
-                )
-            if BY_MASS & {portion["kind"], shape["kind"]}:
-                raise FormatError(
-                    say("An egg or a whole bird is not cut into portions here; leave portion out."),
-                    path=at,
-                    code="choice",
-                )
-            _check_shape(portion, at)
-            _fits_in(portion, shape, at)
-            shape, cut = portion, True
-        out.append(shape)
-    return out
-
-
-def _fits_in(portion: Mapping[str, Any], whole: Mapping[str, Any], at: str) -> None:
-    """A portion is nowhere thicker than what it is cut from, and no larger."""
-    thick, most = thinnest_mm(portion), thinnest_mm(whole)
-    (volume, _), (holds, _) = volume_mm3(portion), volume_mm3(whole)
-    open_ended = volume_mm3(portion)[1]
-    if thick > most * CUT_SLACK or (not open_ended and volume > holds * CUT_SLACK):
-        raise ValueRangeError(
-            say(
-                "The portion ({thick:length}) is larger than the piece it is cut from ({most:length}). Give a portion that fits "
-                "into the piece.",
-                thick=thick,
-                most=most,
-            ),
-            path=at,
-        )
-
-
-def _check_mass(piece: Mapping[str, Any]) -> None:
-    """The mass is one that the shape can have: what is cooked and what is stated are the same piece."""
-    mass, shape = piece.get("mass_g"), piece["shape"]
-    if mass is None:
-        return
-    if shape["kind"] in BY_MASS:
-        fits, open_ended = float(shape["mass_g"]), False
-    else:
-        volume, open_ended = volume_mm3(shape)
-        density = piece.get("properties", {}).get("density_kg_m3", FOOD_DENSITY)
-        fits = volume * density * 1e-6
-    least = 0.0 if open_ended else LEAST_FILL * fits
-    if not least <= mass <= MOST_FILL * fits:
-        raise ValueRangeError(
-            say(
-                "The mass is {mass:g} g, and this shape holds about {fits:,.0f} g. Correct the mass or the lengths, or "
-                "leave the mass out.",
-                mass=mass,
-                fits=fits,
-            ),
-            path="/piece/mass_g",
         )
 
 
