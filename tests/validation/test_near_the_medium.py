@@ -203,7 +203,7 @@ def test_a_bath_is_cooled_by_what_goes_in_then():
     cold, cook = drop([])
     warmed, _ = drop([{"kind": "bath", "minutes": 60, "medium_c": 40}])
     frozen, _ = drop([], -20.0)
-    assert 0.5 < cold < 1.8 * 3.5 / (8 * 4.11 + 1.8 * 3.5) * 55  # less than all at once without a heater
+    assert 0.3 < cold < 1.8 * 3.5 / (8 * 4.11 + 1.8 * 3.5) * 55  # less than all at once without a heater
     assert warmed == pytest.approx(cold * 20 / 55, rel=0.35)
     assert frozen > 1.1 * cold
     assert cook.core[-1] < drop([{"kind": "bath", "minutes": 60, "medium_c": 40}])[1].core[-1]

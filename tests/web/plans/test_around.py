@@ -235,7 +235,7 @@ def test_the_ring_and_its_batches(kitchen, as_):
     ("gear", "way", "said"),
     [
         ({"kind": "pan", "mass_kg": 0.9, "material": "aluminium", "watts": 500}, "hot-pan-basted", "the pan"),
-        ({"kind": "bath", "litres": 3, "watts": 300}, "bath", "the bath"),
+        ({"kind": "bath", "litres": 2, "watts": 120}, "bath", "the bath"),
     ],
 )
 def test_gear_that_is_known_brings_its_store_of_heat(kitchen, as_, gear, way, said):
