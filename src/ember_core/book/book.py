@@ -23,7 +23,7 @@ WAYS = ("first", "pan", "oven", "bath", "water", "fire")  # the files of the shi
 SPREADS = "usual"  # the id of the one row of spreads
 REACHED_K = 0.6  # a doneness name is reached so far below its temperature
 # the power by which a mass goes with a size, by shape; others: 1. Of a bird see data/birds.toml
-DIRECTIONS = {"slab": 1, "cylinder": 2, "sphere": 3, "egg": 3, "bird": 1.0 / 0.45}
+DIRECTIONS = {"slab": 1, "cylinder": 2, "sphere": 3, "egg": 3, "bird": 1.0 / read_toml("birds.toml")["power"]}
 
 
 def _shelf(rows: Iterable[Row], kind: str) -> Shelf:

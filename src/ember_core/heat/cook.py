@@ -440,7 +440,7 @@ def _begins_at(faces: Any) -> float:
     return float(stored[0]) if stored.size else np.nan
 
 
-def _places(line: Array, closed: bool, depth: Array) -> Array:
+def _places(depth: Array, closed: bool) -> Array:
     """Where the cells of a line lie, as shares of half its length from the core: -1 to 1, or 0 to 1 from the centre out."""
     half_cell = 0.5 * (depth[-1] - depth[-2]) if depth.size > 1 else depth[-1]
     whole = depth[-1] + half_cell
@@ -454,8 +454,8 @@ def joined(a: Stretch, b: Stretch) -> Stretch:
     knows: so ``elsewhere`` holds the worst pairs besides, the coldest and the slowest place of the one with every place of
     the other.
     """
-    at = _places(a.line, a.closed, a.depth)
-    there = _places(b.line, b.closed, b.depth)
+    at = _places(a.depth, a.closed)
+    there = _places(b.depth, b.closed)
     if b.closed and not a.closed:
         at = np.abs(at)
     line = np.stack([np.interp(at, there, row) for row in b.line])

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import replace
 from typing import Any
 
 from ember_core.heat.cook import Cook, run
@@ -33,11 +32,6 @@ def other_parts(plan: Plan, cook: Cook, limits: Mapping[str, Any] | None = None)
     out = []
     for part in plan.targets:
         if part != plan.shape["part"]:
-            one = plan.of_part(part)
-            timed = tuple(
-                replace(s, minutes=max(length, 1e-3) / 60.0, until=None)
-                for s, length in zip(one.stages, lengths, strict=True)
-            )
-            one = replace(one, stages=timed)
+            one = plan.of_part(part).by_clock(lengths)
             out.append((one, run(one, setup(one, **(limits or {})))))
     return tuple(out)

@@ -94,20 +94,13 @@ def shared(plan: Plan, limits: Mapping[str, Any], budget_s: float | None) -> Sha
         made = setup(one, **limits)
         last = _last_of(plan, first)
         found = cook_together([Sharer(one, made, first, last, apart * k) for k in range(count)], budget_s=budget_s)
-        lengths = stage_lengths(found.cooks[0])
-        timed = replace(
-            one,
-            stages=tuple(
-                replace(s, minutes=max(length, 1e-3) / 60.0, until=None)
-                for s, length in zip(one.stages, lengths, strict=True)
-            ),
-        )
+        timed = one.by_clock(stage_lengths(found.cooks[0]))
+        by_clock = setup(timed, **limits)
         like = []
         for own in found.setups[1:]:
-            by_clock = setup(timed, **limits)
-            faces = own.schedule.faces.copy()
-            by_clock = replace(by_clock, others=own.others, schedule=by_clock.schedule._replace(faces=faces))
-            like.append((timed, run(timed, by_clock, budget_s=budget_s)))
+            begun = by_clock.schedule._replace(faces=own.schedule.faces.copy())
+            later = replace(by_clock, others=own.others, schedule=begun)
+            like.append((timed, run(timed, later, budget_s=budget_s)))
         return Shared(found.cooks[0], found.setups[0], tuple(like), ())
     if not plan.also:
         return None

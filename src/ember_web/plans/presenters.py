@@ -124,7 +124,7 @@ def build(outcome: Outcome, kitchen: Kitchen, book: Book, now: datetime, cursor_
     )
 
 
-FACES = {1: (N_("all round"),), 2: (N_("first in the pan, or above"), N_("the other"))}
+FACES = {1: (N_("all round"),), 2: (N_("first side"), N_("other side"))}
 
 
 def _outside(plan: Plan, result: Mapping[str, Any]) -> dict[str, Any] | None:

@@ -9,7 +9,7 @@ import pytest
 
 from ember_core.errors import FormatError, InputError
 from ember_core.formats.plan import parse
-from ember_core.heat.cook import joined, run
+from ember_core.heat.cook import run
 from ember_core.heat.ensemble.coarse import coarse_setup
 from ember_core.heat.ensemble.forecast import forecast
 from ember_core.heat.setup import setup
@@ -192,7 +192,6 @@ def test_what_is_joined_keeps_all_pairs_that_could_be():
     core = cook.core[head]
     like_core = np.abs(cook.elsewhere[head] - core[:, None]).max(axis=0) < 0.3
     assert like_core.sum() >= 24  # the whole core's history, with each cell of the portion
-    assert joined.__doc__
 
 
 def test_the_move_says_to_cut():

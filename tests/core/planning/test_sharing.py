@@ -16,6 +16,7 @@ from ember_core.heat.setup import setup
 from ember_core.heat.together import Sharer, cook_together
 from ember_core.planning.compute import compute
 from ember_core.planning.sharing import shared
+from ember_core.safety.statement import state_rule
 from tests.conftest import plan_document
 
 MEAT = {"conductivity_w_mk": 0.48, "density_kg_m3": 1060.0, "specific_heat_j_kgk": 3500.0}
@@ -108,16 +109,18 @@ def test_a_plan_laid_in_turn_says_what_becomes_of_the_others():
     assert min(c for _, c in outcome.result["stages"][0]["medium"]) < 200.0
 
 
-def test_the_rule_is_that_of_every_piece_in_turn():
+@pytest.mark.parametrize(("target_c", "mass_kg"), [(52.0, 0.6), (63.3, 0.6), (66.0, 3.0)])
+def test_the_rule_is_that_of_every_piece_in_turn(target_c, mass_kg):
     """Wherever one of them falls short, the plan does: a wrong met is looked for in the light pan."""
-    for mass in (0.6, 3.0):
-        plan = in_turn(20.0, count=4, mass_kg=mass)
-        found = shared(plan, {"rows": (), "lethality": None}, None)
-        result = compute(plan, with_forecast=False).result
-        peaks = [found.cook.peak_core_c, *(c.peak_core_c for _, c in found.like)]
-        if min(peaks) < 51.0:
-            assert result["rule"]["met"] is not True
-        assert len(found.like) == 3
+    document = copy.deepcopy(dict(in_turn(20.0, count=3, mass_kg=mass_kg).document))
+    document["target"] = {"core_c": target_c}
+    document["stages"][1]["until"] = {"peak_core_c": target_c}
+    plan = parse(document)
+    found = shared(plan, {"rows": (), "lethality": None}, None)
+    each = [state_rule(p, c)[0]["met"] for p, c in ((plan, found.cook), *found.like)]
+    assert len(each) == 3
+    assert compute(plan, with_forecast=False).result["rule"]["met"] is all(each)
+    assert target_c > 60.0 or not any(each)
 
 
 def roast(also, **stage):
