@@ -62,12 +62,21 @@ SHEET_CONTACT, SHEET_SHARE, SHEET_EMISSIVITY = 170.0, 1.0, 0.5  # W/(m² K); of 
 SHEET_WARMS_S = 40.0  # until it is as warm as what heats it
 FOOD_DENSITY = 1060.0  # kg/m³
 # what a pan, bath, fat or oven with a store of its own holds, J/(kg K) or J/(L K), and loses, W/K; what it begins with unsaid
-STORE_HEAT = {"steel": 500.0, "cast-iron": 470.0, "aluminium": 890.0, "copper": 385.0, "bath": 4130.0, "fat": 1750.0}
-STORE_OF = {"pan": "pan", "bath": "bath", "fat": "fry", "oven": "oven"}
-STORE_LEAVES = {"pan": 2.8, "bath": 3.2, "fat": 4.5, "oven": 6.5}
-STORE_USUAL = {"pan": 2.1, "bath": 12.0, "fat": 8.0, "oven": 21.0}  # kg or L
-STORE_WATTS = {"pan": 1500.0, "bath": 1200.0, "fat": 5000.0, "oven": 3000.0}
-SWITCH_K = {"bath": 0.4, "fat": 2.0, "oven": 4.0}  # a thermostat clicks so far on either side of what it is set to
+STORE_HEAT = {
+    "steel": 500.0, "cast-iron": 470.0, "aluminium": 890.0, "copper": 385.0, "china": 870.0,
+    "bath": 4130.0, "fat": 1750.0, "pot": 4130.0,
+}  # fmt: skip
+STORE_OF = {
+    "pan": ("pan",), "bath": ("bath",), "fat": ("fry",), "oven": ("oven",), "pot": ("boil", "simmer"),
+    "cabinet": ("hold",), "plate": ("rest",),
+}  # fmt: skip
+STORE_LEAVES = {"pan": 2.8, "bath": 3.2, "fat": 4.5, "oven": 6.5, "pot": 4.4, "cabinet": 3.3, "plate": 0.5}
+STORE_USUAL = {"pan": 2.1, "bath": 12.0, "fat": 8.0, "oven": 21.0, "pot": 5.0, "cabinet": 19.0, "plate": 0.8}  # kg or L
+STORE_WATTS = {"pan": 1500.0, "bath": 1200.0, "fat": 5000.0, "oven": 3000.0, "pot": 2000.0, "cabinet": 1200.0, "plate": 0.0}
+SWITCH_K = {"bath": 0.4, "fat": 2.0, "oven": 4.0, "pot": 0.3, "cabinet": 2.0, "plate": 1.0}  # a thermostat clicks so far on either side of what it is set to
+LIES_ON = {"plate": 110.0, "board": 12.0, "stacked": 0.8}  # W/(m² K), where a piece rests
+LID_LEAVES = 0.4  # share of a pot's loss that a lid leaves
+DOOR_LEAVES = 15.0  # W/K more while a door stands open
 HAND_K = 15.0  # a hand at the burner turns it full open this far below
 WANDER = 0.7  # of the medium's own spread: doors, thermostats and neighbours on the same heat
 PERIOD_S = 1800.0  # with which a medium wanders
@@ -190,7 +199,9 @@ class Pieces:
             off = self._each("medium_c") + self.wander() if kind != "rest" else 0.0 * same
             surroundings = medium + spread * off
             store = raw.get("store")
-            if store is not None and STORE_OF[store["kind"]] == kind:
+            if kind == "rest" and merged.get("variant") in LIES_ON:
+                h, vapour, shine = LIES_ON[merged["variant"]] * same, 0.0, 0.0 * same
+            if store is not None and self.in_store(store["kind"], merged, kind):
                 surroundings = self.pot  # the same array: it moves with every step
             if name == "b" and self.on_sheet(raw):
                 kelvin = 0.5 * (surroundings + 273.15 + 330.0)
@@ -218,12 +229,8 @@ class Pieces:
         store = None if stage is None else self.plan["stages"][stage].get("store")
         kept = None if before is None else self.plan["stages"][before].get("store")
         if store is not None and store != kept:
-            kind = STORE_OF[store["kind"]]
-            raw = self.plan["stages"][stage]
-            parts = [raw, *raw.get("faces", {}).values()]
-            medium = next(p["medium_c"] for p in parts if p.get("kind", raw["kind"]) == kind and "medium_c" in p)
-            spread = {"pan": 6.0, "oven": 3.0}.get(kind, 0.2)
-            self.begun = medium + spread * self._each("medium_c")
+            spread = {"pan": 6.0, "oven": 3.0}.get(store["kind"], 0.2)
+            self.begun = self.set_off(stage) + spread * self._each("medium_c")
             self.pot[:] = self.begun
         if before is None or stage is None or self.plan["stages"][before]["kind"] != "oven":
             self.vapour_kg[:] = AIR_VAPOUR * self.oven_m3(stage) / (STEAM_GAS * 450.0)
@@ -326,12 +333,18 @@ class Pieces:
         nominal = piece["shape"].get("thickness_mm", piece["shape"].get("diameter_mm", 0.0)) / 1000.0
         area = litres / nominal if self.exponent == 0 else 4.0 * litres / nominal
         taken = sum(area * self.passes[i] for i in (0, 1) if faces[i][1] is self.pot and (i == 1 or self.exponent == 0))
+        made_of = "china" if kind == "plate" else "steel"
         amount = store.get("mass_kg", store.get("litres", STORE_USUAL[kind]))
         holds = (
-            amount * STORE_HEAT[kind if kind in STORE_HEAT else store.get("material", "steel")] * self._each("holds")
+            amount * STORE_HEAT[kind if kind in STORE_HEAT else store.get("material", made_of)] * self._each("holds")
         )
-        loses = STORE_LEAVES[kind]
+        loses = STORE_LEAVES[kind] * (LID_LEAVES if store.get("lid") else 1.0)
+        since = self.now - self.entered
+        if any(d["at_s"] <= since < d["at_s"] + d["open_s"] for d in store.get("doors", ())):
+            loses += DOOR_LEAVES
         wanted = self.begun + store.get("set_c", 0.0) - self.set_off(stage) if "set_c" in store else self.begun
+        if self.plan["stages"][stage]["kind"] == "boil":
+            wanted = self.boil_c
         keeps = loses * (self.begun - self.air_c)
         if kind == "pan" and "set_c" not in store:
             brings = store["power_w"] * self._each("brings") if "power_w" in store else keeps * self._each("brings")
@@ -348,9 +361,15 @@ class Pieces:
     def set_off(self, stage: int) -> float:
         """What a stage says its medium begins at, °C."""
         raw = self.plan["stages"][stage]
-        parts = [raw, *raw.get("faces", {}).values()]
-        of = STORE_OF[raw["store"]["kind"]]
-        return float(next(p["medium_c"] for p in parts if p.get("kind", raw["kind"]) == of and "medium_c" in p))
+        store, own = raw["store"]["kind"], raw.get("faces", {}).values()
+        parts = [p for p in ({**raw, **face} for face in (own or [{}])) if self.in_store(store, p, p["kind"])]
+        usual = self.air_c if store == "plate" else self.boil_c
+        return float(parts[0].get("medium_c", usual))
+
+    @staticmethod
+    def in_store(store: str, merged: Mapping[str, Any], kind: str) -> bool:
+        """Whether a face of a kind lies in a store."""
+        return kind in STORE_OF[store] and (store != "plate" or merged.get("variant") == "plate")
 
     def drying(self, face: int, t_c: Any, medium: Any, h: float, dt: float, stage: int | None, own: bool) -> Any:
         """Latent heat leaving the wet faces, W/m²; a face dries as water leaves it."""

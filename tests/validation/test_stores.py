@@ -9,6 +9,7 @@ from scipy.integrate import solve_ivp
 from ember_core.formats.plan import parse
 from ember_core.heat.cook import run
 from ember_core.heat.setup import setup
+from ember_core.planning.compute import compute
 from tests.conftest import plan_document
 
 MEAT = {"conductivity_w_mk": 0.48, "density_kg_m3": 1060.0, "specific_heat_j_kgk": 3500.0}
@@ -25,26 +26,30 @@ def cooked(stages, shape, *, mass_g=None, count=1, food=None, start_c=5.0, **mor
     return run(plan, setup(plan))
 
 
-def slab_and_store(t, *, thick, mass_kg, count, h_a, h_b, far_c, medium_c, capacity, supply, loss, cells=240):
+def slab_and_store(
+    t, *, thick, mass_kg, count, h_a, h_b, far_c, medium_c, capacity, supply, loss, cells=240, start_c=5.0, most_s=np.inf
+):
     """Core and medium, °C, of ``count`` slabs with face b in the store and face a in air: finite volumes and LSODA.
 
-    ``supply`` (W) is a function of the store's temperature.
+    ``supply`` (W) and, where it is a function, ``loss`` (W/K) are those of the store's temperature and of time.
     """
+    loses = loss if callable(loss) else lambda _: loss
     k, rho, c = MEAT.values()
     dx = thick / cells
     area = mass_kg / rho / thick
 
-    def rate(_, y):
+    def rate(moment, y):
         piece, medium = y[:-1], y[-1]
         half = 2.0 * k / dx
         into_a = (far_c - piece[0]) / (1.0 / h_a + 1.0 / half)
         into_b = (medium - piece[-1]) / (1.0 / h_b + 1.0 / half)
         flow = np.concatenate([[into_a], -k * np.diff(piece) / dx, [-into_b]])
         change = (flow[:-1] - flow[1:]) / (rho * c * dx)
-        return np.append(change, (supply(medium) - loss * (medium - AIR_C) - count * area * into_b) / capacity)
+        return np.append(change, (supply(medium) - loses(moment) * (medium - AIR_C) - count * area * into_b) / capacity)
 
-    begin = np.append(np.full(cells, 5.0), medium_c)
-    found = solve_ivp(rate, (0, t[-1]), begin, method="LSODA", t_eval=t, rtol=1e-8, atol=1e-8, lband=1, uband=cells).y
+    begin = np.append(np.full(cells, start_c), medium_c)
+    limits = {"rtol": 1e-8, "atol": 1e-8, "lband": 1, "uband": cells, "max_step": most_s}
+    found = solve_ivp(rate, (0, t[-1]), begin, method="LSODA", t_eval=t, **limits).y
     middle = cells // 2
     return 0.5 * (found[middle - 1] + found[middle]), found[-1]
 
@@ -119,6 +124,82 @@ def symmetric(times, supply, cells=120):
         rate, (0, times[-1]), np.append(np.full(cells, 5.0), 60.0), method="LSODA", t_eval=times, rtol=1e-8, atol=1e-8,
     ).y  # fmt: skip
     return 1.125 * found[0] - 0.125 * found[1], found[-1]
+
+
+def thermostat_of(heater, wanted, loss, band):
+    """W of a heater at a store's temperature: full a ``band`` below what is wanted, what holds it there."""
+    hold = loss * (wanted - AIR_C)
+    return lambda medium: min(max(hold + (heater - hold) / band * (wanted - medium), 0.0), heater)
+
+
+OPEN_OVEN, OPEN_CABINET = [(600.0, 20.0), (1200.0, 45.0)], [(300.0, 60.0)]
+
+
+@pytest.mark.parametrize(
+    ("kind", "word", "medium", "loss", "band", "heater", "opened"),
+    [("oven", "oven", 180.0, 6.0, 10.0, 1500.0, OPEN_OVEN), ("cabinet", "hold", 65.0, 3.0, 3.0, 400.0, OPEN_CABINET)],
+)
+def test_a_door_that_is_opened(kind, word, medium, loss, band, heater, opened):
+    """Walls of 20 kg of steel lose 14 W/K more while the door is open; four slabs, one face on a rack in the store."""
+    times = np.sort([v for at, long in opened for v in (at, at + long, at + long + 90.0)] + [2400.0])
+    store = {"kind": kind, "power_w": heater, "pieces": 4, "doors": [{"at_s": a, "open_s": o} for a, o in opened]}
+    faces = {
+        "b": {"medium_c": medium, "surface": {"h_w_m2k": 40}},
+        "a": {"kind": "rest", "medium_c": AIR_C, "surface": {"h_w_m2k": 12}},
+    }
+    piece = {"properties": MEAT, "shape": {"kind": "slab", "thickness_mm": 30}, "start_c": 5, "mass_g": 400}
+    stage = {"kind": word, "minutes": 45, "store": store, "faces": faces}
+    plan = parse(plan_document(piece=piece, stages=[stage], report_at_s=list(times), kitchen={"air_c": AIR_C}))
+    cook = compute(plan).cook
+    core, walls = slab_and_store(
+        times, thick=0.03, mass_kg=0.4, count=4, h_a=12.0, h_b=40.0, far_c=AIR_C, medium_c=medium, capacity=20 * STEEL,
+        supply=thermostat_of(heater, medium, loss, band), most_s=5.0,
+        loss=lambda t: loss + 14.0 * any(at <= t < at + long for at, long in opened),
+    )  # fmt: skip
+    at = [cook.at(t) for t in times]
+    assert np.abs(cook.medium[at] - walls).max() < 0.3
+    assert np.abs(cook.core[at] - core).max() < 0.1
+    before, after = (np.interp(t, cook.t, cook.medium) for t in (opened[-1][0], sum(opened[-1])))
+    assert before - after > 0.3  # it is felt
+
+
+@pytest.mark.parametrize(("begins", "lid"), [(None, False), (None, True), (14.0, True), (14.0, False)])
+def test_a_pot_comes_back_to_the_boil_or_is_brought_to_it(begins, lid):
+    """3 litres and a burner of 1.5 kW; eight slabs of 150 g, one face in the water: vapour takes what is too much."""
+    times = np.array([30.0, 120.0, 300.0, 600.0, 1100.0])
+    store = {"kind": "pot", "litres": 3, "power_w": 1500, "pieces": 8, "lid": lid}
+    surface = {"surface": {"h_w_m2k": 800}}
+    faces = {
+        "b": surface if begins is None else surface | {"medium_c": begins},
+        "a": {"kind": "rest", "medium_c": AIR_C, "surface": {"h_w_m2k": 0}},
+    }
+    stage = {"kind": "boil", "minutes": 20, "store": store, "faces": faces}
+    cook = cooked(
+        [stage], {"kind": "slab", "thickness_mm": 20}, mass_g=150, report_at_s=list(times), kitchen={"air_c": AIR_C}
+    )
+    boil, loss = 99.974, 1.5 if lid else 4.0  # 0 m, IAPWS SR1-86
+    core, water = slab_and_store(
+        times, thick=0.02, mass_kg=0.15, count=8, h_a=1e-9, h_b=800.0, far_c=AIR_C, medium_c=begins or boil,
+        capacity=3 * WATER, supply=thermostat_of(1500.0, boil, loss, 1.0), loss=loss, start_c=5.0,
+    )  # fmt: skip
+    at = [cook.at(t) for t in times]
+    assert np.abs(cook.medium[at] - water).max() < 0.3
+    assert np.abs(cook.core[at] - core).max() < 0.15
+    assert cook.medium[-1] == pytest.approx(boil, abs=0.5)
+    if begins is None:
+        assert np.nanmin(cook.medium) < boil - 0.5
+
+
+def test_a_plate_and_what_lies_on_it_come_to_one_temperature():
+    """A china plate of 0.8 kg at 70 °C (850 J/(kg K)) under a slab of 250 g at 50 °C that loses nothing elsewhere."""
+    store = {"kind": "plate", "loss_w_k": 0.0}
+    faces = {"b": {"variant": "plate", "medium_c": 70}, "a": {"surface": {"h_w_m2k": 0}}}
+    stage = {"kind": "rest", "minutes": 240, "store": store, "faces": faces}
+    cook = cooked([stage], {"kind": "slab", "thickness_mm": 25}, mass_g=250, start_c=50.0)
+    plate, piece = 0.8 * 850.0, 0.25 * 3500.0
+    even = (plate * 70 + piece * 50) / (plate + piece)
+    assert cook.medium[-1] == pytest.approx(even, abs=0.1)
+    assert cook.core[-1] == pytest.approx(even, abs=0.1)
 
 
 SHAPES = {

@@ -205,7 +205,7 @@ def give_store(stages: list[dict[str, Any]], store: Mapping[str, Any], count: in
     pieces = min(count, int(store.get("places", count)))
     for stage in stages:
         parts = [stage, *stage.get("faces", {}).values()]
-        lies = [p for p in parts if p.get("kind", stage["kind"]) == of and "medium_c" in p]
+        lies = [p for p in parts if p.get("kind", stage["kind"]) in of and "medium_c" in p]
         if lies and "load" not in stage and not any("medium_from_c" in p for p in parts):
             aims = {"set_c": lies[0]["medium_c"]} if "power_w" in own else {}
             stage["store"] = {**own, **aims, "pieces": pieces}

@@ -16,11 +16,12 @@ from typing import Any
 from ember_core.book.foods import doneness_of, food_row, foods
 from ember_core.errors import FormatError, InputError, ValueRangeError
 from ember_core.formats.shapes import check_mass, check_shape, shapes_of
-from ember_core.formats.sharing import also_of, check_store
-from ember_core.formats.stages import STORE_KEYS, read_stage
+from ember_core.formats.sharing import also_of, check_one_at_a_time, check_store
+from ember_core.formats.stages import read_stage
 from ember_core.formats.usable import check_usable, pointer
 from ember_core.heat.geometry.bird import cavity_of, leading, parts_of
 from ember_core.heat.physics.boiling import boiling_point
+from ember_core.heat.physics.stores import kinds as stores
 from ember_core.plan.plan import Plan, pieces_kg
 from ember_core.plan.shapes import BY_MASS
 from ember_core.plan.stages import HEAT_KINDS
@@ -241,6 +242,7 @@ def parse(document: Any) -> Plan:
                 path="/piece/mass_g",
                 code="missing",
             )
+    check_one_at_a_time(stages, any("also" in s for s in document["stages"]))
     target = _target(document.get("target", {}), row)
     targets = _targets(document, row, target)
     plan = Plan(
@@ -372,12 +374,12 @@ def _check_sentence(document: Mapping[str, Any]) -> None:
             )
         store = gear.get("store", {"kind": "pan"})
         places = store.get("places", 1) if isinstance(store, Mapping) else None
-        if not isinstance(store, Mapping) or store.get("kind") not in STORE_KEYS or not isinstance(places, int):
+        if not isinstance(store, Mapping) or store.get("kind") not in stores() or not isinstance(places, int):
             raise FormatError(
                 say(
                     "x-gear's store is an object whose kind is one of {choices} and whose places is a whole number; correct it, or "
                     "leave it out.",
-                    choices=", ".join(STORE_KEYS),
+                    choices=", ".join(stores()),
                 ),
                 path="/x-gear/store",
                 code="choice",

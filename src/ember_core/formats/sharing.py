@@ -6,6 +6,7 @@ from collections.abc import Callable, Mapping, Sequence
 from typing import Any
 
 from ember_core.errors import FormatError, InputError, ValueRangeError
+from ember_core.heat.physics.stores import same_store
 from ember_core.plan.plan import Plan
 from ember_core.plan.shapes import FOOD_DENSITY, volume_mm3
 from ember_core.plan.stages import COOLING_KINDS, HEAT_KINDS, StageSpec
@@ -61,7 +62,7 @@ def also_of(
             in_s, out_s = float(other.get("in_s", 0.0)), other.get("out_s")
             core = other.get("target", {}).get("core_c")
             own = {k: v for k, v in raw.items() if k not in {"also", "until", "portion", "minutes", "x-say"}}
-            own["store"] = {k: v for k, v in raw["store"].items() if k != "pieces"}
+            own["store"] = {k: v for k, v in raw["store"].items() if k not in {"pieces", "doors"}}
             if out_s is not None and out_s <= in_s:
                 raise ValueRangeError(
                     say("out_s is not after in_s; give the moment it is taken out, or leave out_s out."),
@@ -84,6 +85,38 @@ def also_of(
                 raise
             out.append((plan, in_s))
     return tuple(out)
+
+
+def check_one_at_a_time(stages: Sequence[StageSpec], also: bool) -> None:
+    """A medium whose door is opened, or that others share, is the plan's only one of that sort, and no other store follows it.
+
+    What such a medium gives up is known by the clock of the plan, which another store must not be charged with.
+
+    Raises
+    ------
+    FormatError
+    """
+    by_clock = [
+        i
+        for i, s in enumerate(stages)
+        if s.store is not None and (also or s.store.get("doors") or s.store.get("lay_in_every_s", 0.0) > 0.0)
+    ]
+    if not by_clock:
+        return
+    first = by_clock[0]
+    for i, stage in enumerate(stages[first + 1 :], first + 1):
+        if stage.store is None:
+            continue
+        if not same_store(stage.store, stages[first].store) or stage.store.get("doors"):
+            raise FormatError(
+                say(
+                    "Stage {first} has a medium whose door is opened or that other pieces share; another store of heat after it is "
+                    "not computed. Leave store out here, or doors, also and lay_in_every_s there.",
+                    first=first + 1,
+                ),
+                path=f"/stages/{i}/store",
+                code="choice",
+            )
 
 
 def check_store(stage: StageSpec, i: int, piece: Mapping[str, Any]) -> None:

@@ -12,6 +12,8 @@ from typing import Any
 from ember_core.data.loader import read_toml
 from ember_core.errors import FormatError, ValueRangeError
 from ember_core.heat.physics.boiling import boiling_point
+from ember_core.heat.physics.stores import kinds as stores
+from ember_core.heat.physics.stores import lies_in
 from ember_core.plan.shapes import faces_of
 from ember_core.plan.stages import FaceSpec, StageSpec
 from ember_core.wording.message import say
@@ -84,7 +86,7 @@ def read_stage(raw: Mapping[str, Any], index: int, shape: Mapping[str, Any], alt
         where = {k: f"{at}/faces/{described}/{k}" if k in stated else f"{at}/{k}" for k in FACE_KEYS}
         if own is not None:
             where["missing"] = f"{at}/faces/{described}/medium_c"
-        specs.append(_face({**shared, **stated}, kind, where, altitude_m))
+        specs.append(_face({**shared, **stated}, kind, where, altitude_m, "store" in raw))
     if lidded:
         hottest = max(s.medium_c or 0.0 for i, s in enumerate(specs) if i not in under)
         for i in under:
@@ -174,8 +176,10 @@ def _unnamed(
             )
 
 
-def _face(merged: dict[str, Any], stage_kind: str, where: Mapping[str, str], altitude_m: float) -> FaceSpec:
-    """One face from what the stage and the face state together."""
+def _face(
+    merged: dict[str, Any], stage_kind: str, where: Mapping[str, str], altitude_m: float, in_pot: bool
+) -> FaceSpec:
+    """One face from what the stage and the face state together; water ``in_pot`` may begin cold."""
     kind = merged.pop("kind", stage_kind)
     rules = kinds()[kind]
     cover, surface = merged.get("cover"), merged.get("surface")
@@ -197,8 +201,8 @@ def _face(merged: dict[str, Any], stage_kind: str, where: Mapping[str, str], alt
     if cover is not None and (cover not in rules["covers"] or (in_water and cover != "bare")):
         known = ", ".join(rules["covers"]) or "none"
         raise refuse("cover", f"A {kind} stage has no cover {cover!r} (known: {known}). {rules['instead']}")
-    if merged.get("variant") == "plate" and cover is not None:
-        raise refuse("cover", "A face lies on a plate or under a cover, not both; leave one out.")
+    if kind == "rest" and merged.get("variant") is not None and cover is not None:
+        raise refuse("cover", "A face lies on or under something, or under a cover, not both; leave variant or cover out.")
     if surface is not None:
         for key in ("variant", "cover"):
             if key in merged:
@@ -215,17 +219,23 @@ def _face(merged: dict[str, Any], stage_kind: str, where: Mapping[str, str], alt
             raise refuse("humidity", f"humidity counts for nothing here: {why}. Leave it out.")
     if "settle_minutes" in merged and "medium_from_c" not in merged:
         raise refuse("settle_minutes", "settle_minutes says how medium_from_c becomes medium_c; add medium_from_c.")
-    _boiling(kind, rules, merged, where, altitude_m)
+    _boiling(kind, rules, merged, where, altitude_m, in_pot and kind == "boil")
     return FaceSpec(kind, **merged)
 
 
 def _boiling(
-    kind: str, rules: Mapping[str, Any], merged: Mapping[str, Any], where: Mapping[str, str], altitude_m: float
+    kind: str,
+    rules: Mapping[str, Any],
+    merged: Mapping[str, Any],
+    where: Mapping[str, str],
+    altitude_m: float,
+    in_pot: bool,
 ) -> None:
-    """Water and steam keep to the local boiling point."""
+    """Water and steam keep to the local boiling point; a pot's water may begin below it."""
     boil_c = boiling_point(altitude_m)
     stated = merged.get("medium_c")
-    if rules.get("at_boiling") and stated is not None and abs(stated - boil_c) > BOILING_SLACK_C:
+    cold_pot = in_pot and stated is not None and stated < boil_c
+    if rules.get("at_boiling") and stated is not None and abs(stated - boil_c) > BOILING_SLACK_C and not cold_pot:
         raise FormatError(
             say(
                 "A {kind} stage is at the local boiling point, {boil_c:temp1} here, not {stated:temp}; leave medium_c "
@@ -317,47 +327,66 @@ def _load(raw: Mapping[str, Any], kind: str, at: str) -> None:
         )
 
 
-STORE_KEYS = {
-    "pan": ("mass_kg", "material"), "oven": ("mass_kg", "material"), "bath": ("litres",), "fat": ("litres",),
-}  # fmt: skip
-ANY_STORE = ("kind", "power_w", "set_c", "loss_w_k", "pieces", "lay_in_every_s")
-
-
 def _store(raw: Mapping[str, Any], specs: list[FaceSpec], at: str) -> Mapping[str, Any] | None:
     """The store of a stage's medium: of a kind that a face meets, told by that kind's own numbers."""
     stated = raw.get("store")
     if stated is None:
         return None
-    kind, of = stated["kind"], read_toml("stores.toml")[stated["kind"]]["of"]
+    kind, row = stated["kind"], stores()[stated["kind"]]
+    own = [s for s in specs if lies_in(kind, s.kind, s.variant)]
 
     def refuse(key: str, why: str) -> FormatError:
         return FormatError(say("{why} Leave {key} out.", why=why, key=key), path=f"{at}/store/{key}", code="choice")
 
-    if not any(s.kind == of for s in specs):
+    if not own:
+        of = " or ".join(row["of"])
         raise FormatError(
-            say("A store of {kind} is met by faces that lie in {of}; this stage has none.", kind=kind, of=of),
+            say("A store of {kind} is met by faces that lie in {of}; this stage has none.", kind=kind, of=of)
+            if "variant" not in row
+            else say("A {kind} is met by faces whose variant is {variant}; this stage has none.", kind=kind, variant=row["variant"]),
             path=f"{at}/store/kind",
             code="choice",
         )
     for key in stated:
-        if key not in STORE_KEYS[kind] and key not in ANY_STORE and not key.startswith("x-"):
-            choices = ", ".join((*STORE_KEYS[kind], *ANY_STORE))
+        if key not in row["keys"] and key != "kind" and not key.startswith("x-"):
+            choices = ", ".join(row["keys"])
             raise refuse(key, say("A store of {kind} is told by {choices}.", kind=kind, choices=choices))
+    if "set_c" in stated and own[0].kind == "boil":
+        raise refuse("set_c", say("A boil aims at the boiling point."))
+    _doors(stated, float(raw["minutes"]), at)
     if kind == "bath" and "load" in raw:
         raise FormatError(
             say("load is a bath's store by other words; leave one of them out."), path=f"{at}/load", code="choice"
         )
-    if any(s.medium_from_c is not None for s in specs if s.kind == of):
+    if any(s.medium_from_c is not None for s in own):
         raise FormatError(
             say("store says how the medium goes, and medium_from_c says it too; leave one of them out."),
             path=f"{at}/medium_from_c",
             code="choice",
         )
-    if len({s.medium_c for s in specs if s.kind == of}) > 1:
+    if len({s.medium_c for s in own}) > 1:
         raise FormatError(
             say("One store has one temperature; give its faces the same medium_c."), path=f"{at}/store", code="choice"
         )
     return dict(stated)
+
+
+def _doors(stated: Mapping[str, Any], minutes: float, at: str) -> None:
+    """A door is opened within the stage, and closed before it is opened again."""
+    free = 0.0
+    for j, door in enumerate(stated.get("doors", ())):
+        shut = door["at_s"] + door["open_s"]
+        if door["at_s"] < free or shut > 60.0 * minutes:
+            raise ValueRangeError(
+                say(
+                    "Doors are opened one after another within the stage, each closed before the next; give at_s from {free:g} s, "
+                    "closed by {end:g} s.",
+                    free=free,
+                    end=60.0 * minutes,
+                ),
+                path=f"{at}/store/doors/{j}/at_s",
+            )
+        free = shut
 
 
 def _support(raw: Mapping[str, Any], kind: str, shape: Mapping[str, Any], at: str) -> str | None:

@@ -226,7 +226,13 @@ class Stretch:
 
 
 def run(
-    plan: Plan, s: Setup, *, tol: float | None = None, vary: Variation | None = None, budget_s: float | None = BUDGET_S
+    plan: Plan,
+    s: Setup,
+    *,
+    tol: float | None = None,
+    vary: Variation | None = None,
+    budget_s: float | None = BUDGET_S,
+    stops: Sequence[float] = (),
 ) -> Cook:
     """Compute the nominal cook of a plan, or that of a piece that differs from it.
 
@@ -242,6 +248,8 @@ def run(
         How the piece differs from the nominal one.
     budget_s : float or None
         Of computing; None: no limit.
+    stops : sequence of float
+        Moments, s from the start, over which no step goes, besides those that the plan reports: something changes there.
 
     Raises
     ------
@@ -251,15 +259,15 @@ def run(
     vary = vary or Variation(s.length, 1.0, 1.0, DRYING_SCALE, s.start_c)
     count = len(plan.stages)
     cut = count if s.cut_at is None else s.cut_at
-    stops = np.array(plan.report_at_s, dtype=float)
+    halts = np.unique(np.array([*plan.report_at_s, *stops], dtype=float))
     uneven = 0.0
-    found = _stretch(plan, s, (0, cut), vary, stops, tol, budget_s)
+    found = _stretch(plan, s, (0, cut), vary, halts, tol, budget_s)
     if s.portion is not None:
         end = float(found.t[-1])
         size = s.portion.length if vary.portion is None else vary.portion
         own = replace(vary, length=size, start_c=float(found.mean[-1]))
         later = replace(s.portion, schedule=s.schedule)
-        after = _stretch(plan, later, (cut, count), own, stops[stops > end] - end, tol, budget_s, found)
+        after = _stretch(plan, later, (cut, count), own, halts[halts > end] - end, tol, budget_s, found)
         uneven = float(np.ptp(found.line[-1]))
         found = joined(found, after)
     top, top_t = found.top

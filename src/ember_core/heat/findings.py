@@ -117,7 +117,10 @@ class Media:
     taken: Array
 
 
-MEDIA = {"pan": N_("the pan"), "bath": N_("the bath"), "fat": N_("the fat"), "oven": N_("the oven")}
+MEDIA = {
+    "pan": N_("the pan"), "bath": N_("the bath"), "fat": N_("the fat"), "oven": N_("the oven"), "pot": N_("the pot"),
+    "cabinet": N_("the hot cabinet"), "plate": N_("the plate"),
+}  # fmt: skip
 QUIET_C = 120.0  # a pan below hisses no more; common practice (butter foams, water leaves slowly)
 BOILS_IN_JUICE_S = 60.0  # so long below that, and what lies in it boils in its juice
 LEAST_MORE_W = 100.0  # less more heat is not worth a word
@@ -153,7 +156,9 @@ def _crowded(plan: Plan, outcomes: Sequence[Outcome], media: Media) -> list[Find
             )
         fit = int(count * usual["drop_k"] / drop)
         remedy = say("{back}.", back=back)
-        if stated["kind"] == "bath":
+        if stated["kind"] == "pot" and not stated.get("lid"):
+            remedy = say("{back}. Put the lid on, or use more water or fewer pieces at once.", back=back)
+        elif "liquid" in usual and stated["kind"] != "fat":
             remedy = say("{back}. Use more water or fewer pieces at once.", back=back)
         elif grave:
             more = max(float(taken.max()) * (1.0 - usual["drop_k"] / drop), LEAST_MORE_W) / 1000.0
@@ -169,6 +174,32 @@ def _crowded(plan: Plan, outcomes: Sequence[Outcome], media: Media) -> list[Find
                 f"crowded-{stated['kind']}", level, words, "energy balance of the medium, its heater and the pieces"
             )
         )
+    return out
+
+
+def _opened(plan: Plan, outcomes: Sequence[Outcome], media: Media) -> list[Finding]:
+    """What open doors do to their ovens and cabinets: how far the walls fall, and when they are back."""
+    out = []
+    for i, (stage, done) in enumerate(zip(plan.stages, outcomes, strict=True)):
+        doors = () if stage.store is None else stage.store.get("doors", ())
+        within = (media.t >= done.start_s - 1e-6) & (media.t <= done.end_s + 1e-6) & np.isfinite(media.medium)
+        t, medium = media.t[within] - done.start_s, media.medium[within]
+        opened = [d for d in doors if t.size and d["at_s"] + d["open_s"] <= t[-1]]
+        if not opened:
+            continue
+        falls, backs = [], []
+        for door in opened:
+            before, after = np.interp([door["at_s"], door["at_s"] + door["open_s"]], t, medium)
+            shut = t >= door["at_s"] + door["open_s"]
+            again = np.flatnonzero(medium[shut] >= before - BACK_K)
+            falls.append(before - after)
+            backs.append((t[shut][again[0]] if again.size else t[-1]) - door["at_s"])
+        words = say(
+            "Stage {stage}: opening the door takes {fall_k:rise1} from the walls of {medium}, which are back after {minutes:.1f} min; "
+            "its air falls further and is back within a minute.",
+            stage=i + 1, medium=say(MEDIA[stage.store["kind"]]), fall_k=max(falls), minutes=max(backs) / 60.0,
+        )  # fmt: skip
+        out.append(Finding("door-opened", "note", words, "energy balance of the medium, its door and its heater"))
     return out
 
 
@@ -193,7 +224,7 @@ def outcome_findings(
     media : Media
         What media with a store did.
     """
-    out = _crowded(plan, outcomes, media)
+    out = _crowded(plan, outcomes, media) + _opened(plan, outcomes, media)
     for i, (spec, done) in enumerate(zip(plan.stages, outcomes, strict=True)):
         if spec.until and done.ended_by == "minutes":
             if spec.until == "peak_core_c":

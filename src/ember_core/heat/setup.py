@@ -10,7 +10,6 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ember_core.book.foods import food_row
-from ember_core.data.loader import read_toml
 from ember_core.heat.arrays import Array
 from ember_core.heat.geometry.bird import size_spread_mm
 from ember_core.heat.geometry.grid import Grid
@@ -25,7 +24,7 @@ from ember_core.heat.physics.properties import (
     constant_table,
     food_table,
 )
-from ember_core.heat.physics.stores import NONE, Store, kinds, same_store, store_of
+from ember_core.heat.physics.stores import NONE, Store, lies_in, same_store, store_of
 from ember_core.heat.physics.surroundings import Surface, in_vapour, kitchen_vapour, on_support, surroundings
 from ember_core.heat.solver.by_shape import with_stepper
 from ember_core.heat.solver.compiled import plain
@@ -118,14 +117,15 @@ def thermal_table(plan: Plan) -> ThermalTable:
     return food_table(Composition(**{k: v / 100.0 for k, v in row["parts"].items()}), row["freezing_c"])
 
 
-def _surface(face: FaceSpec, plan: Plan, boil_c: float) -> Surface:
-    """Resolve one face of one stage."""
+def _surface(face: FaceSpec, plan: Plan, boil_c: float, in_pot: bool) -> Surface:
+    """Resolve one face of one stage; water ``in_pot`` may begin below its boiling point."""
     medium = plan.air_c if face.medium_c is None else face.medium_c
     if face.kind == "torch":
         medium = FLAME_C
-    if face.kind in {"boil", "steam"} or (face.kind == "simmer" and face.medium_c is None):
+    boils = face.kind in {"boil", "steam"} and not (in_pot and face.medium_c is not None)
+    if boils or (face.kind == "simmer" and face.medium_c is None):
         medium = boil_c
-    elif face.kind == "simmer" or (face.kind == "bath" and plan.properties is None):
+    elif face.kind in {"boil", "simmer"} or (face.kind == "bath" and plan.properties is None):
         medium = min(medium, boil_c)  # reported as a finding by setup_findings
     if face.surface is not None:
         chosen = Surface(
@@ -170,12 +170,22 @@ def stored_in(plan: Plan, i: int, boil_c: float, density: float) -> Store:
     count = stated.get("pieces", piece.get("count", 1))
     own_kg = piece.get("mass_g", 0.0) / 1000.0
     volume = own_kg / density if own_kg else volume_mm3(plan.shape)[0] * 1e-9
-    faces = [f for f in plan.stages[i].all_faces if f.kind == read_toml("stores.toml")[stated["kind"]]["of"]]
-    medium = faces[0].medium_c or 0.0
+    faces = _in_store(plan.stages[i], stated)
+    medium = _surface(faces[0], plan, boil_c, True).medium_c
     before = store_stated(plan.stages[i - 1]) if i else None
-    begun = [f.medium_c for f in plan.stages[i - 1].all_faces if f.kind == faces[0].kind] if i else []
-    holds = same_store(before, stated) and medium in begun
-    return store_of(stated, medium_c=medium, air_c=plan.air_c, boil_c=boil_c, pieces_m3=volume * count, holds=holds)
+    holds = False
+    if same_store(before, stated):
+        begun = _in_store(plan.stages[i - 1], stated)
+        holds = bool(begun) and _surface(begun[0], plan, boil_c, True).medium_c == medium
+    return store_of(
+        stated, medium_c=medium, air_c=plan.air_c, boil_c=boil_c, pieces_m3=volume * count, holds=holds,
+        boils=faces[0].kind == "boil",
+    )  # fmt: skip
+
+
+def _in_store(stage: StageSpec, stated: Mapping[str, Any]) -> list[FaceSpec]:
+    """The faces of a stage that meet a store."""
+    return [f for f in stage.all_faces if lies_in(stated["kind"], f.kind, f.variant)]
 
 
 def store_stated(stage: StageSpec) -> Mapping[str, Any] | None:
@@ -226,10 +236,9 @@ def setup(
     for i, stage in enumerate(plan.stages):
         store = stored_in(plan, i, boil_c, table.density)
         stated = store_stated(stage)
-        stored_kind = "" if stated is None else kinds()[stated["kind"]]["of"]
         for j, face in enumerate(stage.all_faces):
-            surface = _surface(face, plan, boil_c)
-            if store is not NONE and face.kind == stored_kind:
+            surface = _surface(face, plan, boil_c, store is not NONE)
+            if stated is not None and lies_in(stated["kind"], face.kind, face.variant):
                 surface = replace(surface, store=store, off_c=0.0)
             if face.kind == "oven" and face.surface is None and face.humidity is None and surface.wet > 0.0:
                 load = stage.load or {}

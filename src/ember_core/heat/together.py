@@ -64,8 +64,8 @@ class Together:
 
 
 @dataclass(frozen=True, eq=False)
-class _Taking:
-    """What one piece takes: ``by_degree`` T - ``at``, from ``t[0]`` to ``t[-1]`` of the first piece's clock; W/K and W."""
+class Taking:
+    """What one piece, or an open door, takes: ``by_degree`` T - ``at``, from ``t[0]`` to ``t[-1]`` of the first piece's clock; W/K and W."""
 
     t: Array
     by_degree: float
@@ -87,7 +87,7 @@ def _conductance(s: Setup, i: int) -> float:
     return float(faces["h"][stored].max() * volume / max(s.size, 1e-4) * stored[:2].sum().clip(1))
 
 
-def _taking(sharer: Sharer, cook: Cook) -> _Taking:
+def _taking(sharer: Sharer, cook: Cook) -> Taking:
     """What a piece took along its cook."""
     begin, end = cook.stages[sharer.first].start_s, cook.stages[sharer.last].end_s
     within = (cook.t >= begin - 1e-9) & (cook.t <= end + 1e-9) & np.isfinite(cook.medium)
@@ -95,10 +95,10 @@ def _taking(sharer: Sharer, cook: Cook) -> _Taking:
     if t.size > 1:
         taken[0] = taken[1]  # as a piece is laid in nothing has been recorded yet
     by_degree = _conductance(sharer.setup, sharer.first)
-    return _Taking(t - begin + sharer.in_s + INSTANT_S, by_degree, by_degree * medium - taken)
+    return Taking(t - begin + sharer.in_s + INSTANT_S, by_degree, by_degree * medium - taken)
 
 
-def _others(all_of_them: Sequence[_Taking], own: int, from_s: float) -> Others:
+def _others(all_of_them: Sequence[Taking], own: int, from_s: float) -> Others:
     """What all but one take, on that one's clock, which begins at ``from_s``."""
     rest = [x for i, x in enumerate(all_of_them) if i != own and x.t.size > 1]
     if not rest:
@@ -109,9 +109,12 @@ def _others(all_of_them: Sequence[_Taking], own: int, from_s: float) -> Others:
     return Others(moments - from_s, np.sum([g for g, _ in told], axis=0), np.sum([a for _, a in told], axis=0))
 
 
-def _course(sharers: Sequence[Sharer], takings: Sequence[_Taking], begin_c: float) -> tuple[Array, Array]:
+def _course(
+    sharers: Sequence[Sharer], pieces: Sequence[Taking], begin_c: float, doors: Sequence[Taking]
+) -> tuple[Array, Array]:
     """The medium's own course by what all take: times, s, and °C (its energy balance)."""
-    end = max(float(x.t[-1]) for x in takings)
+    end = max(float(x.t[-1]) for x in pieces)
+    takings = [*pieces, *doors]
     edges = [v for x in takings for v in (x.t[0] - INSTANT_S, x.t[0], x.t[-1], x.t[-1] + INSTANT_S)]
     even = np.linspace(0.0, end, int(np.clip(end / SHORTEST_S, 2, MOST_MOMENTS)))
     t = np.unique(np.concatenate([even, [v for v in edges if 0.0 <= v <= end]]))
@@ -122,13 +125,21 @@ def _course(sharers: Sequence[Sharer], takings: Sequence[_Taking], begin_c: floa
     return t, medium
 
 
-def cook_together(sharers: Sequence[Sharer], *, tol: float | None = None, budget_s: float | None = None) -> Together:
+def cook_together(
+    sharers: Sequence[Sharer],
+    *,
+    doors: Sequence[Taking] = (),
+    tol: float | None = None,
+    budget_s: float | None = None,
+) -> Together:
     """Cook pieces that share a medium with a store.
 
     Parameters
     ----------
     sharers : sequence of Sharer
         The first one's clock counts; it is in the medium from its begin.
+    doors : sequence of Taking
+        What the medium loses while its door stands open; no run steps over the moments when that begins and ends.
     tol, budget_s : float
         As of :func:`ember_core.heat.cook.run`, for each run.
 
@@ -141,16 +152,18 @@ def cook_together(sharers: Sequence[Sharer], *, tol: float | None = None, budget
     setups = [s.setup for s in sharers]
     cooks = [run(s.plan, s.setup, tol=tol, budget_s=budget_s) for s in sharers]
     takings = [_taking(s, c) for s, c in zip(sharers, cooks, strict=True)]
-    t, medium = _course(sharers, takings, begin)
+    t, medium = _course(sharers, takings, begin, doors)
     ends = _ends(cooks)
     for _ in range(MOST_TURNS):
         for i, s in enumerate(sharers):
             since = s.in_s - cooks[i].stages[s.first].start_s
-            setups[i] = replace(_begun_at(s, float(np.interp(s.in_s, t, medium))), others=_others(takings, i, since))
-            cooks[i] = run(s.plan, setups[i], tol=tol, budget_s=budget_s)
+            others = _others([*takings, *doors], i, since)
+            setups[i] = replace(_begun_at(s, float(np.interp(s.in_s, t, medium))), others=others)
+            stops = [v - since for door in doors for v in (door.t[0], door.t[-1])]
+            cooks[i] = run(s.plan, setups[i], tol=tol, budget_s=budget_s, stops=[v for v in stops if v > 0.0])
             takings[i] = _taking(s, cooks[i])
         before = medium
-        t_now, now = _course(sharers, takings, begin)
+        t_now, now = _course(sharers, takings, begin, doors)
         off = float(np.sqrt(np.mean((np.interp(t, t_now, now) - before) ** 2)))
         ends, were = _ends(cooks), ends
         t, medium = t_now, now

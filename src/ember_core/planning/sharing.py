@@ -6,11 +6,13 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 from typing import Any
 
+import numpy as np
+
 from ember_core.heat.cook import Cook, run
 from ember_core.heat.ensemble.draw import stage_lengths
-from ember_core.heat.physics.stores import same_store
+from ember_core.heat.physics.stores import kinds, same_store
 from ember_core.heat.setup import Setup, setup, store_stated
-from ember_core.heat.together import Sharer, cook_together
+from ember_core.heat.together import Sharer, Taking, cook_together
 from ember_core.plan.finding import Finding
 from ember_core.plan.plan import Plan
 from ember_core.wording.message import N_, say
@@ -53,6 +55,17 @@ def laid_in_turn(plan: Plan) -> tuple[int, int, float] | None:
     return None
 
 
+def doors_of(plan: Plan) -> tuple[int, list[Taking]] | None:
+    """Which stage's medium has its door opened, and what it loses then, on that stage's clock; None where it stays shut."""
+    for i, stage in enumerate(plan.stages):
+        if stage.store is not None and stage.store.get("doors"):
+            by_degree = float(kinds()[stage.store["kind"]]["door_w_k"])
+            at = np.full(2, by_degree * plan.air_c)
+            times = [(d["at_s"], d["at_s"] + d["open_s"]) for d in stage.store["doors"]]
+            return i, [Taking(np.array(t, dtype=float), by_degree, at) for t in times]
+    return None
+
+
 def _alone(plan: Plan, count: int) -> Plan:
     """The plan of ``count`` of its pieces, where its stores hold more."""
     stages = tuple(
@@ -73,7 +86,7 @@ def _last_of(plan: Plan, first: int) -> int:
 
 
 def shared(plan: Plan, limits: Mapping[str, Any], budget_s: float | None) -> Shared | None:
-    """Cook a plan whose pieces share a medium unalike; None where they go in together, or nothing is shared.
+    """Cook a plan whose pieces share a medium unalike; None where they go in together and no door is opened.
 
     Parameters
     ----------
@@ -87,13 +100,15 @@ def shared(plan: Plan, limits: Mapping[str, Any], budget_s: float | None) -> Sha
     ------
     ComputationError
     """
-    turn = laid_in_turn(plan)
+    turn, opened = laid_in_turn(plan), doors_of(plan)
+    doors = [] if opened is None else opened[1]
     if turn is not None:
         first, count, apart = turn
         one = _alone(plan, 1)
         made = setup(one, **limits)
         last = _last_of(plan, first)
-        found = cook_together([Sharer(one, made, first, last, apart * k) for k in range(count)], budget_s=budget_s)
+        sharers = [Sharer(one, made, first, last, apart * k) for k in range(count)]
+        found = cook_together(sharers, doors=doors, budget_s=budget_s)
         timed = one.by_clock(stage_lengths(found.cooks[0]))
         by_clock = setup(timed, **limits)
         like = []
@@ -102,13 +117,16 @@ def shared(plan: Plan, limits: Mapping[str, Any], budget_s: float | None) -> Sha
             later = replace(by_clock, others=own.others, schedule=begun)
             like.append((timed, run(timed, later, budget_s=budget_s)))
         return Shared(found.cooks[0], found.setups[0], tuple(like), ())
-    if not plan.also:
+    if plan.also:
+        first = next(i for i, s in enumerate(plan.document["stages"]) if "also" in s)
+    elif opened is not None:
+        first = opened[0]
+    else:
         return None
-    first = next(i for i, s in enumerate(plan.document["stages"]) if "also" in s)
     own = setup(plan, **limits)
     sharers = [Sharer(plan, own, first, first, 0.0)]
     sharers += [Sharer(other, setup(other), 0, 0, in_s) for other, in_s in plan.also]
-    found = cook_together(sharers, budget_s=budget_s)
+    found = cook_together(sharers, doors=doors, budget_s=budget_s)
     begin = found.cooks[0].stages[first].start_s
     also = tuple((p, c, begin + in_s) for (p, in_s), c in zip(plan.also, found.cooks[1:], strict=True))
     return Shared(found.cooks[0], found.setups[0], (), also)

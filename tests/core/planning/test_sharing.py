@@ -245,3 +245,50 @@ def test_gear_whose_store_is_none_is_refused(store):
     with pytest.raises(InputError) as told:
         parse(document)
     assert told.value.path == "/x-gear/store"
+
+
+OVEN = {"kind": "oven", "minutes": 40, "medium_c": 180, "store": {"kind": "oven"}}
+DOOR = {"kind": "oven", "doors": [{"at_s": 300, "open_s": 20}]}
+POT = {"kind": "boil", "minutes": 10, "store": {"kind": "pot", "litres": 5}}
+PLATE = {"kind": "rest", "minutes": 8, "variant": "plate", "store": {"kind": "plate"}}
+
+
+@pytest.mark.parametrize(
+    ("stages", "path"),
+    [
+        ([POT | {"store": {"kind": "pot", "set_c": 90}}], "/stages/0/store/set_c"),
+        ([POT | {"store": {"kind": "pot", "doors": DOOR["doors"]}}], "/stages/0/store/doors"),
+        ([POT | {"medium_c": 120}], "/stages/0/medium_c"),
+        ([{"kind": "boil", "minutes": 10, "medium_c": 20}], "/stages/0/medium_c"),  # of no pot: it boils
+        ([OVEN | {"store": {"kind": "pot"}}], "/stages/0/store/kind"),
+        ([OVEN | {"store": {"kind": "oven", "lid": True}}], "/stages/0/store/lid"),
+        ([OVEN | {"store": {"kind": "oven", "doors": [{"at_s": 2390, "open_s": 20}]}}], "/stages/0/store/doors/0/at_s"),
+        ([OVEN | {"store": {"kind": "oven", "doors": [*DOOR["doors"], {"at_s": 310, "open_s": 5}]}}], "/stages/0/store/doors/1/at_s"),
+        ([OVEN | {"store": DOOR}, PLATE], "/stages/1/store"),
+        ([OVEN | {"store": DOOR}, OVEN | {"store": DOOR}], "/stages/1/store"),
+        ([PLATE | {"variant": "board"}], "/stages/0/store/kind"),
+        ([PLATE | {"store": {"kind": "plate", "power_w": 100}}], "/stages/0/store/power_w"),
+        ([PLATE | {"cover": "tented"}], "/stages/0/cover"),
+    ],
+)  # fmt: skip
+def test_what_a_pot_a_door_or_a_plate_cannot_be_is_refused_by_name(stages, path):
+    piece = {"food": "hake", "shape": {"kind": "slab", "thickness_mm": 24}, "start_c": 4, "mass_g": 180}
+    with pytest.raises(InputError) as told:
+        parse(plan_document(piece=piece, stages=stages))
+    assert told.value.path == path
+
+
+def test_a_door_is_felt_by_the_pull_and_the_forecast():
+    """Twelve openings of a minute make a roast in a weak oven later, and its forecast with it."""
+    piece = {"food": "beef-lean", "shape": {"kind": "cylinder", "diameter_mm": 80}, "start_c": 6, "mass_g": 1000}
+    rest = {"kind": "rest", "minutes": 15}
+    outcomes = []
+    for doors in ([], [{"at_s": 200 * (i + 1), "open_s": 60} for i in range(12)]):
+        store = {"kind": "oven", "power_w": 1400, **({"doors": doors} if doors else {})}
+        oven = {"kind": "oven", "minutes": 150, "medium_c": 170, "until": {"peak_core_c": 58}, "store": store}
+        outcomes.append(compute(parse(plan_document(piece=piece, stages=[oven, rest], forecast={"members": 64}))))
+    shut, opened = (o.result for o in outcomes)
+    assert opened["coast"]["pull_s"] > shut["coast"]["pull_s"] + 60
+    assert opened["forecast"]["pull_s"]["p50"] > shut["forecast"]["pull_s"]["p50"] + 60
+    assert opened["peak"]["core_c"] == pytest.approx(58.0, abs=0.05)
+    assert "door-opened" in {f["code"] for f in opened["findings"]}

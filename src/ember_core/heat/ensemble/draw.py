@@ -106,7 +106,7 @@ def _vary_stores(faces: Rows, kinds: tuple[tuple[str, ...], ...], z: Array) -> N
     z : ndarray (members, 2)
         Standard normal.
     """
-    usual = {row["of"]: row for row in stores().values()}
+    usual = {of: row for row in stores().values() for of in row["of"]}
     nominal = faces[0].copy()
     for i, row in enumerate(kinds):
         for j, kind in enumerate(row):

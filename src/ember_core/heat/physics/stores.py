@@ -59,10 +59,16 @@ def capacity_of(stated: Mapping[str, Any]) -> float:
     """Heat that a store takes up by degree, J/K: litres of its liquid, or its mass times its material's heat."""
     data, kind = read_toml("stores.toml"), stated["kind"]
     usual = data[kind]
-    if kind in data["liquid"]:
-        return float(stated.get("litres", usual["litres"]) * data["liquid"][kind])
+    if "liquid" in usual:
+        return float(stated.get("litres", usual["litres"]) * data["liquid"][usual["liquid"]])
     material = data["material"][stated.get("material", usual["material"])]
     return float(stated.get("mass_kg", usual["mass_kg"]) * material)
+
+
+def lies_in(kind: str, face_kind: str, variant: str | None) -> bool:
+    """Whether a face of a kind of stage and a variant meets a kind of store."""
+    row = read_toml("stores.toml")[kind]
+    return face_kind in row["of"] and row.get("variant") in {None, variant}
 
 
 def same_store(a: Mapping[str, Any] | None, b: Mapping[str, Any] | None) -> bool:
@@ -74,7 +80,14 @@ def same_store(a: Mapping[str, Any] | None, b: Mapping[str, Any] | None) -> bool
 
 
 def store_of(
-    stated: Mapping[str, Any], *, medium_c: float, air_c: float, boil_c: float, pieces_m3: float, holds: bool
+    stated: Mapping[str, Any],
+    *,
+    medium_c: float,
+    air_c: float,
+    boil_c: float,
+    pieces_m3: float,
+    holds: bool,
+    boils: bool = False,
 ) -> Store:
     """A store as the solver takes it.
 
@@ -91,13 +104,14 @@ def store_of(
         Volume of all pieces in it.
     holds : bool
         It goes on as the stage before left it.
+    boils : bool
+        It is brought to the boil, from whatever it begins at.
     """
     usual = kinds()[stated["kind"]]
-    loss = float(stated.get("loss_w_k", usual["loss_w_k"]))
-    thermostat = "set_c" in stated or stated["kind"] != "pan"
-    wet = stated["kind"] == "bath"
-    wanted = float(stated.get("set_c", medium_c))
-    if wet:
+    loss = float(stated.get("loss_w_k", usual["lid_w_k" if stated.get("lid") else "loss_w_k"]))
+    thermostat = "set_c" in stated or not usual.get("by_hand")
+    wanted = boil_c if boils else float(stated.get("set_c", medium_c))
+    if usual.get("liquid") == "water":
         wanted = min(wanted, boil_c)
     holding = max(loss * (wanted - air_c), 0.0)
     power = float(stated.get("power_w", usual["power_w"] if thermostat else holding))
