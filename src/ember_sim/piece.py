@@ -72,8 +72,23 @@ STORE_OF = {
 }  # fmt: skip
 STORE_LEAVES = {"pan": 2.8, "bath": 3.2, "fat": 4.5, "oven": 6.5, "pot": 4.4, "cabinet": 3.3, "plate": 0.5}
 STORE_USUAL = {"pan": 2.1, "bath": 12.0, "fat": 8.0, "oven": 21.0, "pot": 5.0, "cabinet": 19.0, "plate": 0.8}  # kg or L
-STORE_WATTS = {"pan": 1500.0, "bath": 1200.0, "fat": 5000.0, "oven": 3000.0, "pot": 2000.0, "cabinet": 1200.0, "plate": 0.0}
-SWITCH_K = {"bath": 0.4, "fat": 2.0, "oven": 4.0, "pot": 0.3, "cabinet": 2.0, "plate": 1.0}  # a thermostat clicks so far on either side of what it is set to
+STORE_WATTS = {
+    "pan": 1500.0,
+    "bath": 1200.0,
+    "fat": 5000.0,
+    "oven": 3000.0,
+    "pot": 2000.0,
+    "cabinet": 1200.0,
+    "plate": 0.0,
+}
+SWITCH_K = {
+    "bath": 0.4,
+    "fat": 2.0,
+    "oven": 4.0,
+    "pot": 0.3,
+    "cabinet": 2.0,
+    "plate": 1.0,
+}  # a thermostat clicks so far on either side of what it is set to
 LIES_ON = {"plate": 110.0, "board": 12.0, "stacked": 0.8}  # W/(m² K), where a piece rests
 LID_LEAVES = 0.4  # share of a pot's loss that a lid leaves
 DOOR_LEAVES = 15.0  # W/K more while a door stands open
@@ -228,7 +243,7 @@ class Pieces:
         self.stage, self.entered = stage, self.now
         store = None if stage is None else self.plan["stages"][stage].get("store")
         kept = None if before is None else self.plan["stages"][before].get("store")
-        if store is not None and store != kept:
+        if stage is not None and store is not None and store != kept:
             spread = {"pan": 6.0, "oven": 3.0}.get(store["kind"], 0.2)
             self.begun = self.set_off(stage) + spread * self._each("medium_c")
             self.pot[:] = self.begun

@@ -7,6 +7,7 @@ from itertools import product
 import pytest
 
 from ember_core.entry.sentence import Sentence
+from ember_core.errors import InputError
 from ember_core.formats.plan import parse
 from ember_core.heat.cook import run
 from ember_core.heat.ensemble.coarse import coarse_cook
@@ -17,11 +18,13 @@ from tests.conftest import plan_document
 LB = 453.6
 
 
-def bird(mass_g=6000.0, cavity="open", oven_c=163.0, food="turkey-whole", target=None, until="core_c", **more):
+def bird(
+    mass_g=6000.0, cavity="open", oven_c=163.0, food="turkey-whole", target=None, until="core_c", build="tied", **more
+):
     """A plan of a whole bird in a still oven, then resting."""
     target = target or {"core_c": 74.0}
     piece = {
-        "food": food, "shape": {"kind": "bird", "mass_g": mass_g, "cavity": cavity}, "start_c": 4.0, "mass_g": mass_g,
+        "food": food, "shape": {"kind": "bird", "mass_g": mass_g, "cavity": cavity, "build": build}, "start_c": 4.0, "mass_g": mass_g,
     }  # fmt: skip
     stages = [
         {"kind": "oven", "minutes": 900, "medium_c": oven_c, "until": {until: target["core_c"]}},
@@ -61,6 +64,41 @@ def test_the_published_timetable_of_whole_turkeys(pounds, unstuffed, stuffed):
 def test_chickens_take_what_their_timetable_says(pounds, low, high):
     took = hours(bird(sum(pounds) / 2 * LB, food="chicken-whole", oven_c=177.0))
     assert 0.9 * low <= took <= 1.1 * high
+
+
+@pytest.mark.parametrize(
+    ("food", "mass_g", "oven_c", "minutes"),
+    # USDA FSIS, poultry roasting chart, from memory; nothing is set on it: a small hen of 18 to 24 oz, a young goose of 8 to 12 lb
+    [("chicken-whole", 21 * LB / 16, 177.0, (50, 60)), ("goose", 10 * LB, 163.0, (150, 180))],
+)
+def test_other_birds_take_what_their_timetable_says(food, mass_g, oven_c, minutes):
+    took = 60.0 * hours(bird(mass_g, food=food, oven_c=oven_c))
+    assert 0.95 * minutes[0] <= took <= 1.05 * minutes[1]
+
+
+@pytest.mark.parametrize(
+    ("mass_g", "oven_c", "minutes"),
+    # common practice, no source: a spread chicken, which the size is set on, and a spread turkey, which it is not
+    [(1800.0, 220.0, (40, 45)), (5500.0, 230.0, (80, 95))],
+)
+def test_a_bird_laid_flat(mass_g, oven_c, minutes):
+    food = "chicken-whole" if mass_g < 3000 else "turkey-whole"
+    plan = bird(mass_g, oven_c=oven_c, food=food, target={"core_c": 71.0, "leg_c": 77.0}, build="spread")
+    assert minutes[0] <= 60.0 * hours(plan) <= minutes[1]
+
+
+def test_loose_legs_are_done_sooner_and_the_breast_as_before():
+    told = {
+        b: compute(bird(target={"core_c": 71.0, "leg_c": 80.0}, build=b)).result["parts"] for b in ("tied", "loose")
+    }
+    assert told["loose"]["breast"]["ready_s"] == pytest.approx(told["tied"]["breast"]["ready_s"], rel=0.02)
+    assert told["loose"]["leg"]["ready_s"] < 0.95 * told["tied"]["leg"]["ready_s"]
+
+
+def test_a_flat_bird_is_not_stuffed():
+    with pytest.raises(InputError) as told:
+        bird(cavity="stuffed", build="spread")
+    assert told.value.path == "/piece/shape/build"
 
 
 def test_a_large_lean_bird_under_a_butter_cloth():

@@ -27,7 +27,21 @@ def cooked(stages, shape, *, mass_g=None, count=1, food=None, start_c=5.0, **mor
 
 
 def slab_and_store(
-    t, *, thick, mass_kg, count, h_a, h_b, far_c, medium_c, capacity, supply, loss, cells=240, start_c=5.0, most_s=np.inf
+    t,
+    *,
+    thick,
+    mass_kg,
+    count,
+    h_a,
+    h_b,
+    far_c,
+    medium_c,
+    capacity,
+    supply,
+    loss,
+    cells=240,
+    start_c=5.0,
+    most_s=np.inf,
 ):
     """Core and medium, °C, of ``count`` slabs with face b in the store and face a in air: finite volumes and LSODA.
 

@@ -11,8 +11,9 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from ember_core.book.foods import food_row
 from ember_core.data.loader import read_toml
-from ember_core.doneness.long_cooks import water_held
+from ember_core.doneness.long_cooks import equivalent_hours, water_held
 from ember_core.heat.cook import Cook
 from ember_core.heat.physics.boiling import boiling_point
 from ember_core.plan.plan import Plan
@@ -56,12 +57,15 @@ class Outside:
         Shares of the raw mass, 0 to 1: juice that runs off, and water that left as vapour, out of a crust or off the outside.
     thickness : float
         What is left of the thickness, 0 to 1, if it shrinks alike in all directions.
+    tender_h : tuple of float
+        Hours at 70 °C that would soften a tough cut as much, by the low end, the middle and the high end of the activation energy.
     """
 
     faces: tuple[Face, ...]
     drip: float
     evaporated: float
     thickness: float
+    tender_h: tuple[float, float, float]
 
     @property
     def loss(self) -> float:
@@ -76,6 +80,7 @@ class Outside:
             "evaporated": round(self.evaporated, 4),
             "yield": round(1.0 - self.loss, 4),
             "thickness": round(self.thickness, 4),
+            "tender_h": [round(h, 2) for h in self.tender_h],
         }
 
 
@@ -119,6 +124,22 @@ def expelled(t_s: Array, field_c: Array, shares: Array, tau_s: float | None = No
     for step, now in zip(np.diff(t_s), held[1:], strict=True):
         water -= np.maximum(water - now, 0.0) * (1.0 - np.exp(-step / tau))
     return float(((raw - water) * shares).sum())
+
+
+def left_by_salt(salt: float) -> float:
+    """Share of the juice that meat still loses with so much salt in it (a share of its mass, 0 to 0.08)."""
+    points = np.array(read_toml("long_cooks.toml")["salted"]["points"])
+    return float(np.interp(salt, points[:, 0], points[:, 1]))
+
+
+def salt_of(plan: Plan) -> float:
+    """Salt in a plan's piece as a share of its mass: as stated, else what its ash is above that of fresh meat."""
+    stated = plan.document["piece"].get("salt")
+    if stated is not None:
+        return float(stated)
+    row = food_row(plan.food) if plan.food else None
+    ash = (plan.composition or {}).get("ash", row["parts"]["ash"] / 100.0 if row else 0.0)
+    return max(float(ash) - float(read_toml("long_cooks.toml")["salted"]["fresh_ash"]), 0.0)
 
 
 def _face(t_s: Array, surface_c: Array, hottest: Array, depth: Array, boil_c: float) -> Face:
@@ -166,10 +187,17 @@ def outside(plan: Plan, cook: Cook) -> Outside:
         )
     shares = shares_of(depth, cook.closed, plan.shape["kind"])
     dried = hottest > boil_c + read_toml("long_cooks.toml")["outside"]["dry_above_boiling_k"]
-    pressed = expelled(cook.t, cook.field, np.where(dried, 0.0, shares))
+    pressed = expelled(cook.t, cook.field, np.where(dried, 0.0, shares)) * left_by_salt(salt_of(plan))
     low = read_toml("long_cooks.toml")["loss"]["valid_c"][0]
     gone = pressed + float(water_held(low)) * float(shares[dried].sum())
     # juice that comes out evaporates from the outside first; what it leaves over drips
     drip = max(gone - cook.evaporated, 0.0)
     lost = min(drip + cook.evaporated, 1.0)
-    return Outside(faces, drip, cook.evaporated, float((1.0 - lost) ** (1.0 / 3.0)))
+    tender = read_toml("long_cooks.toml")["tenderness"]
+    low_ea, high_ea = tender["ea_range_j_mol"]
+    low_h, middle_h, high_h = (
+        float(equivalent_hours(cook.t, cook.field, ea, tender["reference_c"]).min())
+        for ea in (low_ea, tender["ea_j_mol"], high_ea)
+    )
+    thickness = float((1.0 - lost) ** (1.0 / 3.0))
+    return Outside(faces, drip, cook.evaporated, thickness, (low_h, middle_h, high_h))

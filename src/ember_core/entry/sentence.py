@@ -170,6 +170,8 @@ class Sentence:
             piece["shape"]["mass_g"] = round(self.mass_g or usual(self.size_mm), 1)
             if cut is not None and "cavity" in cut and self.way != OWN_WAY:
                 piece["shape"]["cavity"] = cut["cavity"]
+                if "build" in cut:
+                    piece["shape"]["build"] = cut["build"]
         else:
             piece["shape"]["thickness_mm" if shape in {"slab", "box", "ellipsoid"} else "diameter_mm"] = self.size_mm
         piece["start_c"], piece["count"] = self.start_c, self.count

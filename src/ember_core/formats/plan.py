@@ -19,10 +19,11 @@ from ember_core.formats.shapes import check_mass, check_shape, shapes_of
 from ember_core.formats.sharing import also_of, check_one_at_a_time, check_store
 from ember_core.formats.stages import read_stage
 from ember_core.formats.usable import check_usable, pointer
-from ember_core.heat.geometry.bird import cavity_of, leading, parts_of
+from ember_core.heat.geometry.bird import build_of, cavity_of, leading, parts_of
 from ember_core.heat.physics.boiling import boiling_point
 from ember_core.heat.physics.stores import kinds as stores
 from ember_core.plan.plan import Plan, pieces_kg
+from ember_core.plan.requirement import JUICELESS
 from ember_core.plan.shapes import BY_MASS
 from ember_core.plan.stages import HEAT_KINDS
 from ember_core.safety.forms import requirement
@@ -201,6 +202,12 @@ def parse(document: Any) -> Plan:
     _check_sentence(document)
     check_shape(piece["shape"])
     stuffed = piece["shape"]["kind"] == "bird" and cavity_of(piece["shape"]) == "stuffed"
+    if stuffed and build_of(piece["shape"]) == "spread":
+        raise FormatError(
+            say("A bird that is laid flat has no cavity to stuff; leave build out, or cavity."),
+            path="/piece/shape/build",
+            code="choice",
+        )
     required = requirement(row, "stuffed" if stuffed else piece.get("form"), piece.get("handling", ()))
     check_mass(piece)
     kitchen = document.get("kitchen", {})
@@ -242,6 +249,12 @@ def parse(document: Any) -> Plan:
                 path="/piece/mass_g",
                 code="missing",
             )
+    if "salt" in piece and (piece.get("properties") is not None or required.form in JUICELESS):
+        raise FormatError(
+            say("salt says how much juice meat, poultry or fish keeps; of this piece it says nothing. Leave it out."),
+            path="/piece/salt",
+            code="choice",
+        )
     check_one_at_a_time(stages, any("also" in s for s in document["stages"]))
     target = _target(document.get("target", {}), row)
     targets = _targets(document, row, target)

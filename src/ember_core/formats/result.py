@@ -15,7 +15,9 @@ from ember_core.heat.ensemble.forecast import Forecast, quantiles
 from ember_core.heat.geometry.bird import part_shape
 from ember_core.plan.finding import Finding
 from ember_core.plan.plan import Plan
+from ember_core.plan.requirement import JUICELESS
 from ember_core.safety.clocks import judge_all
+from ember_core.safety.growth import GROWS_LITTLE, growth, growth_findings
 from ember_core.safety.lethality import for_food, statement
 from ember_core.safety.statement import state_rule
 from ember_core.wording.message import N_, Message, say
@@ -129,8 +131,6 @@ def _of_all_sizes(
 
 MEDIUM_POINTS = 60
 
-JUICELESS = frozenset({"plant", "egg-now", "egg-later"})  # forms of which the curve of water held says nothing
-
 
 def _medium(cook: Cook, stage: StageOutcome) -> dict[str, Any]:
     """The temperature of a stage's medium with a store, as ``medium``; nothing where it has none."""
@@ -175,6 +175,8 @@ def document(
     if rule is not None and worse is not None:
         findings += _at_the_cautious_end(rule, worse)
     findings += said
+    if plan.rules is None and plan.properties is None and plan.required.species not in GROWS_LITTLE:
+        findings += growth_findings(growth(cook.t, cook.everywhere))
     coast = None
     if cook.pull_stage is not None:
         pull = cook.stages[cook.pull_stage]
@@ -237,6 +239,8 @@ def document(
     }
     if plan.properties is None and plan.required.form not in JUICELESS:
         out["outside"] = outside(plan, cook).as_dict()
+    if plan.properties is None and plan.required.species not in GROWS_LITTLE:
+        out["growth"] = growth(cook.t, cook.everywhere).as_dict()
     if parts is not None:
         out["parts"] = parts
     return out

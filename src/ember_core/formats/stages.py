@@ -202,7 +202,9 @@ def _face(
         known = ", ".join(rules["covers"]) or "none"
         raise refuse("cover", f"A {kind} stage has no cover {cover!r} (known: {known}). {rules['instead']}")
     if kind == "rest" and merged.get("variant") is not None and cover is not None:
-        raise refuse("cover", "A face lies on or under something, or under a cover, not both; leave variant or cover out.")
+        raise refuse(
+            "cover", "A face lies on or under something, or under a cover, not both; leave variant or cover out."
+        )
     if surface is not None:
         for key in ("variant", "cover"):
             if key in merged:
@@ -343,7 +345,11 @@ def _store(raw: Mapping[str, Any], specs: list[FaceSpec], at: str) -> Mapping[st
         raise FormatError(
             say("A store of {kind} is met by faces that lie in {of}; this stage has none.", kind=kind, of=of)
             if "variant" not in row
-            else say("A {kind} is met by faces whose variant is {variant}; this stage has none.", kind=kind, variant=row["variant"]),
+            else say(
+                "A {kind} is met by faces whose variant is {variant}; this stage has none.",
+                kind=kind,
+                variant=row["variant"],
+            ),
             path=f"{at}/store/kind",
             code="choice",
         )

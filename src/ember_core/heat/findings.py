@@ -181,7 +181,8 @@ def _opened(plan: Plan, outcomes: Sequence[Outcome], media: Media) -> list[Findi
     """What open doors do to their ovens and cabinets: how far the walls fall, and when they are back."""
     out = []
     for i, (stage, done) in enumerate(zip(plan.stages, outcomes, strict=True)):
-        doors = () if stage.store is None else stage.store.get("doors", ())
+        stated = stage.store or {}
+        doors = stated.get("doors", ())
         within = (media.t >= done.start_s - 1e-6) & (media.t <= done.end_s + 1e-6) & np.isfinite(media.medium)
         t, medium = media.t[within] - done.start_s, media.medium[within]
         opened = [d for d in doors if t.size and d["at_s"] + d["open_s"] <= t[-1]]
@@ -197,7 +198,7 @@ def _opened(plan: Plan, outcomes: Sequence[Outcome], media: Media) -> list[Findi
         words = say(
             "Stage {stage}: opening the door takes {fall_k:rise1} from the walls of {medium}, which are back after {minutes:.1f} min; "
             "its air falls further and is back within a minute.",
-            stage=i + 1, medium=say(MEDIA[stage.store["kind"]]), fall_k=max(falls), minutes=max(backs) / 60.0,
+            stage=i + 1, medium=say(MEDIA[stated["kind"]]), fall_k=max(falls), minutes=max(backs) / 60.0,
         )  # fmt: skip
         out.append(Finding("door-opened", "note", words, "energy balance of the medium, its door and its heater"))
     return out

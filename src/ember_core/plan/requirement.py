@@ -6,6 +6,8 @@ from dataclasses import dataclass
 
 from ember_core.plan.finding import Finding
 
+JUICELESS = frozenset({"plant", "egg-now", "egg-later"})  # forms of which the curve of water held says nothing
+
 
 @dataclass(frozen=True)
 class Requirement:

@@ -13,7 +13,7 @@ SHAPE_KEYS = {
     "box": ("length_mm", "width_mm", "thickness_mm"),
     "ellipsoid": ("length_mm", "width_mm", "thickness_mm"),
     "egg": ("mass_g", "species"),
-    "bird": ("mass_g", "cavity"),
+    "bird": ("mass_g", "cavity", "build"),
 }
 
 BY_MASS = frozenset({"egg", "bird"})  # shapes that a cook tells by their mass

@@ -19,6 +19,7 @@ from ember_core.plan.finding import Finding, Level
 from ember_core.plan.plan import Plan
 from ember_core.plan.stages import COOLING_KINDS, HEAT_KINDS, SHORT_DIP_S
 from ember_core.safety.clocks import met_times
+from ember_core.safety.growth import GROWS_LITTLE, growth, growth_findings
 from ember_core.safety.keeping import (
     Check,
     check_begin_of_chilling,
@@ -100,6 +101,8 @@ def advice(plan: Plan, cook: Cook, rule: Mapping[str, Any], profile: Profile) ->
     for stage in cook.stages:
         out += _of_stage(h, stage)
     out += [c.finding() for c in _growth(h) if not c.met]
+    if plan.properties is None and plan.required.species not in GROWS_LITTLE:
+        out += growth_findings(growth(h.t, cook.everywhere))
     out += _raw(h)
     out += _interrupted(h)
     out += _reheated(h)

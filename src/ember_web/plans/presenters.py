@@ -20,7 +20,7 @@ from ember_core.planning.moves import moves
 from ember_core.planning.several import sizes_apart
 from ember_core.safety.rules import profile_of
 from ember_core.safety.verdict import Standing, eats, standing
-from ember_core.wording.message import N_, say
+from ember_core.wording.message import N_, Message, say
 from ember_web.kitchens.models import Equipment
 from ember_web.tenancy.models import Kitchen
 from ember_web.tenancy.voice import current, tell
@@ -146,7 +146,35 @@ def _outside(plan: Plan, result: Mapping[str, Any]) -> dict[str, Any] | None:
     words = say("{lost}.", lost=lost)
     if mass is not None:
         words = say("{lost}: {left:mass} of {mass:mass}.", lost=lost, left=round(mass * found["yield"]), mass=mass)
-    return {"faces": faces, "words": words}
+    return {"faces": faces, "words": words, "long": _long(plan, result)}
+
+
+def _long(plan: Plan, result: Mapping[str, Any]) -> list[Message]:
+    """What a long cook does: how far a tough cut softens, and how long it is warm enough for growth; nothing of a short one."""
+    total = result["stages"][-1]["end_s"]
+    out = []
+    low, middle, high = sorted(result["outside"]["tender_h"])
+    if total > LONG_S and middle > LEAST_TENDER_H:
+        words = say(
+            "It softens a tough cut as {middle:.1f} h at 70 °C would ({low:.1f} to {high:.1f}).",
+            middle=middle,
+            low=low,
+            high=high,
+        )
+        out.append(words)
+    grown = result.get("growth")
+    if grown is not None and grown["range_s"] > LONG_WARM_S:
+        words = say(
+            "Its slowest place is from 10 to 54 °C for {hours:.1f} h; there C. perfringens could grow {many:.1f}-fold (a model).",
+            hours=grown["range_s"] / 3600.0,
+            many=10.0 ** grown["log10"],
+        )
+        out.append(words)
+    return out
+
+
+LEAST_TENDER_H = 0.3
+LONG_WARM_S = 3600.0
 
 
 COLOURS = {"pale": N_("pale"), "golden": N_("golden"), "brown": N_("brown"), "dark": N_("dark")}

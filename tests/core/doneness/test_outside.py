@@ -7,6 +7,7 @@ import pytest
 
 from ember_core.doneness.outside import expelled, outside, shares_of
 from ember_core.entry.sentence import Sentence
+from ember_core.errors import InputError
 from ember_core.formats.plan import parse
 from ember_core.heat.cook import run
 from ember_core.heat.setup import setup
@@ -95,3 +96,31 @@ def test_every_result_of_meat_and_fish_says_it(cut):
 @pytest.mark.parametrize("cut", ["soft-egg", "asparagus"])
 def test_of_eggs_and_plants_it_says_nothing(cut):
     assert "outside" not in compute(parse(Sentence.for_cut(cut).document()), with_forecast=False).result
+
+
+BATH = [{"kind": "bath", "minutes": 200, "medium_c": 68}]
+
+
+def test_salted_meat_holds_more():
+    """Rising with salt up to 3 %; a cured ham by its own ash, as if 2.5 % were stated."""
+    lost = [of(BATH, salt=s).loss for s in (0.0, 0.01, 0.02, 0.03)]
+    assert lost == sorted(lost, reverse=True)
+    assert lost[3] == pytest.approx(0.5 * lost[0], rel=0.03)
+    assert of(BATH, food="ham-cured").loss == pytest.approx(of(BATH, food="ham-cured", salt=0.025).loss, rel=1e-6)
+    assert of(BATH, food="ham-cured").loss < 0.7 * of(BATH, food="pork-loin").loss
+
+
+@pytest.mark.parametrize("piece", [{"food": "potato"}, {"food": "egg-whole"}])
+def test_salt_of_what_has_no_juice_is_refused(piece):
+    with pytest.raises(InputError) as told:
+        of(BATH, salt=0.01, **piece)
+    assert told.value.path == "/piece/salt"
+
+
+def test_long_heat_softens_by_hours_at_seventy():
+    """Held at 70 °C the equivalent is the time itself, whatever the activation energy; cooler it is less."""
+    ten = of([{"kind": "bath", "minutes": 600, "medium_c": 70}], {"kind": "slab", "thickness_mm": 15}).tender_h
+    assert ten == pytest.approx((9.7, 9.7, 9.7), abs=0.3)
+    cool = of([{"kind": "bath", "minutes": 600, "medium_c": 60}], {"kind": "slab", "thickness_mm": 15}).tender_h
+    assert cool[0] > cool[1] > cool[2]
+    assert cool[0] < 0.5 * ten[0]

@@ -12,7 +12,7 @@ from typing import Any
 
 from ember_core.data.loader import read_toml
 
-OPEN = "open"
+OPEN, TIED = "open", "tied"
 TIME_POWER = 1.4  # times go with a size to this power, about; by the model
 FELT = 0.45  # share of the oven's heat above 70 °C that a wet skin lets a part approach; by the model
 WET_C = 70.0
@@ -29,7 +29,12 @@ def parts_of(shape: Mapping[str, Any]) -> tuple[str, ...]:
     return known if cavity_of(shape) == "stuffed" else tuple(p for p in known if p != "stuffing")
 
 
-def part_mm(part: str, mass_g: float, cavity: str = OPEN) -> float:
+def build_of(shape: Mapping[str, Any]) -> str:
+    """How a bird is made up; tied unless it is stated."""
+    return str(shape.get("build", TIED))
+
+
+def part_mm(part: str, mass_g: float, cavity: str = OPEN, build: str = TIED) -> float:
     """Thickness or diameter, mm, of the shape as which a part of a bird behaves.
 
     Parameters
@@ -40,9 +45,12 @@ def part_mm(part: str, mass_g: float, cavity: str = OPEN) -> float:
         Of the whole bird, ready to cook, g.
     cavity : str
         ``open``, ``aromatics``, ``stuffed``.
+    build : str
+        ``tied``, ``loose``, ``spread``.
     """
     data = read_toml("birds.toml")
     size: float = data["part"][part]["mm_at_6_kg"] * (mass_g / 6000.0) ** data["power"]
+    size *= float(data["build"][build].get(part, 1.0))
     return size * float(data["cavity"][cavity]["breast"] if part == "breast" else 1.0)
 
 
@@ -61,7 +69,7 @@ def part_shape(shape: Mapping[str, Any]) -> dict[str, Any]:
     """The plain shape of the part that a bird's ``shape`` names (``part``)."""
     part = str(shape["part"])
     kind = read_toml("birds.toml")["part"][part]["shape"]
-    size = part_mm(part, float(shape["mass_g"]), cavity_of(shape))
+    size = part_mm(part, float(shape["mass_g"]), cavity_of(shape), build_of(shape))
     return {"kind": kind, "thickness_mm" if kind == "slab" else "diameter_mm": size}
 
 
@@ -86,13 +94,13 @@ def leading(shape: Mapping[str, Any], targets: Mapping[str, float], start_c: flo
         °C.
     """
     hot = WET_C + FELT * (medium_c - WET_C)
-    mass, cavity = float(shape["mass_g"]), cavity_of(shape)
+    mass, made = float(shape["mass_g"]), (cavity_of(shape), build_of(shape))
     unit = part_mm("breast", mass)
     round_is_faster = 0.565  # a cylinder's time by that of a slab of the same size; by the model
 
     def length(part: str) -> tuple[float, float]:
         left = hot - targets[part]
-        size = (part_mm(part, mass, cavity) / unit) ** TIME_POWER * (round_is_faster if part == "leg" else 1.0)
+        size = (part_mm(part, mass, *made) / unit) ** TIME_POWER * (round_is_faster if part == "leg" else 1.0)
         if left <= 0.0:
             return math.inf, targets[part]
         return size * math.log(max(1.2 * (hot - start_c) / left, 1.0)), targets[part]
