@@ -312,3 +312,33 @@ def test_report_times_and_split_stages_change_nothing():
     for other in (b, c):
         assert other.core[-1] == pytest.approx(a.core[-1], abs=0.02)
         assert other.medium[-1] == pytest.approx(a.medium[-1], abs=0.02)
+
+
+@pytest.mark.parametrize(("plate_c", "thick"), [(22.0, 6.0), (22.0, 12.0), (65.0, 6.0)])
+def test_carved_slices_cool_on_their_plate(plate_c, thick):
+    """Slices of a rested roast, one face on a china plate and the other in air: a balance of two lumps by hand, within 1.5 K."""
+    store = {"kind": "plate", "mass_kg": 0.8, "loss_w_k": 0.6, "pieces": 1}
+    air = {"kind": "rest", "medium_c": AIR_C, "surface": {"h_w_m2k": 10}}
+    stages = [
+        {"kind": "bath", "minutes": 600, "medium_c": 58},
+        {
+            "kind": "rest", "minutes": 10, "portion": {"kind": "slab", "thickness_mm": thick}, "store": store,
+            "faces": {"b": {"variant": "plate", "medium_c": plate_c}, "a": air},
+        },
+    ]  # fmt: skip
+    shape = {"kind": "slab", "thickness_mm": 60}
+    cook = cooked(stages, shape, mass_g=180, kitchen={"air_c": AIR_C})
+    area = 0.18 / 1060.0 / (thick / 1000.0)
+    half = thick / 2000.0 / 0.48  # to the middle of the slice
+
+    def rate(_, y):
+        meat, plate = y
+        down, up = (area / (1.0 / h + 0.7 * half) for h in (100.0, 10.0))
+        into = down * (plate - meat)
+        return [(into + up * (AIR_C - meat)) / (0.18 * 3500.0), (-into - 0.6 * (plate - AIR_C)) / (0.8 * 850.0)]
+
+    times = np.array([60.0, 180.0, 600.0])
+    begin = cook.stages[0].end_s
+    lumps = solve_ivp(rate, (0, 600), [cook.stages[0].mean_c, plate_c], t_eval=times, rtol=1e-8).y
+    assert np.abs(np.interp(begin + times, cook.t, cook.mean) - lumps[0]).max() < 1.5
+    assert np.abs(np.interp(begin + times, cook.t, cook.medium) - lumps[1]).max() < 1.5

@@ -186,7 +186,7 @@ def shift_heat(stages: list[dict[str, Any]], offset_c: float) -> None:
                 part["medium_c"] = round(part["medium_c"] + offset_c, 2)
 
 
-def give_store(stages: list[dict[str, Any]], store: Mapping[str, Any], count: int) -> None:
+def give_store(stages: list[dict[str, Any]], store: Mapping[str, Any], count: int, apart_s: float = 0.0) -> None:
     """Let the stages that lie in the main stage's gear name the heat it holds, shared by as many pieces as go into it at once.
 
     A hand at the burner, or a thermostat, aims at the stage's heat; stages whose medium settles by the cook's word keep that.
@@ -199,6 +199,8 @@ def give_store(stages: list[dict[str, Any]], store: Mapping[str, Any], count: in
         ``store`` of a stage, and ``places``.
     count : int
         Pieces of the plan.
+    apart_s : float
+        How far apart they are laid in, s; 0: at once.
     """
     own = {k: v for k, v in store.items() if k != "places"}
     of = kinds()[own["kind"]]["of"]
@@ -208,7 +210,8 @@ def give_store(stages: list[dict[str, Any]], store: Mapping[str, Any], count: in
         lies = [p for p in parts if p.get("kind", stage["kind"]) in of and "medium_c" in p]
         if lies and "load" not in stage and not any("medium_from_c" in p for p in parts):
             aims = {"set_c": lies[0]["medium_c"]} if "power_w" in own else {}
-            stage["store"] = {**own, **aims, "pieces": pieces}
+            turn = {"lay_in_every_s": apart_s} if apart_s and pieces > 1 else {}
+            stage["store"] = {**own, **aims, "pieces": pieces, **turn}
 
 
 @lru_cache(maxsize=256)

@@ -55,7 +55,8 @@ class Sentence:
     Sizes in mm, mass in g, temperatures in °C; ``base`` is the document whose stages and other keys
     are kept when the way is :data:`OWN_WAY`. ``heat_c`` is what its pan, oven, grill, fat or bath is at in place of the way's own;
     ``minutes`` the time of its main heat, which then waits for no target; ``sizes_mm`` the pieces' own sizes, of which
-    ``size_mm`` is the mean; ``temper_min`` how long it stands in the kitchen's air before; ``gear`` the
+    ``size_mm`` is the mean; ``temper_min`` how long it stands in the kitchen's air before; ``apart_s`` how far apart the pieces are laid into gear that
+    holds a finite heat; ``gear`` the
     kitchen's own that the main heat comes from: its ``name``, and ``offset_c``, what it really is less what it shows, K. Cut, way and spreads are the newest in the ``book`` unless a version is given.
     """
 
@@ -76,6 +77,7 @@ class Sentence:
     minutes: float | None = None
     sizes_mm: tuple[float, ...] = ()
     temper_min: float = 0.0
+    apart_s: float = 0.0
     gear: Mapping[str, Any] | None = None
     own_food: OwnFood | None = None
     house: Mapping[str, Any] | None = None
@@ -214,12 +216,13 @@ class Sentence:
             if self.gear is not None:
                 shift_heat(out["stages"], float(self.gear["offset_c"]))
                 if "store" in self.gear and "mass_g" in piece:
-                    give_store(out["stages"], self.gear["store"], self.count)
+                    give_store(out["stages"], self.gear["store"], self.count, self.apart_s)
                 out["x-gear"] = dict(self.gear)
             for key, value in (
                 ("x-heat-c", self.heat_c),
                 ("x-minutes", self.minutes),
                 ("x-temper-min", self.temper_min or None),
+                ("x-apart-s", self.apart_s or None),
             ):
                 if value is not None:
                     out[key] = value
@@ -312,6 +315,7 @@ def from_document(document: Mapping[str, Any], altitude_m: float, air_c: float, 
         minutes=document.get("x-minutes"),
         sizes_mm=tuple(piece.get("x-sizes-mm", ())),
         temper_min=document.get("x-temper-min", 0.0),
+        apart_s=document.get("x-apart-s", 0.0),
         gear=document.get("x-gear"),
         way_version=version,
         cut_version=piece.get("x-cut-version", 1),

@@ -353,7 +353,12 @@ def _house(document: Mapping[str, Any]) -> Mapping[str, Any] | None:
     return house
 
 
-SENTENCE = {"x-heat-c": (-60.0, 400.0), "x-minutes": (0.0, 20160.0), "x-temper-min": (0.0, 1440.0)}
+SENTENCE = {
+    "x-heat-c": (-60.0, 400.0),
+    "x-minutes": (0.0, 20160.0),
+    "x-temper-min": (0.0, 1440.0),
+    "x-apart-s": (0.0, 600.0),
+}
 MOST_SIZES = 200
 MOST_OFFSET_K = 60.0
 

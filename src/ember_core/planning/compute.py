@@ -112,8 +112,9 @@ def compute(
             organism = organisms()[stage.organism]
             lethality = (organism.d_s, organism.at_c, organism.z_c)
     limits: dict[str, Any] = {"rows": rows, "lethality": lethality}
-    sharing = shared(plan, limits, budget_s) if nominal is None else None
-    cook = nominal or (run(plan, setup(plan, **limits), budget_s=budget_s) if sharing is None else sharing.cook)
+    sharing = shared(plan, limits, budget_s)  # what others take must be known again, even where the cook is
+    own = sharing.cook if sharing is not None else nominal
+    cook = own or run(plan, setup(plan, **limits), budget_s=budget_s)
     others = other_parts(plan, cook, limits)
     like = () if sharing is None else sharing.like
 

@@ -125,7 +125,7 @@ class Equipment(KitchenOwned):
     def store(self) -> dict[str, float | str] | None:
         """The heat it holds, as a plan's stages name it; None where what is known of it does not tell.
 
-        A pan needs its mass, a bath and a fryer litres and watts, an oven watts. ``places``: it holds no more pieces at once.
+        A pan needs its mass, a bath and a fryer litres and watts, an oven and a hot cabinet watts. ``places``: it holds no more pieces at once.
         """
         known: dict[str, float | str | None] = {"power_w": self.watts}
         match self.kind:
@@ -133,8 +133,8 @@ class Equipment(KitchenOwned):
                 known |= {"kind": "pan", "mass_kg": self.mass_kg, "material": self.material or None}
             case self.Kind.BATH | self.Kind.FRYER if self.litres and self.watts:
                 known |= {"kind": "bath" if self.kind == self.Kind.BATH else "fat", "litres": self.litres}
-            case self.Kind.OVEN if self.watts:
-                known |= {"kind": "oven"}
+            case self.Kind.OVEN | self.Kind.HOT_CABINET if self.watts:
+                known |= {"kind": "oven" if self.kind == self.Kind.OVEN else "cabinet"}
             case _:
                 return None
         return {k: v for k, v in (known | {"places": self.places}).items() if v is not None}

@@ -32,7 +32,7 @@ from ember_web.tenancy.voice import current, tell
 GUESTS = (("general", N_("general guests")), ("susceptible", N_("highly susceptible guests")))
 FIELDS = (
     *("cut", "food", "count", "size_mm", "sizes", "mass_g", "start_c", "target_c", "way", "heat_c", "minutes"),
-    *("temper_min", "gear", "serve", "rules", "guests"),
+    *("temper_min", "apart_s", "gear", "serve", "rules", "guests"),
 )
 OPTIONAL = {"mass_g", "heat_c"}
 GEAR_OF = {
@@ -58,6 +58,7 @@ LABELS = {
     "minutes": N_("minutes"),
     "sizes": N_("sizes"),
     "temper_min": N_("out of the cold before"),
+    "apart_s": N_("laid in"),
     "gear": N_("gear"),
     "serve": N_("on the plate at"),
     "rules": N_("rules"),
@@ -145,6 +146,7 @@ class SentenceForm(forms.Form):
     minutes = forms.FloatField(min_value=0.1, max_value=20160, required=False)
     sizes = forms.CharField(max_length=200, required=False)
     temper_min = forms.FloatField(min_value=0, max_value=240, required=False, widget=forms.HiddenInput())
+    apart_s = forms.FloatField(min_value=0, max_value=600, required=False, widget=forms.HiddenInput())
     gear = forms.ChoiceField(choices=(), required=False, widget=Options)
     serve = forms.TimeField(required=False, input_formats=TIMES, widget=QuantityInput(str))
     rules = forms.ChoiceField(widget=Options)
@@ -285,6 +287,7 @@ def initial(sentence: Sentence, kitchen: Kitchen) -> dict[str, Any]:
         "minutes": "" if sentence.minutes is None else f"{sentence.minutes:g}",
         "sizes": " ".join(f"{s:g}" for s in sentence.sizes_mm),
         "temper_min": f"{sentence.temper_min:g}" if sentence.temper_min else "",
+        "apart_s": f"{sentence.apart_s:g}" if sentence.apart_s else "",
         "serve": kitchen.local(serve).strftime("%H:%M")
         if serve and serve.tzinfo
         else (serve.strftime("%H:%M") if serve else ""),
@@ -317,6 +320,7 @@ def sentence_of(form: SentenceForm, kitchen: Kitchen, base: dict[str, Any], book
         minutes=d["minutes"],
         sizes_mm=d["sizes"],
         temper_min=d["temper_min"] or 0.0,
+        apart_s=d["apart_s"] or 0.0,
         gear=_gear(kitchen, d["gear"], base),
         mass_g=d["mass_g"],
         count=d["count"] or 1,

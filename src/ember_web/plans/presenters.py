@@ -7,8 +7,11 @@ from dataclasses import dataclass
 from datetime import datetime, timedelta
 from typing import Any
 
+from django.utils.translation import gettext
+
 from ember_core.book.book import Book
 from ember_core.formats.result import PART_NAMES
+from ember_core.formats.sharing import MOST_IN_TURN
 from ember_core.heat.cook import Cook
 from ember_core.heat.ensemble.sensitivity import sensitivities
 from ember_core.plan.finding import Finding, Level
@@ -177,6 +180,20 @@ LEAST_TENDER_H = 0.3
 LONG_WARM_S = 3600.0
 
 
+APART_S = (5, 10, 20)  # how far apart pieces are laid in, on offer
+
+
+def turns_of(view: View | None) -> list[tuple[str, str]]:
+    """How far apart the pieces may be laid in, as values and words; nothing where their number or their medium leaves no choice."""
+    stages = [] if view is None else view.outcome.plan.document["stages"]
+    many = max((s["store"].get("pieces", 1) for s in stages if "store" in s), default=1)
+    stated = view is not None and "store" in view.outcome.plan.document.get("x-gear", {})
+    if not stated or not 1 < many <= MOST_IN_TURN:
+        return []
+    first = ("", gettext("all at once"))
+    return [first, *((str(s), tell("every {seconds} s", seconds=s)) for s in APART_S)]
+
+
 COLOURS = {"pale": N_("pale"), "golden": N_("golden"), "brown": N_("brown"), "dark": N_("dark")}
 
 
@@ -263,7 +280,7 @@ def ring_of(outcome: Outcome, book: Book, kitchen: Kitchen) -> dict[str, Any] | 
         "own": own.name if own else "",
         "many": len(found.batches) > 1,
         "rest": " + ".join(str(b) for b in found.batches),
-        "lay_s": LAY_S * (found.batches[0] - 1),
+        "lay_s": float(outcome.plan.document.get("x-apart-s", LAY_S)) * (found.batches[0] - 1),
         "size": size,
         "places": [
             {"order": p.order, "x": 100 + p.x_mm * scale, "y": 100 + p.y_mm * scale, "turned": p.turned}

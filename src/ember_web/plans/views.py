@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 import re
+from dataclasses import replace
 from datetime import timedelta
 from typing import Any
 from urllib.parse import urlencode
@@ -32,7 +33,17 @@ from ember_web.plans.actions.save_plan import ChangedMeanwhile, SavePlan, newest
 from ember_web.plans.drafting import can_undo, draft_of, undoable
 from ember_web.plans.forms import FIELDS, SentenceForm, choices_for, form_of, initial, sentence_of
 from ember_web.plans.models import Plan
-from ember_web.plans.presenters import View, build, findings_of, pans_for_the_oven, parts_of, ring_of, shifts, sizes_of
+from ember_web.plans.presenters import (
+    View,
+    build,
+    findings_of,
+    pans_for_the_oven,
+    parts_of,
+    ring_of,
+    shifts,
+    sizes_of,
+    turns_of,
+)
 from ember_web.plans.recent import Recent
 from ember_web.plans.summaries import summary_of
 from ember_web.tenancy.access import RANK, KitchenRequest, in_kitchen
@@ -61,12 +72,21 @@ FORM_OF_PATH = {
 _recent = Recent()
 
 
-def _compute(form: SentenceForm, kitchen: Kitchen, book: Book, base: dict[str, Any], *, forecast: bool = False) -> Any:
-    """The outcome, or None with the errors put beside their parts."""
+def _compute(
+    form: SentenceForm,
+    kitchen: Kitchen,
+    book: Book,
+    base: dict[str, Any],
+    *,
+    forecast: bool = False,
+    live: bool = False,
+) -> Any:
+    """The outcome, or None with the errors put beside their parts; while a part is dragged pieces go in at once."""
     if not form.is_valid():
         return None
     try:
-        document = sentence_of(form, kitchen, base, book).document()
+        sentence = sentence_of(form, kitchen, base, book)
+        document = (replace(sentence, apart_s=0.0) if live else sentence).document()
         key = json.dumps(document, sort_keys=True)
         if forecast:
             document["forecast"] = {"members": 64, "seed": 7}
@@ -100,7 +120,7 @@ def _page(
     kitchen = request.kitchen
     book = book_of(kitchen)
     form, base = form_of(book, kitchen, plan, data)
-    outcome = _compute(form, kitchen, book, base)
+    outcome = _compute(form, kitchen, book, base, live="live" in data)
     view = None if outcome is None else build(outcome, kitchen, book, kitchen.now(), _cursor(request))
     htmx = getattr(request, "htmx", None)
     sketch = None
@@ -157,6 +177,7 @@ def _page(
             (str(TEMPERS[0]), tell("out {minutes} min", minutes=TEMPERS[0])),
             *((str(m), str(m)) for m in TEMPERS[1:]),
         ],
+        "turns": turns_of(view),
         "round": bool(cut and cut["shape"] != "slab"),
         "own_foods": len(form.fields["food"].choices) > 1,  # type: ignore[attr-defined]
         "egg": bool(cut and cut["shape"] == "egg"),

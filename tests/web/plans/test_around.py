@@ -258,4 +258,27 @@ def test_what_a_pan_holds_at_once_shares_its_heat(kitchen):
     assert {s["store"]["pieces"] for s in stages if "store" in s} == {4}
     assert from_document(sentence.document(), 0.0, 22.0).document()["stages"] == stages
     assert Equipment(kind="pan", name="light").store() is None
+    assert Equipment(kind="hot-cabinet", name="C", watts=900).store() == {"kind": "cabinet", "power_w": 900}
     assert Equipment(kind="oven", name="O", litres=60).store() is None
+
+
+def test_pieces_laid_in_one_after_another_by_the_sentence(kitchen, as_):
+    """Every ten seconds, chosen by a chip, stands in the plan, in its address, and in what the pan needs; dragged, all go in at once."""
+    Equipment.objects.create(kitchen=kitchen, name="Own", kind="pan", mass_kg=1.5, watts=1400, places=4)
+    chef = as_("chef")
+    asked = f"/k/{kitchen.public_id}/plan/?cut=bavette&count=4&way=hot-pan-basted&gear=Own"
+    page = chef.get(f"{asked}&apart_s=10").content.decode()
+    assert "Laid in one after another" in page
+    assert 'data-value="10"' in page
+    assert "0:30" in page  # so long takes laying in four
+    assert "Laid in one after another" not in chef.get(asked).content.decode()
+    assert "Laid in one after another" not in chef.get(f"{asked}&apart_s=10&live=1").content.decode()
+    assert 'data-set="apart_s"' not in chef.get(f"{asked}&count=1").content.decode()
+    gear = {"name": "P", "offset_c": 0.0, "store": {"kind": "pan", "mass_kg": 1.5, "places": 4}}
+    document = Sentence.for_cut("bavette", count=4, apart_s=10.0, gear=gear).document()
+    assert {s["store"]["lay_in_every_s"] for s in document["stages"] if "store" in s} == {10.0}
+    assert from_document(document, 0.0, 22.0).apart_s == 10.0
+    likely = chef.get(
+        f"/k/{kitchen.public_id}/plan/forecast/?cut=bavette&count=4&way=hot-pan-basted&gear=Own&apart_s=10"
+    )
+    assert likely.status_code == 200

@@ -6,6 +6,8 @@ linear regression on the difference to what was read, with the reading's error d
 member. Nothing is run again, so an update takes milliseconds; late, missing or unordered readings
 need no care, because only their own times count.
 
+A thermometer in the medium tells of the medium's own error in the same way: each member has a medium of its own.
+
 What a probe reads is the core, plus what its tip feels beside the core: the bend of the profile, and its slope where one face is
 hotter (the place drawn for each
 member), plus its own error, plus what the model itself gets wrong.
@@ -17,8 +19,10 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 
 import numpy as np
+from scipy.linalg import block_diag
 from scipy.special import ndtri
 
+from ember_core.data.loader import read_toml
 from ember_core.errors import ValueRangeError
 from ember_core.heat.arrays import Array
 from ember_core.heat.cook import Cook
@@ -26,6 +30,7 @@ from ember_core.heat.ensemble.draw import Ensemble, draw, draw_ensemble, stage_l
 from ember_core.heat.ensemble.forecast import solve_pulls, trajectories
 from ember_core.heat.geometry.mesh import Mesh
 from ember_core.heat.setup import Setup
+from ember_core.plan.stages import HEAT_KINDS
 from ember_core.wording.message import Message, say
 
 PROBE_ERROR_C = 0.5  # standard deviation of a probe's constant error; common thermocouple class, from memory
@@ -42,6 +47,12 @@ TIMING_BY_KIND = {"fry": 0.014}
 MODEL_MEMORY = 0.5  # over this share of the time the model's error stays the same
 
 PROBE_OFFSET_MM = 0.9  # standard deviation of the tip's place along the thickness; an estimate
+
+MEDIUM_PLACE = (
+    0.4  # what a thermometer in a medium is off by its place, as a share of the medium's own spread; an estimate
+)
+
+MEDIUM_ERROR_C = 0.2  # K, and by itself; standard deviation, an estimate
 
 BINS = 12
 
@@ -74,6 +85,18 @@ class Posterior:
 
 
 @dataclass(frozen=True, eq=False)
+class _Seen:
+    """What one thermometer says: means of its readings, what members would have read, the errors' covariance, K²."""
+
+    values: Array
+    predicted: Array  # members × values
+    error: Array
+    used: int
+    ignored: int
+    finding: Message | None
+
+
+@dataclass(frozen=True, eq=False)
 class Learner:
     """An ensemble with its predicted readings, ready to be updated."""
 
@@ -87,6 +110,8 @@ class Learner:
     slope: Array  # times, K/mm, across the nominal piece's core: none where both faces meet the same
     timing: float  # the model's own error of its clock, a share of the time
     seed: int
+    medium: Array  # members × times, °C: of what heats, as each member has it
+    medium_error: Array  # times, K, standard deviation of a thermometer in it by its place
 
     @classmethod
     def prepare(
@@ -132,6 +157,7 @@ class Learner:
         tip = PROBE_OFFSET_MM * z[:, 0]
         timing = max(TIMING_BY_KIND.get(kind, MODEL_TIMING) for kind in kinds[cook.pull_stage])
         slope = np.zeros(t.size) if closed else np.interp(t, cook.t, _slope(cook))
+        medium, spread = _media(s, ensemble, kinds, cook, t)
         return cls(
             pull[good],
             t,
@@ -143,26 +169,77 @@ class Learner:
             slope,
             timing,
             seed,
+            medium[1:][good],
+            np.hypot(MEDIUM_PLACE * spread, MEDIUM_ERROR_C),
         )
 
-    def update(self, t_s: Array, reading_c: Array) -> Posterior:
-        """The forecast given readings of the core.
+    def update(
+        self, t_s: Array, reading_c: Array, medium_t_s: Array | None = None, medium_c: Array | None = None
+    ) -> Posterior:
+        """The forecast given readings of the core, and of what heats it.
 
         Parameters
         ----------
         t_s, reading_c : ndarray (n,)
             Times, s from the start, in any order; temperatures, °C. Not-a-number readings are left
             out. Readings after the last moment any member is on heat are not used.
+        medium_t_s, medium_c : ndarray (m,), optional
+            The same of a thermometer in the medium.
         """
+        own = self._usable(t_s, reading_c)
+        around = None if medium_t_s is None or medium_c is None else self._usable(medium_t_s, medium_c)
+        seen = [x for x in (self._of_core(own), None if around is None else self._of_medium(around)) if x is not None]
+        ignored = sum(x.ignored for x in seen)
+        findings = tuple(x.finding for x in seen if x.finding is not None)
+        last = [float(x[0][-1]) for x in (own, around) if x is not None and x[0].size]
+        now = max(last, default=0.0)
+        seen = [x for x in seen if x.values.size]
+        if not seen:
+            return Posterior(self.pull_s, self._at(self.core, now), 0, ignored, findings)
+        predicted = np.hstack([x.predicted for x in seen])
+        values = np.concatenate([x.values for x in seen])
+        error = block_diag(*(x.error for x in seen))
+        members = self.pull_s.size
+        state = np.stack([_normal_scores(self.pull_s), self._at(self.core, now)], axis=1)
+        anomaly_y = predicted - predicted.mean(axis=0)
+        anomaly_x = state - state.mean(axis=0)
+        cross = anomaly_x.T @ anomaly_y / (members - 1)
+        inner = anomaly_y.T @ anomaly_y / (members - 1) + error
+        rng = np.random.default_rng(self.seed + values.size)
+        noise = rng.standard_normal((members, values.size)) @ np.linalg.cholesky(error).T
+        noise -= noise.mean(axis=0)
+        moved = state + (values + noise - predicted) @ np.linalg.solve(inner, cross.T)
+        used = sum(x.used for x in seen)
+        return Posterior(_from_scores(moved[:, 0], self.pull_s), moved[:, 1], used, ignored, findings)
+
+    def _usable(self, t_s: Array, reading_c: Array) -> tuple[Array, Array]:
+        """Readings within the cook, in the order of their times."""
         t, c = np.asarray(t_s, dtype=float), np.asarray(reading_c, dtype=float)
         good = np.isfinite(t) & np.isfinite(c) & (t > 0) & (t <= self.t[-1])
-        t, c = t[good], c[good]
-        if t.size == 0:
-            return Posterior(self.pull_s, self._at(self.core, 0.0), 0, 0, ())
-        order = np.argsort(t, kind="stable")
-        t, c = t[order], c[order]
-        times, values, counts = _bins(t, c)
-        members = self.pull_s.size
+        order = np.argsort(t[good], kind="stable")
+        return t[good][order], c[good][order]
+
+    def _of_medium(self, read: tuple[Array, Array]) -> _Seen | None:
+        """What a thermometer in the medium says: its place keeps it off by the same all the time."""
+        if read[0].size == 0:
+            return None
+        times, values, counts = _bins(*read)
+        predicted = np.stack([self._at(self.medium, x) for x in times], axis=1)
+        place = np.interp(times, self.t, self.medium_error)
+        wide = np.sqrt(predicted.var(axis=0) + place**2 + MEDIUM_ERROR_C**2)
+        keep = np.abs(values - predicted.mean(axis=0)) / wide < OUTLIER
+        error = np.outer(place, place)[np.ix_(keep, keep)]
+        error[np.diag_indices(int(keep.sum()))] += MEDIUM_ERROR_C**2
+        words = None
+        if not keep.all():
+            words = say("The heat is not what the plan has: look at its setting, and where its thermometer is.")
+        return _Seen(values[keep], predicted[:, keep], error, int(counts[keep].sum()), int(counts[~keep].sum()), words)
+
+    def _of_core(self, read: tuple[Array, Array]) -> _Seen | None:
+        """What a probe in the core says."""
+        if read[0].size == 0:
+            return None
+        times, values, counts = _bins(*read)
         core = np.stack([self._at(self.core, x) for x in times], axis=1)
         mean = np.stack([self._at(self.mean, x) for x in times], axis=1)
         across = self.tip_mm[:, None] * np.interp(times, self.t, self.slope)
@@ -174,37 +251,57 @@ class Learner:
         off = np.abs(values - predicted.mean(axis=0)) / wide
         keep = off < OUTLIER
         ignored = int(counts[~keep].sum())
-        findings: tuple[Message, ...] = ()
+        words = None
         if ignored:
-            findings = (
-                say(
-                    "The probe reads what no likely cook of this plan would show: look where its tip is, and at the heat."
-                ),
+            words = say(
+                "The probe reads what no likely cook of this plan would show: look where its tip is, and at the heat."
             )
-        if not keep.any():
-            return Posterior(self.pull_s, self._at(self.core, float(t[-1])), 0, ignored, findings)
-        wrong = wrong[keep]
-        times, values, counts, predicted = times[keep], values[keep], counts[keep], predicted[:, keep]
-        memory = MODEL_MEMORY * max(float(times[-1]), 1.0)
+        wrong, times, counts = wrong[keep], times[keep], counts[keep]
+        memory = MODEL_MEMORY * max(float(times[-1]), 1.0) if times.size else 1.0
         error = np.outer(wrong, wrong) * np.exp(-np.abs(times[:, None] - times[None, :]) / memory)
         error[np.diag_indices(times.size)] += NOISE_C**2 / counts
-        now = float(t[-1])
-        state = np.stack([_normal_scores(self.pull_s), self._at(self.core, now)], axis=1)
-        anomaly_y = predicted - predicted.mean(axis=0)
-        anomaly_x = state - state.mean(axis=0)
-        cross = anomaly_x.T @ anomaly_y / (members - 1)
-        inner = anomaly_y.T @ anomaly_y / (members - 1) + error
-        rng = np.random.default_rng(self.seed + times.size)
-        noise = rng.standard_normal((members, times.size)) @ np.linalg.cholesky(error).T
-        noise -= noise.mean(axis=0)
-        moved = state + (values + noise - predicted) @ np.linalg.solve(inner, cross.T)
-        return Posterior(_from_scores(moved[:, 0], self.pull_s), moved[:, 1], int(counts.sum()), ignored, findings)
+        return _Seen(values[keep], predicted[:, keep], error, int(counts.sum()), ignored, words)
 
     def _at(self, curves: Array, t: float) -> Array:
         """Every member's curve at one time."""
         i = int(np.clip(np.searchsorted(self.t, t) - 1, 0, self.t.size - 2))
         part = min(max((t - self.t[i]) / (self.t[i + 1] - self.t[i]), 0.0), 1.0)
         return np.asarray(curves[:, i] + part * (curves[:, i + 1] - curves[:, i]))
+
+
+def _media(s: Setup, e: Ensemble, kinds: tuple[tuple[str, ...], ...], cook: Cook, t: Array) -> tuple[Array, Array]:
+    """What heats, as each member has it, °C (members × times), and its spread by its kind, K (times).
+
+    The first face that heats counts; a medium with a store is the nominal one, as much hotter as the member's begins.
+
+    Parameters
+    ----------
+    s, e : Setup, Ensemble
+    kinds : tuple of tuple of str
+        What each stage's faces meet.
+    cook : Cook
+        The nominal one.
+    t : ndarray (times,)
+        s.
+    """
+    by_kind = read_toml("spreads.toml")["medium_c"]
+    medium = np.zeros((e.start_c.size, t.size))
+    spread = np.zeros(t.size)
+    faces, nominal = e.members.faces, s.schedule.faces
+    ends = [stage.end_s for stage in cook.stages]
+    for k, moment in enumerate(t):
+        i = min(int(np.searchsorted(ends, moment)), len(ends) - 1)
+        j = next((j for j, kind in enumerate(kinds[i]) if kind in HEAT_KINDS), 0)
+        spread[k] = by_kind[kinds[i][j]]
+        own = faces[:, i, j]
+        if nominal["capacity"][i, j] > 0.0:
+            known = np.isfinite(cook.medium)
+            medium[:, k] = np.interp(moment, cook.t[known], cook.medium[known])
+            medium[:, k] += own["medium_c"] - nominal["medium_c"][i, j]
+        else:
+            since = moment - cook.stages[i].start_s
+            medium[:, k] = own["medium_c"] + own["off_k"] * np.exp(-since / own["settle_s"])
+    return medium, spread
 
 
 def _slope(cook: Cook) -> Array:

@@ -95,3 +95,51 @@ def test_without_a_pull_there_is_nothing_to_learn():
     cook = run(plan, setup(plan))
     with pytest.raises(ValueRangeError, match="no pull"):
         Learner.prepare(setup(plan, cells=MEMBER_CELLS), (("chill",) * 3,), cook, members=8)
+
+
+@pytest.mark.parametrize("store", [None, {"kind": "oven", "power_w": 2500}])
+def test_a_thermometer_in_the_oven_tells_of_the_pull(store):
+    """Truths drawn as the members are, each with an oven of its own: their pulls lie in the band, and nearer to its middle."""
+    own = {} if store is None else {"store": store}
+    piece = {"food": "beef-lean", "shape": {"kind": "slab", "thickness_mm": 40}, "start_c": 5, "mass_g": 500}
+    stages = [DOCUMENT["stages"][0] | own, DOCUMENT["stages"][1]]
+    plan = parse(plan_document(piece=piece, stages=stages))
+    spreads = {"medium_c": 12.0, "h_ln": 0.03, "thickness_mm": 0.3, "drift_c": 0.01}  # the oven is what is in doubt
+    cook, made = run(plan, setup(plan)), setup(plan, cells=MEMBER_CELLS)
+    ahead = Learner.prepare(made, KINDS, cook, members=192, spreads=spreads)
+    others = Learner.prepare(made, KINDS, cook, members=60, seed=91, spreads=spreads)
+    rng = np.random.default_rng(5)
+    t = np.linspace(60, 0.4 * cook.pull_s, 20)
+    inside, before, after = 0, [], []
+    for truth, medium in zip(others.pull_s, others.medium, strict=True):
+        place = rng.normal(0.0, 0.4 * 5.0)
+        read = np.interp(t, others.t, medium) + place + rng.normal(0.0, 0.2, t.size)
+        found = ahead.update(np.empty(0), np.empty(0), t, read)
+        assert found.used == t.size
+        low, middle, high = np.quantile(found.pull_s, [0.05, 0.5, 0.95])
+        inside += bool(low <= truth <= high)
+        before.append(abs(np.median(ahead.pull_s) - truth))
+        after.append(abs(middle - truth))
+    assert 0.8 <= inside / len(before) <= 0.98
+    assert np.median(after) < 0.55 * np.median(before)
+
+
+def test_core_and_medium_are_weighed_together(learner):
+    """A hotter oven with a core that keeps to the plan is believed less than one with a core that runs ahead."""
+    ahead, cook = learner
+    t = np.linspace(20, 0.5 * cook.pull_s, 30)
+    core = np.interp(t, cook.t, cook.core)
+    hot = np.full(t.size, 170.0)
+    alone = np.median(ahead.update(np.empty(0), np.empty(0), t, hot).pull_s)
+    both = np.median(ahead.update(t, core, t, hot).pull_s)
+    assert alone < both < np.median(ahead.pull_s) * 1.02
+    assert spread(ahead.update(t, core, t, hot).pull_s) < spread(ahead.update(np.empty(0), np.empty(0), t, hot).pull_s)
+
+
+def test_a_medium_that_is_another_is_said_and_not_used(learner):
+    ahead, _ = learner
+    t = np.linspace(20, 600, 10)
+    found = ahead.update(np.empty(0), np.empty(0), t, np.full(10, 90.0))
+    assert (found.used, found.ignored) == (0, 10)
+    assert "heat is not what the plan has" in str(found.findings[0])
+    assert (found.pull_s == ahead.pull_s).all()
