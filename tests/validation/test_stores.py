@@ -5,6 +5,7 @@ from __future__ import annotations
 import numpy as np
 import pytest
 from scipy.integrate import solve_ivp
+from scipy.linalg import solve_banded
 
 from ember_core.formats.plan import parse
 from ember_core.heat.cook import run
@@ -342,3 +343,45 @@ def test_carved_slices_cool_on_their_plate(plate_c, thick):
     lumps = solve_ivp(rate, (0, 600), [cook.stages[0].mean_c, plate_c], t_eval=times, rtol=1e-8).y
     assert np.abs(np.interp(begin + times, cook.t, cook.mean) - lumps[0]).max() < 1.5
     assert np.abs(np.interp(begin + times, cook.t, cook.medium) - lumps[1]).max() < 1.5
+
+
+@pytest.mark.parametrize(("swing", "thick"), [(8.0, 0.02), (16.0, 0.04)])
+def test_a_thermostat_that_clicks_is_felt_as_its_mean(swing, thick):
+    """An oven whose heater is on or off and swings by 8 or 16 K: the core is that of one held at its mean, within 0.5 K (4 s).
+
+    The core's heater follows in a band and has no swing of its own; this is what that leaves out.
+    """
+    k, rho, c = MEAT.values()
+    cells, heater, loss, medium = 60, 3000.0, 6.0, 180.0
+    dx, area = thick / 2 / cells, 2 * 0.5 / rho / thick
+    t, step, end = 0.0, 1.0, 2400.0
+    piece, walls, burning = np.full(cells, 5.0), medium, True
+    course, core = [walls], [5.0]
+    conduct, outer = k / dx, 1.0 / (1.0 / 40.0 + dx / (2 * k))
+    # one second at a time, implicit in the piece, the walls by their balance
+    matrix = np.zeros((3, cells))
+    per = step / (rho * c * dx)
+    matrix[1] = 1.0 + per * conduct * np.r_[1.0, np.full(cells - 2, 2.0), 1.0]
+    matrix[0, 1:] = matrix[2, :-1] = -per * conduct
+    matrix[1, -1] += per * outer
+    while t < end:
+        burning = walls < medium + swing / 2 if burning else walls < medium - swing / 2
+        right = piece.copy()
+        right[-1] += per * outer * walls
+        piece = solve_banded((1, 1), matrix, right)
+        taken = area * outer * (walls - piece[-1])
+        walls += step * ((heater if burning else 0.0) - loss * (walls - AIR_C) - taken) / (20 * STEEL)
+        t += step
+        course.append(walls)
+        core.append(1.125 * piece[0] - 0.125 * piece[1])
+    assert max(course[300:]) - min(course[300:]) > 0.9 * swing
+    mean = float(np.mean(course[300:]))
+    surface = {"surface": {"h_w_m2k": 40}}
+    store = {"kind": "oven", "power_w": heater, "loss_w_k": loss, "set_c": mean, "pieces": 1}
+    stage = {"kind": "oven", "minutes": 40, "medium_c": medium, "store": store, **surface}
+    times = [600.0, 1200.0, 2400.0]
+    cook = cooked(
+        [stage], {"kind": "slab", "thickness_mm": 1000 * thick}, mass_g=500, report_at_s=times, kitchen={"air_c": AIR_C}
+    )
+    at = [cook.at(x) for x in times]
+    assert np.abs(cook.core[at] - np.interp(times, np.arange(len(core)), core)).max() < 0.5
