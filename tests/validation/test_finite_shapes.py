@@ -14,7 +14,6 @@ from scipy.optimize import brentq
 
 from ember_core.formats.plan import parse
 from ember_core.heat.cook import run
-from ember_core.heat.geometry.egg_outline import EGG_DENSITY, YOLK_SHARE
 from ember_core.heat.setup import body_of, case_of, empty_record, setup, start_state
 from ember_core.heat.solver.compiled import plain
 from ember_core.heat.solver.schedule import run_cook
@@ -237,30 +236,3 @@ def test_what_dries_a_face_does_not_hang_on_the_mesh():
         lost = plain(view)(y, s.grid.n, patches_of(s.grid), 0).shed
         shed.append((lost * s.grid.s_area).sum() / s.grid.volume.sum())
     assert shed[0] == pytest.approx(shed[1], rel=0.1)
-
-
-@pytest.mark.parametrize(("mass_g", "start_c"), [(45, 4), (57, 4), (57, 21), (70, 4)])
-def test_boiled_egg_by_williams(mass_g, start_c):
-    """Williams 1998, *New Scientist*: yolk's edge to 63 °C in boiling water (57 g, 4 °C: 4.53 min; 21 °C: 3.23).
-
-    His egg is a ball of one material; ours is longer than wide, and its equator, nearest to the yolk, is
-    read: up to 20 % sooner, never later.
-    """
-    plan = parse({
-        "format": "open-ember.plan/1",
-        "piece": {"food": "egg-whole", "shape": {"kind": "egg", "mass_g": mass_g}, "start_c": start_c},
-        "stages": [{"kind": "boil", "minutes": 12}],
-    })  # fmt: skip
-    cook = run(plan, setup(plan))
-    yolk_mm = 1000 * (YOLK_SHARE * mass_g / 1000 / EGG_DENSITY * 3 / (4 * np.pi)) ** (1 / 3)
-    edge = np.array([np.interp(yolk_mm, cook.depth, row) for row in cook.field])
-    ours = float(np.interp(63, edge, cook.t))
-    m, rho, c, k = mass_g ** (2 / 3), 1.038, 3.7, 5.4e-3
-    stated = (
-        m
-        * c
-        * rho ** (1 / 3)
-        / (k * np.pi**2 * (4 * np.pi / 3) ** (2 / 3))
-        * np.log(0.76 * (start_c - 100) / (63 - 100))
-    )
-    assert 0.8 * stated < ours <= stated

@@ -7,7 +7,7 @@ from __future__ import annotations
 
 import json
 import math
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from datetime import datetime
 from functools import lru_cache
 from importlib.resources import files
@@ -17,15 +17,17 @@ from ember_core.book.foods import doneness_of, food_row, foods
 from ember_core.errors import FormatError, InputError, ValueRangeError
 from ember_core.formats.shapes import check_mass, check_shape, shapes_of
 from ember_core.formats.sharing import also_of, check_one_at_a_time, check_store
-from ember_core.formats.stages import read_stage
+from ember_core.formats.stages import OF_YOLK, read_stage
 from ember_core.formats.usable import check_usable, pointer
 from ember_core.heat.geometry.bird import build_of, cavity_of, leading, parts_of
+from ember_core.heat.geometry.egg_outline import FOODS as EGGS
+from ember_core.heat.geometry.egg_outline import species_of
 from ember_core.heat.physics.boiling import boiling_point
 from ember_core.heat.physics.stores import kinds as stores
 from ember_core.plan.plan import Plan, pieces_kg
 from ember_core.plan.requirement import JUICELESS
 from ember_core.plan.shapes import BY_MASS
-from ember_core.plan.stages import HEAT_KINDS
+from ember_core.plan.stages import HEAT_KINDS, StageSpec
 from ember_core.safety.forms import requirement
 from ember_core.wording.message import say
 
@@ -249,6 +251,7 @@ def parse(document: Any) -> Plan:
                 path="/piece/mass_g",
                 code="missing",
             )
+    _check_egg(document, stages)
     if "salt" in piece and (piece.get("properties") is not None or required.form in JUICELESS):
         raise FormatError(
             say("salt says how much juice meat, poultry or fish keeps; of this piece it says nothing. Leave it out."),
@@ -282,6 +285,38 @@ def parse(document: Any) -> Plan:
         also=also_of(document, stages, parse),
     )
     return plan if targets is None else plan.of_part(_leading(plan, targets))
+
+
+def _check_egg(document: Mapping[str, Any], stages: Sequence[StageSpec]) -> None:
+    """An egg has a mass that its species has; a yolk and a white are waited for, and wanted, of an egg in its shell only."""
+    piece = document["piece"]
+    shape = piece["shape"]
+    if shape["kind"] == "egg":
+        row = species_of(shape)
+        if not row["least_g"] <= shape["mass_g"] <= row["most_g"]:
+            raise ValueRangeError(
+                say(
+                    "An egg of a {species} weighs {least:mass} to {most:mass}, not {mass:mass}. Correct mass_g, or name another species.",
+                    species=say(row["name"]),
+                    least=row["least_g"],
+                    most=row["most_g"],
+                    mass=shape["mass_g"],
+                ),
+                path="/piece/shape/mass_g",
+            )
+    own = shape["kind"] == "egg" and piece.get("food") in EGGS
+    if own and piece.get("properties") is None and piece.get("composition") is None:
+        return
+    paths = [f"/target/{k}" for k in ("yolk", "white") if k in document.get("target", {})]
+    paths += [f"/stages/{i}/until/{s.until}" for i, s in enumerate(stages) if s.until in OF_YOLK]
+    if paths:
+        raise FormatError(
+            say(
+                "Yolk and white are known of an egg in its shell: shape.kind egg and food egg-whole or egg-duck. Leave this out."
+            ),
+            path=paths[0],
+            code="choice",
+        )
 
 
 def _leading(plan: Plan, targets: Mapping[str, float]) -> str:

@@ -9,8 +9,10 @@ import numpy as np
 
 from ember_core import __version__
 from ember_core.data.loader import data_version
+from ember_core.doneness.eggs import egg_findings
 from ember_core.doneness.outside import outside
 from ember_core.heat.cook import Cook, StageOutcome
+from ember_core.heat.egg_states import is_egg, state_of
 from ember_core.heat.ensemble.forecast import Forecast, quantiles
 from ember_core.heat.geometry.bird import part_shape
 from ember_core.plan.finding import Finding
@@ -196,6 +198,9 @@ def document(
                 "forecast",
             )
         )
+    egg = state_of(plan, cook) if is_egg(plan) else None
+    if egg is not None:
+        findings += egg_findings(plan, egg)
     worst = (cautious[0].t, cautious[0].everywhere) if cautious else None
     out: dict[str, Any] = {
         "format": FORMAT,
@@ -209,6 +214,7 @@ def document(
                 "surface_c": round(float(cook.surface_a[i]), 4),
                 "surface_b_c": round(float(cook.surface_b[i]), 4),
             }
+            | ({} if egg is None else {"yolk_edge_c": round(float(egg.edge_c[i]), 4)})
             for i in sample_rows(plan, cook)
         ],
         "stages": [
@@ -235,6 +241,7 @@ def document(
             "members": int(ahead.peak_core_c.size),
             "grid_error": {k: round(v, 4) for k, v in ahead.grid_error.items()},
         },
+        "egg": None if egg is None else egg.as_dict(cook.peak_core_c),
         "findings": [f.as_dict() for f in findings],
     }
     if plan.properties is None and plan.required.form not in JUICELESS:

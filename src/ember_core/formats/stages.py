@@ -20,7 +20,8 @@ from ember_core.wording.message import say
 
 FACE_KEYS = ("medium_c", "surface", "cover", "variant", "medium_from_c", "settle_minutes", "humidity")
 
-UNTIL_KEYS = ("core_c", "surface_c", "surface_b_c", "mean_c", "log10", "rule", "peak_core_c")
+UNTIL_KEYS = ("core_c", "surface_c", "surface_b_c", "mean_c", "log10", "rule", "peak_core_c", "yolk_edge_c", "yolk")
+OF_YOLK = frozenset({"yolk_edge_c", "yolk"})
 
 SAYS = ("verb", "cue", "why", "caution")
 
@@ -117,7 +118,7 @@ def read_stage(raw: Mapping[str, Any], index: int, shape: Mapping[str, Any], alt
         )
     return StageSpec(
         kind, float(raw["minutes"]), specs[0], specs[1], specs[2], specs[3], until, value, organism, raw.get("load"), raw.get("vent", "open"),
-        _said(raw.get("x-say"), at), _store(raw, specs, at), raw.get("portion"),
+        _said(raw.get("x-say"), at), _store(raw, specs, at), str(raw.get("until", {}).get("yolk", "")), raw.get("portion"),
     )  # fmt: skip
 
 
@@ -461,4 +462,5 @@ def _until(raw: Mapping[str, Any] | None, at: str) -> tuple[str | None, float, s
         raise FormatError(
             say("organism belongs to until log10; leave it out."), path=f"{at}/until/organism", code="choice"
         )
-    return keys[0], float(raw[keys[0]]), raw.get("organism", "salmonella")
+    value = 0.0 if keys[0] == "yolk" else float(raw[keys[0]])
+    return keys[0], value, raw.get("organism", "salmonella")

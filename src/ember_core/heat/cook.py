@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 from dataclasses import field as column
 from typing import Any
@@ -11,6 +11,7 @@ import numpy as np
 
 from ember_core.errors import ComputationError
 from ember_core.heat.arrays import Array
+from ember_core.heat.egg_time import settled, waits_for_yolk
 from ember_core.heat.findings import Media, outcome_findings, setup_findings
 from ember_core.heat.geometry.grid import Grid
 from ember_core.heat.geometry.mesh import Mesh
@@ -48,6 +49,8 @@ CORE_ABOVE_K, PLACE_ABOVE_K = 1.5, 10.0
 SAMPLES, MESH_SAMPLES = 40.0, 12.0  # a stage is recorded at least so often
 
 UNTIL_WORD = {v: k or "minutes" for k, v in UNTIL_CODE.items()}
+
+NOTHING: Mapping[int, str] = {}
 
 UNEVEN_K = 8.0  # by more may a piece's places not differ when it is cut, or it is said
 
@@ -256,6 +259,31 @@ def run(
     ComputationError
         When the step size underflows, or the budget is used up; names the stage and what would help.
     """
+
+    def cooked(one: Setup, met: Mapping[int, str] = NOTHING) -> Cook:
+        return _run(plan, one, tol, vary, budget_s, stops, met)
+
+    return cooked(s) if waits_for_yolk(s) is None else cooked(*settled(plan, s, cooked))
+
+
+def _run(
+    plan: Plan,
+    s: Setup,
+    tol: float | None,
+    vary: Variation | None,
+    budget_s: float | None,
+    stops: Sequence[float],
+    met: Mapping[int, str],
+) -> Cook:
+    """Compute a cook whose schedule waits for no yolk.
+
+    Parameters
+    ----------
+    plan, s, tol, vary, budget_s, stops
+        As of :func:`run`.
+    met : mapping
+        What stages got that waited for the yolk, by their number.
+    """
     vary = vary or Variation(s.length, 1.0, 1.0, DRYING_SCALE, s.start_c)
     count = len(plan.stages)
     cut = count if s.cut_at is None else s.cut_at
@@ -270,6 +298,10 @@ def run(
         after = _stretch(plan, later, (cut, count), own, halts[halts > end] - end, tol, budget_s, found)
         uneven = float(np.ptp(found.line[-1]))
         found = joined(found, after)
+    if met:
+        found = replace(
+            found, stages=tuple(replace(x, ended_by=met.get(i, x.ended_by)) for i, x in enumerate(found.stages))
+        )
     top, top_t = found.top
     findings = setup_findings(plan, boiling_point(plan.altitude_m))
     if uneven > UNEVEN_K:
@@ -433,6 +465,8 @@ def _stretch(
 def _evaporated(s: Setup, length: float, shed: Array) -> float:
     """Water lost through the skin as a share of the raw mass, by what each face or patch has lost, kg/m²."""
     lost = np.maximum(shed, 0.0)
+    if not lost.any():
+        return 0.0
     if isinstance(s.grid, Mesh):
         made: Any = body_of(s, length=length)  # of a mesh Layers
         solid = plain(solid_of)(s.grid, made)

@@ -73,11 +73,6 @@ def setup_findings(plan: Plan, boil_c: float) -> list[Finding]:
             usual=usual,
         )
         out.append(Finding("doneness-and-core", "note", message, "the plan"))
-    if plan.shape["kind"] == "egg" and plan.shape.get("species", "hen") != "hen":
-        message = say(
-            "A {species} egg is computed with a hen's proportions at its own mass.", species=plan.shape["species"]
-        )
-        out.append(Finding("egg-proportions", "note", message, "the model"))
     if plan.properties is None and plan.start_c > boil_c:
         message = say(
             "Water boils at {boil_c:temp1} here: the piece is computed from there, not from {start_c:temp}.",
@@ -102,9 +97,12 @@ def _asked(until: str, value: float) -> Message:
         "surface_c": N_("the surface"),
         "surface_b_c": N_("the other face"),
         "mean_c": N_("the mean"),
+        "yolk_edge_c": N_("the yolk's edge"),
     }
     if until in names:
         return say("{place} at {wanted_c:temp}", place=say(names[until]), wanted_c=value)
+    if until == "yolk":
+        return say("the yolk as wanted")
     return say("meeting the rule") if until == "rule" else say("a reduction of {log10:g} log10", log10=value)
 
 
@@ -124,6 +122,7 @@ MEDIA = {
 QUIET_C = 120.0  # a pan below hisses no more; common practice (butter foams, water leaves slowly)
 BOILS_IN_JUICE_S = 60.0  # so long below that, and what lies in it boils in its juice
 LEAST_MORE_W = 100.0  # less more heat is not worth a word
+SHORTEST_S = 0.01
 BACK_K = 0.5  # a medium this near to where it began is back
 
 
@@ -245,6 +244,13 @@ def outcome_findings(
                     asked=_asked(spec.until, spec.until_value),
                 )
             out.append(Finding("until-not-reached", "care", message, "model"))
+        elif spec.until == "yolk" and done.end_s - done.start_s < SHORTEST_S:
+            message = say(
+                "Before stage {stage} begins the yolk is already bound to be more than {word}.",
+                stage=i + 1,
+                word=say(spec.word),
+            )
+            out.append(Finding("pull-already-past", "care", message, "model"))
         elif spec.until == "peak_core_c" and done.end_s - done.start_s < 1e-6:
             out.append(
                 Finding(

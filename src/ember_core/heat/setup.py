@@ -10,8 +10,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ember_core.book.foods import food_row
+from ember_core.data.loader import read_toml
 from ember_core.heat.arrays import Array
 from ember_core.heat.geometry.bird import size_spread_mm
+from ember_core.heat.geometry.egg_outline import FOODS, species_of
 from ember_core.heat.geometry.grid import Grid
 from ember_core.heat.geometry.mesh import Mesh
 from ember_core.heat.geometry.shapes import geometry
@@ -37,6 +39,8 @@ from ember_core.heat.solver.ending import (
     UNTIL_SURFACE,
     UNTIL_SURFACE_B,
     UNTIL_TIME,
+    UNTIL_YOLK,
+    UNTIL_YOLK_EDGE,
 )
 from ember_core.heat.solver.types import (
     FACE,
@@ -71,6 +75,8 @@ UNTIL_CODE = {
     "log10": UNTIL_LOG10,
     "rule": UNTIL_RULE,
     "peak_core_c": UNTIL_PEAK,
+    "yolk_edge_c": UNTIL_YOLK_EDGE,
+    "yolk": UNTIL_YOLK,
 }
 
 NO_BOILING = 1e9
@@ -197,6 +203,13 @@ def store_stated(stage: StageSpec) -> Mapping[str, Any] | None:
     return None
 
 
+def through_shell(surface: Surface, shape: Mapping[str, Any]) -> Surface:
+    """What an egg's face meets through its shell: a resistance in series."""
+    thick = species_of(shape)["shell_mm"] / 1000.0
+    resists = thick / float(read_toml("eggs.toml")["shell"]["conductivity"])
+    return replace(surface, h=surface.h / (1.0 + surface.h * resists))
+
+
 def face_row(surface: Surface) -> tuple[float, ...]:
     """What a face meets as a row of ``FACE``."""
     return (
@@ -227,7 +240,7 @@ def setup(
     lethality : (D s, T_ref °C, z K), optional
         What an ``until: log10`` stage integrates.
     """
-    table = thermal_table(plan)
+    table = _egg(plan, "egg-white") or thermal_table(plan)
     boil_c = boiling_point(plan.altitude_m)
     n = len(plan.stages)
     pressure = pressure_at(plan.altitude_m)
@@ -240,6 +253,8 @@ def setup(
             surface = _surface(face, plan, boil_c, store is not NONE)
             if stated is not None and lies_in(stated["kind"], face.kind, face.variant):
                 surface = replace(surface, store=store, off_c=0.0)
+            if face.surface is None and plan.shape["kind"] == "egg" and plan.properties is None:
+                surface = through_shell(surface, plan.shape)
             if face.kind == "oven" and face.surface is None and face.humidity is None and surface.wet > 0.0:
                 load = stage.load or {}
                 carries = i > 0 and i != plan.cut_at and faces["leak"][i - 1].max() > 0.0
@@ -263,7 +278,7 @@ def setup(
     whole = Setup(
         grid=grid,
         table=table,
-        inner=_yolk(plan),
+        inner=_egg(plan, "egg-yolk"),
         length=length,
         size=size,
         boil_c=NO_BOILING if plan.properties is not None else boil_c,
@@ -331,15 +346,18 @@ def _waited_for(until: str | None, symmetric: bool) -> int:
     return UNTIL_SURFACE if symmetric and until == "surface_b_c" else UNTIL_CODE[until]
 
 
-def _yolk(plan: Plan) -> ThermalTable | None:
-    """The yolk's table of an egg in its shell; None for every other piece."""
-    if plan.shape["kind"] != "egg" or plan.properties is not None or plan.composition is not None:
+def _egg(plan: Plan, part: str) -> ThermalTable | None:
+    """The table of an egg's ``egg-white`` or ``egg-yolk`` in its shell; None for every other piece."""
+    if (
+        plan.shape["kind"] != "egg"
+        or plan.properties is not None
+        or plan.composition is not None
+        or plan.food not in FOODS
+    ):
         return None
-    row = food_row(plan.food or "")
-    yolk = food_row("egg-yolk")
-    if row is None or yolk is None or row["id"] != "egg-whole":
-        return None
-    return food_table(Composition(**{k: v / 100.0 for k, v in yolk["parts"].items()}), yolk["freezing_c"])
+    row = food_row(part)
+    assert row is not None  # shipped
+    return food_table(Composition(**{k: v / 100.0 for k, v in row["parts"].items()}), row["freezing_c"])
 
 
 def body_of(

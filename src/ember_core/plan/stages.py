@@ -50,6 +50,7 @@ class StageSpec:
         None  # what its move says: a name in ``data/moves.toml``, or texts of the house
     )
     store: Mapping[str, Any] | None = None  # of heat, that its medium has; None: it keeps its temperature
+    word: str = ""  # of the yolk that it waits for
     portion: Mapping[str, Any] | None = None  # the shape that the piece is cut into before this stage
 
     @property

@@ -36,6 +36,7 @@ INSTALLED_APPS = [
     "ember_web.book",
     "ember_web.plans",
     "ember_web.line",
+    "ember_web.eggs",
     "ember_web.logbook",
     "ember_web.api",
     "ember_web.machine",

@@ -36,6 +36,7 @@ urlpatterns = [
                 path("kitchen/people/", kitchen_page.people, name="kitchen-people"),
                 path("preferences/", kitchens.preferences, name="preferences"),
                 path("plan/", include("ember_web.plans.urls")),
+                path("eggs/", include("ember_web.eggs.urls")),
                 path("book/", include("ember_web.book.urls")),
                 path("line/", include("ember_web.line.urls")),
                 path("log/", include("ember_web.logbook.urls")),

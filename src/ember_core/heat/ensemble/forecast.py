@@ -17,7 +17,14 @@ from ember_core.heat.arrays import Array
 from ember_core.heat.cook import Cook, Variation, run
 from ember_core.heat.ensemble.draw import Ensemble, as_portions, draw_ensemble, stage_lengths
 from ember_core.heat.setup import Setup, body_of, case_of, empty_record
-from ember_core.heat.solver.ending import UNTIL_MEAN, UNTIL_SURFACE, UNTIL_SURFACE_B, UNTIL_TIME
+from ember_core.heat.solver.ending import (
+    UNTIL_MEAN,
+    UNTIL_SURFACE,
+    UNTIL_SURFACE_B,
+    UNTIL_TIME,
+    UNTIL_YOLK,
+    UNTIL_YOLK_EDGE,
+)
 from ember_core.heat.solver.members import Told, run_members
 from ember_core.heat.solver.types import Schedule
 from ember_core.plan.plan import Plan
@@ -135,7 +142,8 @@ def as_told(schedule: Schedule, cook: Cook, pull_stage: int | None) -> Schedule:
     """What a cook goes by: what nobody measures before the pull (a face, the mean) ends by the clock, as it did in ``cook``."""
     until, duration = schedule.until.copy(), schedule.duration.copy()
     for i, stage in enumerate(cook.stages):
-        if i < (pull_stage or 0) and until[i] in (UNTIL_SURFACE, UNTIL_SURFACE_B, UNTIL_MEAN):
+        by_clock = until[i] in (UNTIL_YOLK_EDGE, UNTIL_YOLK)  # nobody looks into an egg
+        if by_clock or (i < (pull_stage or 0) and until[i] in (UNTIL_SURFACE, UNTIL_SURFACE_B, UNTIL_MEAN)):
             until[i], duration[i] = UNTIL_TIME, stage.end_s - stage.start_s
     return schedule._replace(until=until, duration=duration)
 

@@ -9,7 +9,7 @@ from math import factorial
 import numpy as np
 
 from ember_core.heat.arrays import Array, Index
-from ember_core.heat.geometry.egg_outline import TAPER, YOLK_SHARE, egg_sizes
+from ember_core.heat.geometry.egg_outline import HEN_SHAPE, TAPER, YOLK_SHARE, egg_sizes
 from ember_core.heat.geometry.mesh import FACE_A, FACE_B, Mesh, Parts, finish
 
 
@@ -78,10 +78,10 @@ def _gradients(points: Array, cells: Index) -> tuple[Array, Array]:
     return np.concatenate([-rest.sum(axis=1, keepdims=True), rest], axis=1), size
 
 
-@lru_cache(maxsize=32)
-def egg(mass_g: float, cells: int, cluster: float) -> Mesh:
-    """r–z mesh (m) of an egg of a mass (g) by triangles, a yolk in its middle; the blunt end is face a."""
-    length, breadth = egg_sizes(mass_g)
+@lru_cache(maxsize=64)
+def _body(mass_g: float, cells: int, cluster: float, shape_index: float) -> tuple[Array, Index, Array]:
+    """Nodes (m, r and z), triangles and the nodes' volumes (m³) of an egg; parameters as of :func:`egg`."""
+    length, breadth = egg_sizes(mass_g, shape_index=shape_index)
     half = _towards_the_skin(cells, cluster)
     z = np.concatenate([half[::-1], -half[1:]])
     shape = (half.size, z.size)
@@ -89,32 +89,104 @@ def egg(mass_g: float, cells: int, cluster: float) -> Mesh:
     square = np.stack(np.meshgrid(half, z, indexing="ij"), axis=-1).reshape(-1, 2)
     disc = _ball(square)
     points = np.stack([disc[:, 0] * breadth / 2 * (1 + TAPER * disc[:, 1]), disc[:, 1] * length / 2], axis=1)
-    cells_ = _simplices(shape, number, cells)
+    triangles = _simplices(shape, number, cells)
+    _, size = _gradients(points, triangles)
+    radius = points[triangles, 0]
+    volume = np.zeros(len(disc))
+    share = 2 * np.pi * size[:, None] * (radius + radius.sum(axis=1, keepdims=True)) / 12
+    np.add.at(volume, triangles.ravel(), share.ravel())
+    return points, triangles, volume
+
+
+@lru_cache(maxsize=64)
+def egg(
+    mass_g: float,
+    cells: int,
+    cluster: float,
+    shape_index: float = HEN_SHAPE,
+    yolk_share: float = YOLK_SHARE,
+    air_m: float = 0.0,
+    under_air: float = 1.0,
+) -> Mesh:
+    """r–z mesh (m) of an egg by triangles, a yolk in its middle; the blunt end is face a. All nodes are recorded.
+
+    Parameters
+    ----------
+    mass_g : float
+        In its shell, g.
+    cells : int
+        From the middle to the skin.
+    cluster : float
+        0 to 1: how far nodes are drawn towards the skin.
+    shape_index, yolk_share : float
+        Breadth over length; the yolk's share of the volume.
+    air_m, under_air : float
+        Depth of the air cell at the blunt end, m, and the share of a face's heat that passes it.
+    """
+    length, _ = egg_sizes(mass_g, shape_index=shape_index)
+    half = _towards_the_skin(cells, cluster)
+    z = np.concatenate([half[::-1], -half[1:]])
+    number = np.arange(half.size * z.size).reshape(half.size, z.size)
+    points, cells_, volume = _body(mass_g, cells, cluster, shape_index)
+    disc_z = points[:, 1] / (length / 2)
     gradient, size = _gradients(points, cells_)
     radius = points[cells_, 0]
     ring = 2 * np.pi * radius.mean(axis=1) * size
     first, second, value = _edges(
-        cells_, -np.einsum("eid,ejd->eij", gradient, gradient) * ring[:, None, None], len(disc)
+        cells_, -np.einsum("eid,ejd->eij", gradient, gradient) * ring[:, None, None], len(points)
     )
-    volume = np.zeros(len(disc))
-    share = 2 * np.pi * size[:, None] * (radius + radius.sum(axis=1, keepdims=True)) / 12
-    np.add.at(volume, cells_.ravel(), share.ravel())
     outline = np.concatenate([number[: half.size - 1, 0], number[-1, :], number[: half.size - 1, -1][::-1]])
-    skin = np.zeros(len(disc))
+    skin = np.zeros(len(points))
     run = np.linalg.norm(np.diff(points[outline], axis=0), axis=1)
     r0, r1 = points[outline[:-1], 0], points[outline[1:], 0]
     np.add.at(skin, outline[:-1], 2 * np.pi * run * (2 * r0 + r1) / 6)
     np.add.at(skin, outline[1:], 2 * np.pi * run * (r0 + 2 * r1) / 6)
     s_node = np.flatnonzero(skin > 0)
-    yolk_radius = (YOLK_SHARE * volume.sum() * 3 / (4 * np.pi)) ** (1 / 3)
+    skin[points[:, 1] > length / 2 - air_m] *= under_air
+    yolk_radius = (yolk_share * volume.sum() * 3 / (4 * np.pi)) ** (1 / 3)
     inner = np.linalg.norm(points, axis=1) <= yolk_radius
     parts: Parts = {
         "points": points, "first": first, "second": second, "conduct": value, "conduct_power": np.ones(value.size), "reach": np.ones((value.size, 2)), "volume": volume,
-        "volume_power": 3.0, "s_node": s_node, "s_face": np.where(disc[s_node, 1] > -1e-12, FACE_A, FACE_B).astype(np.int64),
+        "volume_power": 3.0, "s_node": s_node, "s_face": np.where(disc_z[s_node] > -1e-12, FACE_A, FACE_B).astype(np.int64),
         "s_area": skin[s_node], "s_power": np.full(s_node.size, 2.0),
     }  # fmt: skip
     line = number[:, cells]
     return finish(
-        parts, int(number[0, cells]), [line, number[0, :]], points[line, 0] * 1000, True, inner,
+        parts, int(number[0, cells]), [line, number[0, :], number.ravel()], points[line, 0] * 1000, True, inner,
         (int(number[-1, cells]), int(number[-1, cells])),
     )  # fmt: skip
+
+
+def nodes_of(mass_g: float, cells: int, cluster: float, shape_index: float) -> Array:
+    """Places of an egg's nodes, m: from its axis, and along it; parameters as of :func:`egg`."""
+    return _body(mass_g, cells, cluster, shape_index)[0]
+
+
+ANGLES = 48  # at which the yolk's surface is read
+
+
+@lru_cache(maxsize=64)
+def yolk_edge(mass_g: float, cells: int, cluster: float, shape_index: float, yolk_share: float) -> Array:
+    """Weights of an egg's nodes in the mean over its yolk's surface, sum 1.
+
+    The surface is read at rings of equal angle, by the linear elements they lie in.
+
+    Parameters
+    ----------
+    mass_g, cells, cluster, shape_index, yolk_share
+        As of :func:`egg`.
+    """
+    points, triangles, volume = _body(mass_g, cells, cluster, shape_index)
+    radius = (yolk_share * volume.sum() * 3 / (4 * np.pi)) ** (1 / 3)
+    angle = (np.arange(ANGLES) + 0.5) * np.pi / ANGLES
+    at = radius * np.stack([np.sin(angle), np.cos(angle)], axis=1)
+    corner = points[triangles]
+    inverse = np.linalg.inv((corner[:, 1:, :] - corner[:, :1, :]).transpose(0, 2, 1))
+    share = np.einsum("eij,epj->epi", inverse, at[None, :, :] - corner[:, None, 0, :])
+    inside = np.minimum(share.min(axis=2), 1.0 - share.sum(axis=2))  # triangles × angles
+    found = inside.argmax(axis=0)
+    weight = np.zeros(len(points))
+    for p, e in enumerate(found):
+        own = share[e, p]
+        np.add.at(weight, triangles[e], np.sin(angle[p]) * np.array([1.0 - own.sum(), *own]))
+    return np.asarray(weight / weight.sum())

@@ -2,16 +2,18 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Mapping
 from typing import Any
 
 import numpy as np
 
+from ember_core.data.loader import read_toml
 from ember_core.heat.arrays import Array
 from ember_core.heat.geometry.bird import part_shape
 from ember_core.heat.geometry.confocal import ellipsoid
-from ember_core.heat.geometry.egg import egg
-from ember_core.heat.geometry.egg_outline import egg_sizes
+from ember_core.heat.geometry.egg import egg, nodes_of, yolk_edge
+from ember_core.heat.geometry.egg_outline import egg_sizes, species_of
 from ember_core.heat.geometry.grid import CYLINDER, SLAB, SPHERE, Grid, unit_grid
 from ember_core.heat.geometry.mesh import Mesh
 from ember_core.heat.geometry.products import box, short_cylinder
@@ -80,7 +82,13 @@ def geometry(
         mesh = short_cylinder(mm["diameter_mm"], mm["length_mm"], symmetric, many, finest)
         return mesh, 1.0, mm["diameter_mm"]
     if kind == "egg":
-        return egg(float(shape["mass_g"]), many, MESH_CLUSTER), 1.0, egg_sizes(float(shape["mass_g"]))[1]
+        row = species_of(shape)
+        air = row["air_mm"] / 1000.0
+        mesh = egg(
+            float(shape["mass_g"]), many, MESH_CLUSTER, row["shape"], row["yolk"], air,
+            read_toml("eggs.toml")["shell"]["under_air"],
+        )  # fmt: skip
+        return mesh, 1.0, egg_sizes(float(shape["mass_g"]), shape_index=row["shape"])[1]
     sizes = (mm["length_mm"], mm["width_mm"], mm["thickness_mm"])
     if kind == "box":
         return box(*sizes, symmetric, many, finest, edge), 1.0, sizes[2]
@@ -126,3 +134,20 @@ def _widths(grid: Grid) -> Array:
     exponent = 1 if abs(grid.volume.sum() - 0.5) < 1e-6 else 2
     outer = np.cumsum(grid.volume) * (exponent + 1)
     return np.diff(np.concatenate([[0.0], outer ** (1.0 / (exponent + 1))]))
+
+
+def _cells_of(mesh: Mesh) -> int:
+    """From the middle to the skin, of a mesh of (cells + 1) (2 cells + 1) nodes."""
+    return round((math.sqrt(8.0 * mesh.n + 1.0) - 3.0) / 4.0)
+
+
+def yolk_edge_of(shape: Mapping[str, Any], mesh: Mesh) -> Array:
+    """Weights of the nodes of an egg's mesh in the mean over the yolk's surface."""
+    row = species_of(shape)
+    return yolk_edge(float(shape["mass_g"]), _cells_of(mesh), MESH_CLUSTER, row["shape"], row["yolk"])
+
+
+def egg_points(shape: Mapping[str, Any], mesh: Mesh) -> Array:
+    """Places of the nodes of an egg's mesh, m: from its long axis, and along it from the middle towards the blunt end."""
+    row = species_of(shape)
+    return nodes_of(float(shape["mass_g"]), _cells_of(mesh), MESH_CLUSTER, row["shape"])

@@ -10,6 +10,10 @@ from ember_core.heat.solver.types import Criterion, State
 
 UNTIL_TIME, UNTIL_CORE, UNTIL_SURFACE, UNTIL_MEAN, UNTIL_LOG10, UNTIL_RULE, UNTIL_PEAK, UNTIL_TURN = range(8)
 UNTIL_SURFACE_B = 8
+UNTIL_YOLK_EDGE, UNTIL_YOLK = (
+    9,
+    10,
+)  # of an egg: the solver goes by the time that is found for them, see heat/egg_time.py
 FAILED, SPENT = -1, -2  # a stage whose step size underflowed; one that used up what may be spent on its plan
 GOES_ON = -3
 NEAR_K = 2e-4  # a temperature waited for is met so nearly

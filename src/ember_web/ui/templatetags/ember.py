@@ -100,6 +100,19 @@ def mass(value: float) -> str:
 
 
 @register.filter
+def mass_number(value: float) -> str:
+    """A mass without its unit, as a field takes it."""
+    return current().units.number("mass", value)
+
+
+@register.filter
+def took(stage: Any) -> str:
+    """How long a stage of a cook takes, to the second below an hour: what is boiled by the clock is read off it."""
+    seconds = round(stage.end_s - stage.start_s)
+    return f"{seconds // 60}:{seconds % 60:02d}" if seconds < 3600 else span(seconds)
+
+
+@register.filter
 def length0(value: float) -> str:
     """A length with its unit: whole millimetres, or tenths of an inch."""
     units = current().units
@@ -176,7 +189,7 @@ def place(context: dict[str, Any], name: str, shown_at: str, words: str) -> Safe
     return format_html('<a href="{}"{}>{}</a>', address, current_page, _(words))
 
 
-PLACES = (N_("Line"), N_("Plan"), N_("Log"), N_("Book"))
+PLACES = (N_("Line"), N_("Plan"), N_("Eggs"), N_("Log"), N_("Book"))
 
 
 @register.simple_tag

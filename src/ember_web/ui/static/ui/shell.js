@@ -75,7 +75,7 @@ import { clockOf } from "./said.js";
     }
     const links = [...document.querySelectorAll(".top nav a")];
     if (waiting === "g") {
-      const to = { l: 0, p: 1, o: 2, b: 3 }[e.key];
+      const to = { l: 0, p: 1, e: 2, o: 3, b: 4 }[e.key];
       if (to !== undefined && links[to]) location.href = links[to].href;
       waiting = "";
     } else if (e.key === "g") {

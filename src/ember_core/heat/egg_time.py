@@ -1,0 +1,166 @@
+"""How long an egg stays on heat so that its yolk comes out as wanted: found by cooking it, for stages that wait for the yolk.
+
+Nobody looks into an egg while it cooks, so what is found is a time; the solver goes by it.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import replace
+
+import numpy as np
+
+from ember_core.data.loader import read_toml
+from ember_core.heat.arrays import Array
+from ember_core.heat.egg_states import Cooked, edge_of, field_of, state_of
+from ember_core.heat.geometry.mesh import Mesh
+from ember_core.heat.physics.setting import doses, yolk_rate
+from ember_core.heat.setup import Setup
+from ember_core.heat.solver.ending import UNTIL_TIME, UNTIL_YOLK, UNTIL_YOLK_EDGE
+from ember_core.plan.plan import Plan
+
+NEAR_SET, NEAR_K = 0.004, 0.02  # a yolk, or its edge, is met so nearly
+MOST_RUNS = 12
+SAME_S = 1e-3
+LEAST, MOST = 1e-9, 1.0 - 1e-9
+
+
+def waits_for_yolk(s: Setup) -> int | None:
+    """The first stage of a schedule that waits for the yolk; None: no stage does."""
+    waiting = np.flatnonzero(s.schedule.until >= UNTIL_YOLK_EDGE)
+    return int(waiting[0]) if waiting.size else None
+
+
+def by_time(s: Setup, stage: int, seconds: float) -> Setup:
+    """A setup whose ``stage`` takes so long and waits for nothing."""
+    until, duration = s.schedule.until.copy(), s.schedule.duration.copy()
+    until[stage], duration[stage] = UNTIL_TIME, max(seconds, 1e-3)
+    return replace(s, schedule=s.schedule._replace(until=until, duration=duration))
+
+
+def goal_of(word: str) -> tuple[str, float]:
+    """What a word of the yolk aims at: ``yolk`` or ``firm``, and how far, 0 to 1."""
+    row = next(r for r in read_toml("eggs.toml")["yolk_word"] if r["word"] == word)
+    return ("firm", float(row["goal_firm"])) if "goal_firm" in row else ("yolk", float(row["goal"]))
+
+
+def _logit(share: float) -> float:
+    share = min(max(share, LEAST), MOST)
+    return float(np.log(share / (1.0 - share)))
+
+
+def yolk_time(plan: Plan, s: Setup, stage: int, cooked: Callable[[Setup], Cooked]) -> tuple[float, bool]:
+    """How long ``stage`` takes, s, so that the yolk is as wanted when the egg is eaten; whether it can be.
+
+    Too long already at no time at all, or not within the stage's longest: that time, and False.
+
+    Parameters
+    ----------
+    plan, s : Plan, Setup
+        Other stages wait for no yolk.
+    stage : int
+    cooked : function
+        Cooks a setup of the plan by its clock.
+    """
+    measure, goal = goal_of(str(plan.stages[stage].word))
+    longest, wanted = float(s.schedule.duration[stage]), _logit(goal)
+    grid = _mesh(s)
+
+    def off(seconds: float) -> tuple[float, Cooked, float]:
+        cook = cooked(by_time(s, stage, seconds))
+        state = state_of(plan, cook, grid)
+        reached = state.yolk if measure == "yolk" else state.firm
+        return _logit(reached) - wanted, cook, reached
+
+    above, whole, _ = off(longest)
+    if above < 0.0:
+        return longest, False
+    at, course = _course(grid, whole, stage, measure)
+    low, high, guess = 0.0, longest, float(np.interp(wanted, course, at))
+    slope = max(float(np.interp(guess + 5.0, at, course) - np.interp(guess - 5.0, at, course)) / 10.0, 1e-4)
+    was: tuple[float, float] | None = None
+    for _ in range(MOST_RUNS):
+        now, _, reached = off(guess)
+        if abs(reached - goal) < NEAR_SET:
+            break
+        if now > 0.0 and guess <= 0.0:
+            return 0.0, False
+        low, high = (guess, high) if now < 0.0 else (low, guess)
+        if was is not None and abs(guess - was[0]) > SAME_S and (now - was[1]) / (guess - was[0]) > 0.0:
+            slope = (now - was[1]) / (guess - was[0])
+        was = (guess, now)
+        guess = guess - now / slope
+        if not low < guess < high:
+            guess = 0.5 * (low + high) if high - low > SAME_S or low > 0.0 else 0.0
+    return guess, True
+
+
+def _mesh(s: Setup) -> Mesh:
+    """The mesh of an egg's setup."""
+    assert isinstance(s.grid, Mesh)  # an egg's is one
+    return s.grid
+
+
+def _course(mesh: Mesh, cook: Cooked, stage: int, measure: str) -> tuple[Array, Array]:
+    """How far the yolk is along a stage, if nothing came after: s into it, and the logit, which rises."""
+    yolk = np.flatnonzero(mesh.inner)
+    weight = mesh.mean[yolk] / mesh.mean[yolk].sum()
+    firm_at = float(read_toml("eggs.toml")["yolk"]["firm"]) if measure == "firm" else 1.0
+    thick = doses(cook.t, yolk_rate(field_of(cook, mesh)[:, yolk])) / firm_at
+    share = np.clip((1.0 - np.exp(-thick)) @ weight, LEAST, MOST)
+    done = cook.stages[stage]
+    within = (cook.t >= done.start_s - SAME_S) & (cook.t <= done.end_s + SAME_S)
+    return cook.t[within] - done.start_s, np.log(share[within] / (1.0 - share[within]))
+
+
+def edge_time(plan: Plan, s: Setup, stage: int, value: float, cooked: Callable[[Setup], Cooked]) -> tuple[float, bool]:
+    """How long ``stage`` takes, s, until the mean over the yolk's surface is at ``value`` °C; whether it gets there.
+
+    Parameters
+    ----------
+    plan, s, stage, cooked
+        As of :func:`yolk_time`.
+    value : float
+        °C, from either side.
+    """
+    longest = float(s.schedule.duration[stage])
+    whole = cooked(by_time(s, stage, longest))
+    begin, end = whole.stages[stage].start_s, whole.stages[stage].end_s
+    edge = edge_of(plan, whole, _mesh(s))
+    t = np.concatenate([[begin], whole.t[(whole.t > begin) & (whole.t < end)], [end]])
+    course = np.interp(t, whole.t, edge)
+    above = course >= value
+    crossed = np.flatnonzero(above != above[0])
+    if not crossed.size:
+        return longest, bool(course[0] == value)
+    i = int(crossed[0])
+    rate = (course[i] - course[i - 1]) / (t[i] - t[i - 1])
+    guess = float(t[i - 1] + (value - course[i - 1]) / rate - begin)
+    for _ in range(MOST_RUNS):
+        found = cooked(by_time(s, stage, guess))
+        off = float(np.interp(found.stages[stage].end_s, found.t, edge_of(plan, found, _mesh(s)))) - value
+        if abs(off) < NEAR_K:
+            break
+        guess = min(max(guess - off / rate, 0.0), longest)
+    return guess, True
+
+
+def settled(plan: Plan, s: Setup, cooked: Callable[[Setup], Cooked]) -> tuple[Setup, dict[int, str]]:
+    """A setup in which no stage waits for the yolk any more, and which of them got what they waited for: its word by stage.
+
+    Parameters
+    ----------
+    plan, s : Plan, Setup
+    cooked : function
+        Cooks a setup of the plan by its clock.
+    """
+    met: dict[int, str] = {}
+    while (stage := waits_for_yolk(s)) is not None:
+        if s.schedule.until[stage] == UNTIL_YOLK:
+            seconds, reached = yolk_time(plan, s, stage, cooked)
+        else:
+            seconds, reached = edge_time(plan, s, stage, float(s.schedule.value[stage]), cooked)
+        s = by_time(s, stage, seconds)
+        if reached or seconds == 0.0:
+            met[stage] = str(plan.stages[stage].until)
+    return s, met

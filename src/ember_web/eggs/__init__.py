@@ -1,0 +1,1 @@
+"""Eggs: how long, for these eggs, here."""

@@ -1,0 +1,12 @@
+"""Addresses of Eggs."""
+
+from django.urls import path
+
+from ember_web.eggs import views
+
+urlpatterns = [
+    path("", views.page, name="eggs"),
+    path("map/", views.map_part, name="eggs-map"),
+    path("where/", views.where_part, name="eggs-where"),
+    path("keep/", views.keep, name="eggs-keep"),
+]
