@@ -23,6 +23,7 @@ YOLK_WORDS = tuple(r["word"] for r in read_toml("eggs.toml")["yolk_word"])
 COLD_C = 12.0  # of water from the tap
 ICE_MINUTES, PLATE_MINUTES = 8.0, 6.0  # in iced water; from the water to the plate and opened
 LONGEST_MIN, LONGEST_BATH_MIN = 40.0, 240.0  # of a hen's egg; others by their size
+CUT = "soft-egg"  # of the book
 USUAL_POWER_W = 2000.0
 
 
@@ -111,6 +112,7 @@ class EggQuestion:
             "title": self.title,
             "piece": {
                 "food": "egg-duck" if self.species == "duck" else "egg-whole",
+                "cut": "" if self.species == "duck" else CUT,
                 "form": "egg-now",
                 "count": self.count,
                 "shape": {"kind": "egg", "mass_g": self.mass_g, "species": self.species},
@@ -127,6 +129,7 @@ class EggQuestion:
             out["x-house"] = dict(self.house)
         if self.serve_at is not None:
             out["serve_at"] = self.serve_at.isoformat(timespec="minutes")
+        out["piece"] = {k: v for k, v in out["piece"].items() if v != ""}
         return {k: v for k, v in out.items() if v != "" and v != {}}
 
     def by_minutes(self, minutes: float) -> EggQuestion:

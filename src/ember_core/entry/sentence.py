@@ -182,10 +182,16 @@ class Sentence:
             piece["x-sizes-mm"] = list(self.sizes_mm)
         if self.mass_g is not None:
             piece["mass_g"] = self.mass_g
-        target = {"core_c": self.target_c} | (self._part_targets(cut) if shape == "bird" else {})
+        stated = self.base.get("target", {})
+        by_yolk = self.way == OWN_WAY and shape == "egg" and "core_c" not in stated
+        target = (
+            dict(stated)
+            if by_yolk
+            else {"core_c": self.target_c} | (self._part_targets(cut) if shape == "bird" else {})
+        )
         out: dict[str, Any] = kept | {"format": FORMAT, "piece": piece, "target": target}
         names = [n for n, c in self.book.doneness_names(piece.get("food", "")) if abs(c - self.target_c) < 0.05]
-        if names:
+        if names and not by_yolk:
             out["target"]["doneness"] = names[0]
         if self.title:
             out["title"] = self.title

@@ -148,6 +148,7 @@ HEIGHT = {
     "dry": 0.14,
 }  # where a region's name is looked for
 BAND = 0.1
+WORD_HALF = 34.0  # half of what a name takes across
 LEAST_SHARE = 0.012  # of the map that a region must have to be named
 
 
@@ -176,10 +177,11 @@ def map_of(found: EggMap) -> MapPicture:
     named = []
     for k, word in [(-1, UNSET), *((order.index(w), n) for w, n in REGIONS.items())]:
         own = region == k
-        if own.mean() < LEAST_SHARE:
+        if own.mean() < (LEAST_SHARE if k >= 0 else 5 * LEAST_SHARE):
             continue
         row, column = _middle(own, HEIGHT.get(word, 0.6))
-        named.append({"word": word, "x": column / wide * MAP_W, "y": row / high * MAP_H})
+        x = min(max(column / wide * MAP_W, WORD_HALF), MAP_W - WORD_HALF)
+        named.append({"word": word, "x": x, "y": row / high * MAP_H})
     span = float(found.minutes[-1] - found.minutes[0])
     step = next(s for s in (0.5, 1, 2, 5, 10, 20, 30, 60) if span / s <= 8)
     at = np.arange(np.ceil(found.minutes[0] / step) * step, found.minutes[-1] + 1e-9, step)

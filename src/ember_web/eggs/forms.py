@@ -173,12 +173,8 @@ def question_of(form: EggForm, kitchen: Kitchen) -> EggQuestion:
 
 def title_of(question: EggQuestion, word: str) -> str:
     """What a plan of these eggs is called."""
-    return tell(
-        "{count} {eggs}, {word}",
-        count=question.count,
-        eggs=gettext(SPECIES[question.species]),
-        word=gettext(YOLKS[word]),
-    )
+    words = tell("{eggs}, {word}", eggs=gettext(SPECIES[question.species]), word=gettext(YOLKS[word]))
+    return words[:1].upper() + words[1:]
 
 
 assert set(YOLKS) == set(YOLK_WORDS)

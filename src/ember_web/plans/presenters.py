@@ -10,6 +10,7 @@ from typing import Any
 from django.utils.translation import gettext
 
 from ember_core.book.book import Book
+from ember_core.doneness.eggs import WHITES, YOLKS
 from ember_core.formats.result import PART_NAMES
 from ember_core.formats.sharing import MOST_IN_TURN
 from ember_core.heat.cook import Cook
@@ -99,7 +100,7 @@ def build(outcome: Outcome, kitchen: Kitchen, book: Book, now: datetime, cursor_
     return View(
         outcome=outcome,
         moves=rows,
-        eats=eats(doneness, cook.peak_core_c, plan.target_c),
+        eats=eats(doneness, cook.peak_core_c, plan.target_c) if result["egg"] is None else _egg_eats(result["egg"]),
         standing=None
         if result["rule"] is None
         else standing(
@@ -124,6 +125,14 @@ def build(outcome: Outcome, kitchen: Kitchen, book: Book, now: datetime, cursor_
         gain_k=gain_k(plan, cook),
         ribbon=_ribbon_of(rows, cook, kitchen, start) if total > LONG_S else [],
         outside=_outside(plan, result),
+    )
+
+
+def _egg_eats(egg: Mapping[str, Any]) -> Message:
+    """How an egg in its shell will eat."""
+    yolk, white = YOLKS[egg["yolk"]["word"]], WHITES[egg["white"]["word"]]
+    return say(
+        "yolk {yolk}, white {white}, middle {peak_c:temp1}", yolk=say(yolk), white=say(white), peak_c=egg["yolk_core_c"]
     )
 
 

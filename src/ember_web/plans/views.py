@@ -17,6 +17,7 @@ from django.utils.translation import gettext as _
 from django.views.decorators.http import require_GET, require_POST
 
 from ember_core.book.book import Book
+from ember_core.doneness.eggs import YOLKS
 from ember_core.entry.quick import FRIDGE_C, FROZEN_C, ROOM_C, Reading
 from ember_core.entry.quick import parse as parse_quick
 from ember_core.entry.reading import sentence_of as sentence_from
@@ -127,6 +128,8 @@ def _page(
     if view is None and quick is None and not htmx and not form.busy:
         sketch = _sketch(form, kitchen, book, plan, data)
     cut = book.cuts.get(str(form["cut"].value()))
+    target = base.get("target", {})
+    wanted = YOLKS.get(target.get("yolk", ""), "") if "core_c" not in target else ""
     food = cut["food"] if cut else str(base.get("piece", {}).get("food", ""))
     said = {k: form[k].value() or "" for k in (*FIELDS, "title")}
     state = urlencode(said)
@@ -143,7 +146,7 @@ def _page(
         "view": view or sketch,
         "sketch": sketch is not None,
         "quick": quick,
-        "names": choices_for(book, food),
+        "names": [] if wanted else choices_for(book, food),
         "state": state,
         "query": query,
         "likely": likely,
@@ -178,6 +181,7 @@ def _page(
             *((str(m), str(m)) for m in TEMPERS[1:]),
         ],
         "turns": turns_of(view),
+        "wanted_yolk": wanted,
         "round": bool(cut and cut["shape"] != "slab"),
         "own_foods": len(form.fields["food"].choices) > 1,  # type: ignore[attr-defined]
         "egg": bool(cut and cut["shape"] == "egg"),

@@ -1,0 +1,163 @@
+"""Eggs: the question and its answer on a page, the map, where the minutes are true, and putting them on."""
+
+from __future__ import annotations
+
+import re
+
+import pytest
+
+from ember_core.eggs.asking import EggQuestion, ask
+from ember_web.line.models import Cook
+from ember_web.plans.models import Plan
+from tests.web.tenancy.test_voices import ALL_IMPERIAL
+
+
+def page(client, kitchen, **asked):
+    """A page of Eggs, as text."""
+    reply = client.get(f"/k/{kitchen.public_id}/eggs/", asked)
+    return reply.status_code, reply.content.decode()
+
+
+def minutes_of(text):
+    """The minutes that the page shows, min."""
+    m, s = re.search(r'egg-clock">(\d+):(\d\d)<', text).groups()
+    return int(m) + int(s) / 60
+
+
+def test_the_usual_question_is_answered_at_once(kitchen, as_):
+    """Nothing stated: one hen's egg from the fridge, jammy, here: the minutes of the core, its states in words, a little sooner and later."""
+    status, text = page(as_("viewer"), kitchen)
+    assert status == 200
+    expected = ask(EggQuestion(altitude_m=kitchen.altitude_m, air_c=kitchen.air_c, rules=kitchen.rules))
+    assert minutes_of(text) == pytest.approx(expected.minutes, abs=0.02)
+    assert "yolk" in text
+    assert re.search(r"<b>\s*jammy", text)
+    assert "sooner" in text
+    assert "later" in text
+    assert "data:image/png" in text
+    assert "served with advisory" in text
+    assert 'id="start"' not in text  # a viewer starts nothing
+
+
+@pytest.mark.parametrize(
+    ("asked", "low", "high"),
+    [
+        ({"yolk": "runny"}, 4, 7), ({"yolk": "dry"}, 9, 14), ({"start_c": "21"}, 5, 8), ({"species": "quail", "mass_g": "11"}, 1.5, 4),
+        ({"water": "steam"}, 5, 10), ({"water": "cold"}, 8, 25), ({"stop": "plate"}, 5, 9), ({"litres": "2", "count": "12"}, 6, 10),
+        ({"minutes": "6.5"}, 6.45, 6.55),
+    ],
+)  # fmt: skip
+def test_every_part_of_the_sentence_counts(kitchen, as_, asked, low, high):
+    status, text = page(as_("cook"), kitchen, **asked)
+    assert status == 200
+    assert low <= minutes_of(text) <= high
+
+
+def test_a_bath_has_a_temperature_of_its_own(kitchen, as_):
+    _, text = page(as_("cook"), kitchen, water="bath", yolk="fudgy")
+    assert re.search(r"\d h \d\d|\d+ min", text)
+    assert (
+        "temperature of the bath"
+        in as_("cook").get(f"/k/{kitchen.public_id}/eggs/map/?water=bath&yolk=fudgy").content.decode()
+    )
+
+
+def test_another_kind_of_egg_brings_its_size_and_another_yolk_its_time(kitchen, as_):
+    _, text = page(as_("cook"), kitchen, species="goose", was_species="hen", mass_g="57")
+    assert 'value="145"' in text
+    _, text = page(as_("cook"), kitchen, yolk="dry", was_yolk="jammy", minutes="6")
+    assert minutes_of(text) > 9
+
+
+@pytest.mark.parametrize(
+    ("asked", "said"),
+    [
+        ({"mass_g": "3000"}, "weighs 20 g to 150 g"),
+        ({"mass_g": "egg"}, "write a number"),
+        ({"count": "0"}, "Count: give at least 1"),
+        ({"count": "400", "litres": "1"}, "do not lie in 1"),
+        ({"water": "bath", "heat_c": "20", "yolk": "jammy"}, "without the yolk as wanted"),
+        ({"yolk": "hard"}, "choose one from the list"),
+        ({"serve": "soon"}, "write a time such as"),
+        ({"minutes": "0.1"}, "Minutes: give at least"),
+    ],
+)
+def test_what_cannot_be_is_said_and_nothing_entered_is_lost(kitchen, as_, asked, said):
+    status, text = page(
+        as_("cook"),
+        kitchen,
+        count=asked.get("count", "7"),
+        start_c="9",
+        **{k: v for k, v in asked.items() if k != "count"},
+    )
+    assert status in {200, 422}
+    assert said in text
+    assert 'value="9"' in text
+
+
+def test_in_ounces_and_fahrenheit(kitchen, as_):
+    """What is shown in another unit is that egg, and comes back as it."""
+    chef = as_("chef")
+    chef.post(f"/k/{kitchen.public_id}/preferences/", ALL_IMPERIAL)
+    _, text = page(chef, kitchen)
+    assert "°F" in text
+    assert "oz" in text
+    units = re.search(r'name="units" value="([^"]*)"', text)[1]
+    _, again = page(chef, kitchen, units=units, mass_g="2", start_c="39.2")
+    assert minutes_of(again) == pytest.approx(minutes_of(text), abs=0.1)
+
+
+def test_the_map_and_where_the_minutes_are_true(kitchen, as_):
+    cook = as_("cook")
+    drawn = cook.get(f"/k/{kitchen.public_id}/eggs/map/").content.decode()
+    assert all(word in drawn for word in ("runny", "jammy", "dry", "white unset", "data-egg-map"))
+    where = cook.get(f"/k/{kitchen.public_id}/eggs/where/").content.decode()
+    times = [int(m) * 60 + int(s) for m, s in re.findall(r"<td>(\d+):(\d\d)</td>", where)]
+    assert len(times) == 4 * (2 if kitchen.altitude_m == 0 else 4)
+    assert times[0] > times[1]  # from the fridge longer than from the counter
+    assert times[0] < times[-2]  # the largest longest
+    for bad in ("mass_g=3000", "count=x", "species=emu"):
+        for part in ("map", "where"):
+            assert cook.get(f"/k/{kitchen.public_id}/eggs/{part}/?{bad}").status_code == 200
+
+
+def test_kept_as_a_plan_and_opened_there(kitchen, as_):
+    cook = as_("cook")
+    reply = cook.post(f"/k/{kitchen.public_id}/eggs/keep/", {"count": "12", "yolk": "syrupy", "go": "save"})
+    plan = Plan.objects.get(kitchen=kitchen)
+    assert reply.url == f"/k/{kitchen.public_id}/plan/{plan.public_id}/"
+    assert plan.title == "Hen's eggs, syrupy"
+    assert plan.document["piece"]["count"] == 12
+    assert plan.document["stages"][0]["until"] == {"yolk": "syrupy"}
+    shown = cook.get(reply.url).content.decode()
+    assert "Pull" in shown
+    assert "yolk syrupy, white tender" in shown
+    assert "over the target" not in shown
+    changed = cook.post(
+        f"/k/{kitchen.public_id}/plan/save/", {"plan": plan.public_id, "count": "6", "title": plan.title}
+    )
+    assert changed.status_code == 302
+    plan.refresh_from_db()
+    assert plan.document["target"] == {"yolk": "syrupy"}
+    assert plan.document["piece"]["count"] == 6
+    assert cook.get(f"/k/{kitchen.public_id}/plan/list/").status_code == 200
+
+
+def test_started_they_are_on_the_line_by_the_clock(kitchen, as_):
+    cook = as_("cook")
+    reply = cook.post(f"/k/{kitchen.public_id}/eggs/keep/", {"count": "12", "go": "start", "station": "Morning"})
+    assert reply.url == f"/k/{kitchen.public_id}/line/"
+    on = Cook.objects.get(kitchen=kitchen)
+    assert on.station == "Morning"
+    pull = [m for m in on.moves if m["kind"] == "pull"]
+    assert len(pull) == 1
+    expected = ask(EggQuestion(count=12, altitude_m=kitchen.altitude_m, air_c=kitchen.air_c, rules=kitchen.rules))
+    assert pull[0]["offset_s"] == pytest.approx(60 * expected.minutes, abs=1.0)
+    board = cook.get(reply.url).content.decode()
+    assert "eggs, jammy" in board
+
+
+def test_what_cannot_be_kept_is_said(kitchen, as_):
+    reply = as_("cook").post(f"/k/{kitchen.public_id}/eggs/keep/", {"mass_g": "3000", "go": "start"}, follow=True)
+    assert "cannot be kept" in reply.content.decode()
+    assert not Plan.objects.filter(kitchen=kitchen).exists()
