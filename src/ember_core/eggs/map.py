@@ -23,7 +23,7 @@ from ember_core.heat.setup import setup
 
 AT_C = 60.0  # properties are those at this temperature
 STEPS = 120  # of a course; twice as many moments as the map has
-COAST_S = (0.0, 15.0, 35.0, 60.0, 90.0, 130.0, 180.0, 260.0, 400.0)  # moments of the coast that are looked at
+COAST_S = (0.0, 15.0, 35.0, 60.0, 90.0, 130.0, 180.0, 260.0, 360.0)  # moments of the coast that are looked at
 
 
 @dataclass(frozen=True, eq=False)

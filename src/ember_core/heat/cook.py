@@ -260,10 +260,18 @@ def run(
         When the step size underflows, or the budget is used up; names the stage and what would help.
     """
 
-    def cooked(one: Setup, met: Mapping[int, str] = NOTHING) -> Cook:
-        return _run(plan, one, tol, vary, budget_s, stops, met)
+    if waits_for_yolk(s) is None:
+        return _run(plan, s, tol, vary, budget_s, stops, NOTHING)
+    last: dict[tuple[Any, ...], Cook] = {}
 
-    return cooked(s) if waits_for_yolk(s) is None else cooked(*settled(plan, s, cooked))
+    def cooked(one: Setup, met: Mapping[int, str]) -> Cook:
+        key = (tuple(one.schedule.duration), tuple(met))
+        if key not in last:
+            last.clear()
+            last[key] = _run(plan, one, tol, vary, budget_s, stops, met)
+        return last[key]
+
+    return cooked(*settled(plan, s, cooked))
 
 
 def _run(

@@ -5,7 +5,7 @@ Nobody looks into an egg while it cooks, so what is found is a time; the solver 
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from dataclasses import replace
 
 import numpy as np
@@ -19,7 +19,7 @@ from ember_core.heat.setup import Setup
 from ember_core.heat.solver.ending import UNTIL_TIME, UNTIL_YOLK, UNTIL_YOLK_EDGE
 from ember_core.plan.plan import Plan
 
-NEAR_SET, NEAR_K = 0.004, 0.02  # a yolk, or its edge, is met so nearly
+NEAR_SET, NEAR_K = 0.006, 0.02  # a yolk, or its edge, is met so nearly
 MOST_RUNS = 12
 SAME_S = 1e-3
 LEAST, MOST = 1e-9, 1.0 - 1e-9
@@ -49,7 +49,9 @@ def _logit(share: float) -> float:
     return float(np.log(share / (1.0 - share)))
 
 
-def yolk_time(plan: Plan, s: Setup, stage: int, cooked: Callable[[Setup], Cooked]) -> tuple[float, bool]:
+def yolk_time(
+    plan: Plan, s: Setup, stage: int, cooked: Callable[[Setup, Mapping[int, str]], Cooked], before: Mapping[int, str]
+) -> tuple[float, bool]:
     """How long ``stage`` takes, s, so that the yolk is as wanted when the egg is eaten; whether it can be.
 
     Too long already at no time at all, or not within the stage's longest: that time, and False.
@@ -60,14 +62,17 @@ def yolk_time(plan: Plan, s: Setup, stage: int, cooked: Callable[[Setup], Cooked
         Other stages wait for no yolk.
     stage : int
     cooked : function
-        Cooks a setup of the plan by its clock.
+        Cooks a setup of the plan by its clock; also takes what stages got that waited for the yolk, by their number.
+    before : mapping
+        Those that are settled already.
     """
     measure, goal = goal_of(str(plan.stages[stage].word))
     longest, wanted = float(s.schedule.duration[stage]), _logit(goal)
     grid = _mesh(s)
+    met = {**before, stage: str(plan.stages[stage].until)}
 
     def off(seconds: float) -> tuple[float, Cooked, float]:
-        cook = cooked(by_time(s, stage, seconds))
+        cook = cooked(by_time(s, stage, seconds), met)
         state = state_of(plan, cook, grid)
         reached = state.yolk if measure == "yolk" else state.firm
         return _logit(reached) - wanted, cook, reached
@@ -113,18 +118,19 @@ def _course(mesh: Mesh, cook: Cooked, stage: int, measure: str) -> tuple[Array, 
     return cook.t[within] - done.start_s, np.log(share[within] / (1.0 - share[within]))
 
 
-def edge_time(plan: Plan, s: Setup, stage: int, value: float, cooked: Callable[[Setup], Cooked]) -> tuple[float, bool]:
-    """How long ``stage`` takes, s, until the mean over the yolk's surface is at ``value`` °C; whether it gets there.
+def edge_time(
+    plan: Plan, s: Setup, stage: int, cooked: Callable[[Setup, Mapping[int, str]], Cooked], before: Mapping[int, str]
+) -> tuple[float, bool]:
+    """How long ``stage`` takes, s, until the mean over the yolk's surface is at what it waits for; whether it gets there.
 
     Parameters
     ----------
-    plan, s, stage, cooked
+    plan, s, stage, cooked, before
         As of :func:`yolk_time`.
-    value : float
-        °C, from either side.
     """
-    longest = float(s.schedule.duration[stage])
-    whole = cooked(by_time(s, stage, longest))
+    longest, value = float(s.schedule.duration[stage]), float(s.schedule.value[stage])
+    met = {**before, stage: str(plan.stages[stage].until)}
+    whole = cooked(by_time(s, stage, longest), met)
     begin, end = whole.stages[stage].start_s, whole.stages[stage].end_s
     edge = edge_of(plan, whole, _mesh(s))
     t = np.concatenate([[begin], whole.t[(whole.t > begin) & (whole.t < end)], [end]])
@@ -137,7 +143,7 @@ def edge_time(plan: Plan, s: Setup, stage: int, value: float, cooked: Callable[[
     rate = (course[i] - course[i - 1]) / (t[i] - t[i - 1])
     guess = float(t[i - 1] + (value - course[i - 1]) / rate - begin)
     for _ in range(MOST_RUNS):
-        found = cooked(by_time(s, stage, guess))
+        found = cooked(by_time(s, stage, guess), met)
         off = float(np.interp(found.stages[stage].end_s, found.t, edge_of(plan, found, _mesh(s)))) - value
         if abs(off) < NEAR_K:
             break
@@ -145,21 +151,19 @@ def edge_time(plan: Plan, s: Setup, stage: int, value: float, cooked: Callable[[
     return guess, True
 
 
-def settled(plan: Plan, s: Setup, cooked: Callable[[Setup], Cooked]) -> tuple[Setup, dict[int, str]]:
+def settled(plan: Plan, s: Setup, cooked: Callable[[Setup, Mapping[int, str]], Cooked]) -> tuple[Setup, dict[int, str]]:
     """A setup in which no stage waits for the yolk any more, and which of them got what they waited for: its word by stage.
 
     Parameters
     ----------
     plan, s : Plan, Setup
     cooked : function
-        Cooks a setup of the plan by its clock.
+        As of :func:`yolk_time`.
     """
     met: dict[int, str] = {}
     while (stage := waits_for_yolk(s)) is not None:
-        if s.schedule.until[stage] == UNTIL_YOLK:
-            seconds, reached = yolk_time(plan, s, stage, cooked)
-        else:
-            seconds, reached = edge_time(plan, s, stage, float(s.schedule.value[stage]), cooked)
+        find = yolk_time if s.schedule.until[stage] == UNTIL_YOLK else edge_time
+        seconds, reached = find(plan, s, stage, cooked, met)
         s = by_time(s, stage, seconds)
         if reached or seconds == 0.0:
             met[stage] = str(plan.stages[stage].until)
