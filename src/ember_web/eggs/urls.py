@@ -2,11 +2,12 @@
 
 from django.urls import path
 
-from ember_web.eggs import views
+from ember_web.eggs import opened, views
 
 urlpatterns = [
     path("", views.page, name="eggs"),
     path("map/", views.map_part, name="eggs-map"),
     path("where/", views.where_part, name="eggs-where"),
     path("keep/", views.keep, name="eggs-keep"),
+    path("open/<slug:what>/", opened.opened, name="eggs-open"),
 ]

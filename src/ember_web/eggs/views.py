@@ -30,6 +30,7 @@ from ember_core.safety.verdict import Standing, standing
 from ember_web.book.queries import book_of
 from ember_web.eggs.drawing import MAP_H, MAP_W, Section, map_of, section_of
 from ember_web.eggs.forms import FIELDS, EggForm, form_of, question_of, title_of
+from ember_web.eggs.opened import TOPICS
 from ember_web.kitchens.models import Station
 from ember_web.line.actions.start_cook import StartCook, start_cook
 from ember_web.plans.actions.save_plan import SavePlan, save_plan
@@ -154,6 +155,7 @@ def page(request: KitchenRequest) -> HttpResponse:
         "map": f"{reverse('eggs-map', args=[kitchen.public_id])}?{urlencode(query)}",
         "where": f"{reverse('eggs-where', args=[kitchen.public_id])}?{urlencode(query)}",
         "classes": _classes(kitchen) if species == "hen" else [],
+        "topics": [(key, topic.words) for key, topic in TOPICS.items()],
         "yolks": [(key, words) for key, words in YOLKS.items()],
         "stations": Station.objects.filter(kitchen=kitchen),
         "can_write": RANK[request.role] >= RANK["cook"],

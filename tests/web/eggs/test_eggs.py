@@ -161,3 +161,52 @@ def test_what_cannot_be_kept_is_said(kitchen, as_):
     reply = as_("cook").post(f"/k/{kitchen.public_id}/eggs/keep/", {"mass_g": "3000", "go": "start"}, follow=True)
     assert "cannot be kept" in reply.content.decode()
     assert not Plan.objects.filter(kitchen=kitchen).exists()
+
+
+@pytest.mark.parametrize(
+    ("what", "asked", "said"),
+    [
+        ("poached", {}, "just moving"),
+        ("poached", {"stop": "ice"}, "no longer an egg for immediate service"),
+        ("scrambled", {}, "raw egg held back"),
+        ("scrambled", {"count": "40", "diameter_mm": "400", "pan_g": "4000", "heat": "1500"}, "lands it at"),
+        ("omelette", {"school": "flat", "count": "6", "diameter_mm": "200"}, "Turn it, or grill it"),
+        ("omelette", {"count": "2", "diameter_mm": "360"}, "suits this school"),
+        ("sauce", {"count": "25"}, "yolks"),
+        ("pasta", {}, "starchy water"),
+        ("pasta", {"pasta_c": "60"}, "cannot be hot enough|warm the bowl|starchy water"),
+        ("nothing", {}, "just moving"),
+    ],
+)
+def test_out_of_the_shell(kitchen, as_, what, asked, said):
+    reply = as_("viewer").get(f"/k/{kitchen.public_id}/eggs/open/{what}/", asked)
+    assert reply.status_code == 200
+    assert re.search(said, reply.content.decode())
+
+
+@pytest.mark.parametrize(
+    ("what", "asked", "said"),
+    [
+        ("poached", {"mass_g": "3000"}, "give at most"),
+        ("poached", {"yolk": "hard"}, "choose one from the list"),
+        ("scrambled", {"count": "two"}, "whole number"),
+        ("scrambled", {"count": "200", "heat": "250"}, "and no further"),
+        ("omelette", {"diameter_mm": ""}, "write a number"),
+        ("pasta", {"pasta_c": "x"}, "write a number"),
+        ("sauce", {"count": "0"}, "whole number from 1"),
+    ],
+)
+def test_out_of_the_shell_what_cannot_be_is_said(kitchen, as_, what, asked, said):
+    reply = as_("cook").get(f"/k/{kitchen.public_id}/eggs/open/{what}/", {"start_c": "9"} | asked)
+    assert reply.status_code in {200, 422}
+    assert said in reply.content.decode()
+    assert what not in {"poached", "scrambled", "omelette"} or 'value="9"' in reply.content.decode()
+
+
+def test_out_of_the_shell_in_other_units(kitchen, as_):
+    chef = as_("chef")
+    before = chef.get(f"/k/{kitchen.public_id}/eggs/open/scrambled/").content.decode()
+    chef.post(f"/k/{kitchen.public_id}/preferences/", ALL_IMPERIAL)
+    after = chef.get(f"/k/{kitchen.public_id}/eggs/open/scrambled/").content.decode()
+    assert "°F" in after
+    assert minutes_of(after) == pytest.approx(minutes_of(before), abs=0.05)
