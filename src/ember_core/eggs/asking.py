@@ -15,8 +15,10 @@ from ember_core.heat.physics.boiling import boiling_point
 from ember_core.heat.setup import setup
 from ember_core.plan.plan import Plan
 
-BOIL, COLD, BATH, STEAM = "boil", "cold", "bath", "steam"
-WATERS = (BOIL, COLD, BATH, STEAM)
+BOIL, COLD, BATH, STEAM, TWO = "boil", "cold", "bath", "steam", "bath-boil"
+WATERS = (BOIL, COLD, BATH, STEAM, TWO)
+IN_BATH = (BATH, TWO)
+FINISH_MINUTES = 2.0  # in boiling water after a bath, so that the white is firm
 ICE, PLATE = "ice", "plate"
 STOPS = (ICE, PLATE)
 YOLK_WORDS = tuple(r["word"] for r in read_toml("eggs.toml")["yolk_word"])
@@ -43,7 +45,8 @@ class EggQuestion:
     minutes : float or None
         In its place: how long it stays in.
     water : str
-        ``boil`` (into boiling water), ``cold`` (brought to the boil from cold), ``bath``, ``steam``.
+        ``boil`` (into boiling water), ``cold`` (brought to the boil from cold), ``bath``, ``steam``, ``bath-boil`` (a bath, and two minutes
+        of boiling water at the end).
     water_c : float
         Of a bath, °C.
     stop : str
@@ -82,7 +85,7 @@ class EggQuestion:
     @property
     def longest_min(self) -> float:
         """The longest that is looked at, min: by size as a hen's egg's, longer in a bath."""
-        hen = LONGEST_BATH_MIN if self.water == BATH else LONGEST_MIN
+        hen = LONGEST_BATH_MIN if self.water in IN_BATH else LONGEST_MIN
         return float(hen * max(self.mass_g / 57.0, 0.5) ** (2.0 / 3.0))
 
     def document(self) -> dict[str, Any]:
@@ -90,7 +93,7 @@ class EggQuestion:
         stage: dict[str, Any] = {"minutes": round(self.longest_min if self.minutes is None else self.minutes, 3)}
         if self.minutes is None:
             stage["until"] = {"yolk": self.yolk}
-        if self.water == BATH:
+        if self.water in IN_BATH:
             stage |= {"kind": "bath", "medium_c": self.water_c}
         elif self.water == STEAM:
             stage |= {"kind": "steam"}
@@ -120,7 +123,7 @@ class EggQuestion:
                 "start_c": self.start_c,
             },
             "target": {} if self.minutes is not None else {"yolk": self.yolk},
-            "stages": [stage, after],
+            "stages": [stage, *([{"kind": "boil", "minutes": FINISH_MINUTES}] if self.water == TWO else []), after],
             "kitchen": {"altitude_m": self.altitude_m, "air_c": self.air_c},
             "rules": self.rules,
             "guests": self.guests,
@@ -195,4 +198,4 @@ def usual_minutes(question: EggQuestion, masses: tuple[float, ...], starts: tupl
 
 def water_of(question: EggQuestion) -> float:
     """How hot the water is that the eggs lie in, °C; of one that is brought to the boil, where it gets to."""
-    return question.water_c if question.water == BATH else boiling_point(question.altitude_m)
+    return question.water_c if question.water in IN_BATH else boiling_point(question.altitude_m)

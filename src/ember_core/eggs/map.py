@@ -12,7 +12,7 @@ from functools import lru_cache
 import numpy as np
 
 from ember_core.data.loader import read_toml
-from ember_core.eggs.asking import BATH, BOIL, EggQuestion
+from ember_core.eggs.asking import BATH, BOIL, IN_BATH, EggQuestion
 from ember_core.formats.plan import parse
 from ember_core.heat.arrays import Array
 from ember_core.heat.egg_states import white_word, yolk_word
@@ -126,7 +126,7 @@ def egg_map(question: EggQuestion, minutes: Array, water_c: Array) -> EggMap:
         °C, 40 to 100.
     """
     plain = EggQuestion(question.species, question.mass_g, question.start_c, minutes=1.0, stop=question.stop)
-    own = replace(plain, water=BATH if question.water == BATH else BOIL)
+    own = replace(plain, water=BATH if question.water in IN_BATH else BOIL)
     faces = setup(parse(own.document())).schedule.faces
     hot_h, stop_h, stop_c = float(faces["h"][0, 0]), float(faces["h"][1, 0]), float(faces["medium_c"][1, 0])
     if question.stop != "ice":

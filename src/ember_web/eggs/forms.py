@@ -11,7 +11,7 @@ from django.utils.translation import gettext
 
 from ember_core.data.loader import read_toml
 from ember_core.doneness.eggs import YOLKS
-from ember_core.eggs.asking import STOPS, WATERS, YOLK_WORDS, EggQuestion
+from ember_core.eggs.asking import IN_BATH, STOPS, WATERS, YOLK_WORDS, EggQuestion
 from ember_core.wording.message import N_
 from ember_core.wording.quantities import Units
 from ember_web.book.queries import house_document
@@ -26,7 +26,7 @@ SPECIES = {
     "goose": N_("goose eggs"), "turkey": N_("turkey's eggs"), "ostrich": N_("ostrich eggs"),
 }  # fmt: skip
 WATER_WORDS = {
-    "boil": N_("in boiling water"), "cold": N_("from cold water"), "bath": N_("in a bath"), "steam": N_("in steam"),
+    "boil": N_("in boiling water"), "cold": N_("from cold water"), "bath": N_("in a bath"), "steam": N_("in steam"), "bath-boil": N_("in a bath, then boiling water"),
 }  # fmt: skip
 STOP_WORDS = {"ice": N_("then iced water"), "plate": N_("then to the plate")}
 NAMES = {
@@ -112,7 +112,7 @@ class EggForm(forms.Form):
     def clean(self) -> dict[str, Any]:
         """A bath has a temperature."""
         found: dict[str, Any] = super().clean() or {}
-        if found.get("water") == "bath" and found.get("heat_c") is None and "heat_c" not in self.errors:
+        if found.get("water") in IN_BATH and found.get("heat_c") is None and "heat_c" not in self.errors:
             self.add_error("heat_c", tell("Give how hot the bath is, such as {usual_c:temp}.", usual_c=64.0))
         return found
 
@@ -142,7 +142,7 @@ def form_of(kitchen: Kitchen, data: Any) -> EggForm:
         values["minutes"] = ""  # another yolk takes its own time
     if said.values.get("was_water") not in (None, values["water"]):
         values["minutes"] = ""
-    if values["water"] == "bath" and not values["heat_c"]:
+    if values["water"] in IN_BATH and not values["heat_c"]:
         values["heat_c"] = "64"
     return EggForm(Written(values, said.typed), current().units)
 

@@ -18,7 +18,7 @@ from django.views.decorators.http import require_GET, require_POST
 
 from ember_core.data.loader import read_toml
 from ember_core.doneness.eggs import WHITES, YOLKS, egg_findings
-from ember_core.eggs.asking import EggAnswer, EggQuestion, ask, neighbours, usual_minutes, water_of
+from ember_core.eggs.asking import IN_BATH, EggAnswer, EggQuestion, ask, neighbours, usual_minutes, water_of
 from ember_core.eggs.map import egg_map
 from ember_core.errors import EmberError
 from ember_core.heat.egg_states import mesh_of
@@ -69,7 +69,7 @@ def _compute(question: EggQuestion) -> tuple[EggAnswer, Outcome, list[Any]]:
     """The answer, its plan's outcome, and what is a little sooner and later."""
     answer = ask(question)
     outcome = compute(answer.plan, with_forecast=False, nominal=answer.cook)
-    apart = APART_BATH_MIN if question.water == "bath" else APART_MIN * max(question.mass_g / 57.0, 0.5) ** (2.0 / 3.0)
+    apart = APART_BATH_MIN if question.water in IN_BATH else APART_MIN * max(question.mass_g / 57.0, 0.5) ** (2.0 / 3.0)
     apart = round(apart * 2.0) / 2.0 if apart > 1.0 else round(apart * 4.0) / 4.0
     return answer, outcome, neighbours(question, answer.minutes, max(apart, 0.25))
 
@@ -174,14 +174,14 @@ def _classes(kitchen: Kitchen) -> list[tuple[str, float]]:
 def _axes(question: EggQuestion, minutes: float) -> tuple[Any, Any]:
     """What the map spans: minutes, and temperatures of the water, °C."""
     boil = boiling_point(question.altitude_m)
-    water = np.linspace(56.0, 76.0 if question.water == "bath" else boil, MAP_CELLS)
+    water = np.linspace(56.0, 76.0 if question.water in IN_BATH else boil, MAP_CELLS)
     longest = min(max(2.2 * minutes, 6.0), question.longest_min * 1.5)
     return np.linspace(longest / MAP_CELLS, longest, MAP_CELLS), water
 
 
 def _mapped(question: EggQuestion) -> tuple[Any, float]:
     minutes = ask(question).minutes
-    own = question if question.water in {"boil", "bath"} else replace(question, water="boil")
+    own = question if question.water in {"boil", *IN_BATH} else replace(question, water="boil")
     return map_of(egg_map(own, *_axes(question, minutes))), minutes
 
 
@@ -213,7 +213,7 @@ def map_part(request: KitchenRequest) -> HttpResponse:
         "h": MAP_H,
         "minutes": minutes,
         "water_c": water,
-        "in_bath": question.water == "bath",
+        "in_bath": question.water in IN_BATH,
     }
     return render(request, "eggs/_map.html", context)
 
@@ -226,7 +226,7 @@ def where_part(request: KitchenRequest) -> HttpResponse:
     if not form.is_valid():
         return render(request, "eggs/_where.html", {})
     question = question_of(form, request.kitchen)
-    if question.water == "bath":
+    if question.water in IN_BATH:
         return render(request, "eggs/_where.html", {})
     row = read_toml("eggs.toml")["species"][question.species]
     known = (

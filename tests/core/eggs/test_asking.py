@@ -65,6 +65,10 @@ def test_what_one_water_cannot_give():
     soft = ask(EggQuestion(water="bath", water_c=64.0, yolk="jammy"))
     assert soft.reached
     assert soft.state.white_word == "barely-set"
+    both = ask(EggQuestion(water="bath-boil", water_c=64.0, yolk="jammy"))
+    assert both.reached  # and two waters give both: the yolk of a bath in a white that is firmer
+    assert both.minutes < soft.minutes
+    assert both.state.main > soft.state.main + 0.1
 
 
 def test_where_the_six_minutes_are_true():
