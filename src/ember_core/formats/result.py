@@ -11,10 +11,11 @@ from ember_core import __version__
 from ember_core.data.loader import data_version
 from ember_core.doneness.eggs import egg_findings
 from ember_core.doneness.outside import outside
-from ember_core.heat.cook import Cook, StageOutcome
+from ember_core.heat.cook import Cook
 from ember_core.heat.egg_states import is_egg, state_of
 from ember_core.heat.ensemble.forecast import Forecast, quantiles
 from ember_core.heat.geometry.bird import part_shape
+from ember_core.heat.stretch import StageOutcome
 from ember_core.plan.finding import Finding
 from ember_core.plan.plan import Plan
 from ember_core.plan.requirement import JUICELESS

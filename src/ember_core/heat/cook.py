@@ -31,6 +31,7 @@ from ember_core.heat.solver.ending import SPENT
 from ember_core.heat.solver.mesh_coupling import solid_of
 from ember_core.heat.solver.schedule import run_cook
 from ember_core.heat.solver.types import patches_of, view
+from ember_core.heat.stretch import StageOutcome, Stretch, joined
 from ember_core.plan.finding import Finding
 from ember_core.plan.plan import Plan
 from ember_core.plan.stages import HEAT_KINDS, StageSpec
@@ -55,23 +56,6 @@ NOTHING: Mapping[int, str] = {}
 UNEVEN_K = 8.0  # by more may a piece's places not differ when it is cut, or it is said
 
 BUDGET_S = 2.0  # what may be spent on one plan's nominal cook
-
-
-@dataclass(frozen=True)
-class StageOutcome:
-    """When a stage ran (s from the start), the state at its end and what ended it."""
-
-    kind: str
-    start_s: float
-    end_s: float
-    core_c: float
-    mean_c: float
-    ended_by: str
-
-    @property
-    def took(self) -> float:
-        """How long it ran, s."""
-        return self.end_s - self.start_s
 
 
 @dataclass(frozen=True, eq=False)
@@ -200,32 +184,6 @@ class Variation:
     drying: float
     start_c: float
     portion: float | None = None
-
-
-@dataclass(frozen=True, eq=False)
-class Stretch:
-    """Stages that a piece, or a portion of it, goes through in one shape; times from their begin, s."""
-
-    t: Array
-    core: Array
-    mean: Array
-    surface_a: Array
-    surface_b: Array
-    line: Array  # °C, times × cells of the line through the core
-    depth: Array  # mm
-    elsewhere: Array
-    stages: tuple[StageOutcome, ...]
-    top: tuple[float, float]  # the highest core, °C, and its time, s
-    heat: float  # J/m²
-    least_log10: float  # of any place
-    met: bool  # every place has met the rule
-    lost: bool  # steps were not recorded
-    closed: bool
-    vapour_pa: float | None
-    medium: Array  # °C, of one with a store
-    taken: Array  # W
-    taken_j: float
-    evaporated: float
 
 
 def run(
@@ -488,59 +446,3 @@ def _begins_at(faces: Any) -> float:
     """What a store among a stage's faces begins at, °C; no number without one."""
     stored = faces["medium_c"][faces["capacity"] > 0.0]
     return float(stored[0]) if stored.size else np.nan
-
-
-def _places(depth: Array, closed: bool) -> Array:
-    """Where the cells of a line lie, as shares of half its length from the core: -1 to 1, or 0 to 1 from the centre out."""
-    half_cell = 0.5 * (depth[-1] - depth[-2]) if depth.size > 1 else depth[-1]
-    whole = depth[-1] + half_cell
-    return np.asarray(depth / whole if closed else 2.0 * depth / whole - 1.0)
-
-
-def joined(a: Stretch, b: Stretch) -> Stretch:
-    """A piece and a portion cut from it, as one cook on the piece's own depths.
-
-    The line of the portion is drawn out over the piece's, core on core. What a place of the portion has behind it nobody
-    knows: so ``elsewhere`` holds the worst pairs besides, the coldest and the slowest place of the one with every place of
-    the other.
-    """
-    at = _places(a.depth, a.closed)
-    there = _places(b.depth, b.closed)
-    if b.closed and not a.closed:
-        at = np.abs(at)
-    line = np.stack([np.interp(at, there, row) for row in b.line])
-    end = float(a.t[-1])
-
-    def both(x: Array, y: Array) -> Array:
-        return np.concatenate([x, y[1:]])
-
-    ours, theirs = np.hstack([a.line, a.elsewhere]), np.hstack([b.line, b.elsewhere])
-    pairs = [both(np.repeat(ours[:, [i]], theirs.shape[1], axis=1), theirs) for i in _worst(ours, a.t)] + [
-        both(ours, np.repeat(theirs[:, [i]], ours.shape[1], axis=1)) for i in _worst(theirs, b.t)
-    ]
-    later = [replace(x, start_s=x.start_s + end, end_s=x.end_s + end) for x in b.stages]
-    return replace(
-        a,
-        t=both(a.t, b.t + end),
-        core=both(a.core, b.core),
-        mean=both(a.mean, b.mean),
-        surface_a=both(a.surface_a, b.surface_a),
-        surface_b=both(a.surface_b, b.surface_b),
-        line=both(a.line, line),
-        elsewhere=np.hstack(pairs),
-        stages=(*a.stages, *later),
-        top=a.top if a.top[0] >= b.top[0] else (b.top[0], b.top[1] + end),
-        heat=a.heat + b.heat,
-        lost=a.lost or b.lost,
-        vapour_pa=b.vapour_pa,
-        medium=both(a.medium, b.medium),
-        taken=both(a.taken, b.taken),
-        taken_j=a.taken_j + b.taken_j,
-        evaporated=a.evaporated + b.evaporated,
-    )
-
-
-def _worst(field: Array, t: Array) -> list[int]:
-    """The places that are killed least, have been least hot, and are warmest at the end, without repetition."""
-    killed = np.trapezoid(10.0 ** ((field - 70.0) / 7.0), t, axis=0)
-    return sorted({int(killed.argmin()), int(field.max(axis=0).argmin()), int(field[-1].argmax())})

@@ -20,8 +20,11 @@ from ember_core.heat.solver.ending import UNTIL_TIME, UNTIL_YOLK, UNTIL_YOLK_EDG
 from ember_core.plan.plan import Plan
 
 NEAR_SET, NEAR_K = 0.006, 0.02  # a yolk, or its edge, is met so nearly
-MOST_RUNS = 12
+MOST_RUNS = 16
 SAME_S = 1e-3
+HOT_C = 80.0
+FIRST_FOURIER, DIFFUSIVITY = 0.12, 1.35e-7  # of a jammy yolk in boiling water, about; m²/s
+SLOPE_S, LEAST_RATE = 10.0, 1e-5
 LEAST, MOST = 1e-9, 1.0 - 1e-9
 
 
@@ -44,9 +47,9 @@ def goal_of(word: str) -> tuple[str, float]:
     return ("firm", float(row["goal_firm"])) if "goal_firm" in row else ("yolk", float(row["goal"]))
 
 
-def _logit(share: float) -> float:
-    share = min(max(share, LEAST), MOST)
-    return float(np.log(share / (1.0 - share)))
+def _dosed(share: float) -> float:
+    """The logarithm of the dose that sets such a share, 0 to 1: it runs nearly straight with time."""
+    return float(np.log(-np.log1p(-min(max(share, LEAST), MOST))))
 
 
 def yolk_time(
@@ -67,7 +70,7 @@ def yolk_time(
         Those that are settled already.
     """
     measure, goal = goal_of(str(plan.stages[stage].word))
-    longest, wanted = float(s.schedule.duration[stage]), _logit(goal)
+    longest, wanted = float(s.schedule.duration[stage]), _dosed(goal)
     grid = _mesh(s)
     met = {**before, stage: str(plan.stages[stage].until)}
 
@@ -75,29 +78,60 @@ def yolk_time(
         cook = cooked(by_time(s, stage, seconds), met)
         state = state_of(plan, cook, grid)
         reached = state.yolk if measure == "yolk" else state.firm
-        return _logit(reached) - wanted, cook, reached
+        return _dosed(reached) - wanted, cook, reached
 
-    above, whole, _ = off(longest)
-    if above < 0.0:
-        return longest, False
-    at, course = _course(grid, whole, stage, measure)
-    low, high, guess = 0.0, longest, float(np.interp(wanted, course, at))
-    slope = max(float(np.interp(guess + 5.0, at, course) - np.interp(guess - 5.0, at, course)) / 10.0, 1e-4)
+    low, high, guess = 0.0, longest, _first_guess(s, stage)
     was: tuple[float, float] | None = None
     for _ in range(MOST_RUNS):
-        now, _, reached = off(guess)
+        now, cook, reached = off(guess)
         if abs(reached - goal) < NEAR_SET:
-            break
-        if now > 0.0 and guess <= 0.0:
+            return guess, True
+        if now < 0.0 and guess >= longest - SAME_S:
+            return longest, False
+        if now > 0.0 and guess <= SAME_S:
             return 0.0, False
         low, high = (guess, high) if now < 0.0 else (low, guess)
-        if was is not None and abs(guess - was[0]) > SAME_S and (now - was[1]) / (guess - was[0]) > 0.0:
+        if was is None:
+            following = _by_course(_course(grid, cook, stage, measure), guess, now, wanted)
+        else:
             slope = (now - was[1]) / (guess - was[0])
+            following = guess - now / slope if slope > 0.0 else 0.5 * (low + high)
         was = (guess, now)
-        guess = guess - now / slope
-        if not low < guess < high:
-            guess = 0.5 * (low + high) if high - low > SAME_S or low > 0.0 else 0.0
+        # beyond what is known to be too short or too long: the ends of the stage, else the middle
+        if following >= high:
+            following = longest if high == longest else 0.5 * (low + high)
+        elif following <= low:
+            following = 0.0 if low == 0.0 else 0.5 * (low + high)
+        guess = following
     return guess, True
+
+
+def _first_guess(s: Setup, stage: int) -> float:
+    """Where to look first, s: what a hen's egg takes, by its size; half of the stage in water that is not near the boil."""
+    longest = float(s.schedule.duration[stage])
+    if float(s.schedule.faces["medium_c"][stage].max()) < HOT_C:
+        return 0.5 * longest
+    return min(FIRST_FOURIER * (0.5 * s.size) ** 2 / DIFFUSIVITY, longest)
+
+
+def _by_course(course: tuple[Array, Array], seconds: float, off: float, wanted: float) -> float:
+    """The time at which the yolk would have come so far that what follows takes it to what is wanted, s.
+
+    Parameters
+    ----------
+    course : tuple of ndarray
+        Of the stage that was cooked, see :func:`_course`.
+    seconds, off : float
+        How long it was, and how far from what is wanted the yolk then ended, logarithm of its dose.
+    wanted : float
+        The same that is wanted.
+    """
+    at, dosed = course
+    aim = wanted - (off + wanted - float(dosed[-1]))
+    if float(dosed[-1]) >= aim:
+        return float(np.interp(aim, dosed, at))
+    rate = float(dosed[-1] - np.interp(at[-1] - SLOPE_S, at, dosed)) / SLOPE_S
+    return seconds + (aim - float(dosed[-1])) / max(rate, LEAST_RATE)
 
 
 def _mesh(s: Setup) -> Mesh:
@@ -107,7 +141,7 @@ def _mesh(s: Setup) -> Mesh:
 
 
 def _course(mesh: Mesh, cook: Cooked, stage: int, measure: str) -> tuple[Array, Array]:
-    """How far the yolk is along a stage, if nothing came after: s into it, and the logit, which rises."""
+    """How far the yolk is along a stage, if nothing came after: s into it, and the logarithm of its dose, which rises."""
     yolk = np.flatnonzero(mesh.inner)
     weight = mesh.mean[yolk] / mesh.mean[yolk].sum()
     firm_at = float(read_toml("eggs.toml")["yolk"]["firm"]) if measure == "firm" else 1.0
@@ -115,7 +149,7 @@ def _course(mesh: Mesh, cook: Cooked, stage: int, measure: str) -> tuple[Array, 
     share = np.clip((1.0 - np.exp(-thick)) @ weight, LEAST, MOST)
     done = cook.stages[stage]
     within = (cook.t >= done.start_s - SAME_S) & (cook.t <= done.end_s + SAME_S)
-    return cook.t[within] - done.start_s, np.log(share[within] / (1.0 - share[within]))
+    return cook.t[within] - done.start_s, np.log(-np.log1p(-share[within]))
 
 
 def edge_time(

@@ -14,7 +14,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ember_core.data.loader import read_toml
-from ember_core.heat.cook import Cook, StageOutcome
+from ember_core.heat.cook import Cook
+from ember_core.heat.stretch import StageOutcome
 from ember_core.plan.finding import Finding, Level
 from ember_core.plan.plan import Plan
 from ember_core.plan.stages import COOLING_KINDS, HEAT_KINDS, SHORT_DIP_S
