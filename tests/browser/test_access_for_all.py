@@ -22,7 +22,7 @@ PAGES = (
     "plan/list/", "plan/list/?q=zzz", "plan/list/?put_away=1", "plan/import/", "log/", "book/", "book/ways/", "book/time/",
     "book/cuts/bavette/", "book/ways/hot-pan-basted/", "book/change/way/hot-pan-basted/", "book/change/cut/bavette/", "book/import/", "book/foods/new/", "book/foods/", "book/doneness/", "book/rules/",
     "kitchen/", "preferences/", "eggs/", "eggs/?count=12&yolk=dry&serve=7:30", "eggs/?water=bath&heat_c=64", "eggs/?mass_g=3000",
-    "eggs/open/poached/", "eggs/open/scrambled/", "eggs/open/omelette/", "eggs/open/sauce/", "eggs/open/pasta/",
+    "eggs/breakfast/", "eggs/open/poached/", "eggs/open/scrambled/", "eggs/open/omelette/", "eggs/open/sauce/", "eggs/open/pasta/",
 )  # fmt: skip
 
 

@@ -2,12 +2,14 @@
 
 from django.urls import path
 
-from ember_web.eggs import opened, views
+from ember_web.eggs import opened, serving, views
 
 urlpatterns = [
     path("", views.page, name="eggs"),
     path("map/", views.map_part, name="eggs-map"),
     path("where/", views.where_part, name="eggs-where"),
     path("keep/", views.keep, name="eggs-keep"),
+    path("breakfast/", serving.breakfast, name="eggs-breakfast"),
+    path("breakfast/keep/", serving.keep_all, name="eggs-keep-all"),
     path("open/<slug:what>/", opened.opened, name="eggs-open"),
 ]

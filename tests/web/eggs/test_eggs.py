@@ -210,3 +210,26 @@ def test_out_of_the_shell_in_other_units(kitchen, as_):
     after = chef.get(f"/k/{kitchen.public_id}/eggs/open/scrambled/").content.decode()
     assert "°F" in after
     assert minutes_of(after) == pytest.approx(minutes_of(before), abs=0.05)
+
+
+def test_a_breakfast_of_batches(kitchen, as_):
+    """Each batch with its times and its pot, kept as a plan for its minute; what is no batch is said and stays as written."""
+    cook = as_("cook")
+    address = f"/k/{kitchen.public_id}/eggs/breakfast/"
+    usual = cook.get(address).content.decode()
+    assert "12 × syrupy" in usual
+    assert "Pot 1" in usual
+    reply = cook.get(address, {"batches": "12 green 7:30"})
+    assert reply.status_code == 422
+    assert "is no batch" in reply.content.decode()
+    assert "12 green 7:30" in reply.content.decode()
+    kept = cook.post(f"{address}keep/", {"batches": "12 soft 7:30\n4 poached 7:45"})
+    assert kept.status_code == 302
+    plans = list(Plan.objects.filter(kitchen=kitchen).order_by("id"))
+    assert {p.document["serve_at"][11:16] for p in plans} == {"07:30", "07:45"}
+    assert {p.document["piece"]["count"] for p in plans} == {12, 4}
+    for plan in plans:
+        assert cook.get(f"/k/{kitchen.public_id}/plan/{plan.public_id}/").status_code == 200
+    refused = cook.post(f"{address}keep/", {"batches": "none"}, follow=True)
+    assert "is no batch" in refused.content.decode()
+    assert Plan.objects.filter(kitchen=kitchen).count() == 2

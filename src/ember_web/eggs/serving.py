@@ -1,0 +1,137 @@
+"""A breakfast of eggs: batches for their times on one page, and all of them kept as plans."""
+
+from __future__ import annotations
+
+from datetime import datetime, timedelta
+from typing import Any
+
+from django import forms
+from django.contrib import messages
+from django.http import HttpResponse
+from django.shortcuts import redirect, render
+from django.utils.translation import gettext, ngettext
+from django.views.decorators.http import require_GET, require_POST
+
+from ember_core.doneness.eggs import WHITES, YOLKS
+from ember_core.eggs.asking import EggQuestion
+from ember_core.eggs.breakfast import POACHED, Timed, pots, read, timed
+from ember_core.errors import EmberError
+from ember_core.formats.plan import parse
+from ember_core.heat.physics.boiling import boiling_point
+from ember_core.planning.compute import compute
+from ember_core.wording.message import N_
+from ember_web.book.queries import book_of, house_document
+from ember_web.eggs.forms import title_of
+from ember_web.eggs.opened import TOPICS, Measured, Part
+from ember_web.plans.actions.save_plan import SavePlan, save_plan
+from ember_web.plans.summaries import summary_of
+from ember_web.tenancy.access import RANK, KitchenRequest, in_kitchen
+from ember_web.tenancy.actor import Actor
+from ember_web.tenancy.models import Kitchen
+from ember_web.tenancy.voice import current, tell
+from ember_web.ui.computing import solver
+
+PARTS = (
+    Part("mass_g", N_("each in its shell"), 57.0, 20.0, 150.0, "mass"),
+    Part("start_c", N_("from"), 4.0, 0.0, 40.0, "temp"),
+)
+USUAL = "12 soft 7:30\n6 hard 8:00\n8 poached 8:30"
+EARLIER = timedelta(hours=6)  # a time of day so long past is tomorrow's
+HOWS = {"shell": N_("in the shell"), POACHED: N_("poached")}
+
+
+def form_of(data: Any) -> forms.Form:
+    """Batches as text, and what all eggs share."""
+    units = current().units
+    values = {p.name: data.get(p.name) if p.name in data else units.number(p.kind, p.usual) for p in PARTS}
+    made = forms.Form(values | {"batches": data.get("batches", USUAL)})
+    made.fields["batches"] = forms.CharField(
+        max_length=1000,
+        strip=False,
+        widget=forms.Textarea(attrs={"rows": 4, "class": "form-control", "aria-label": gettext("Batches")}),
+        error_messages={"required": gettext("Write a batch a line, such as: 12 soft 7:30")},
+    )
+    for p in PARTS:
+        made.fields[p.name] = Measured(p)
+        made.fields[p.name].label = gettext(p.words)
+        made.fields[p.name].widget.attrs |= {"class": f"part part-{p.name}", "aria-label": gettext(p.words)}
+    return made
+
+
+def midnight_of(kitchen: Kitchen, minutes: list[int]) -> datetime:
+    """Of the day whose breakfast is meant: today's, or tomorrow's when the last of its times is long past."""
+    local = kitchen.local(kitchen.now())
+    midnight = local.replace(hour=0, minute=0, second=0, microsecond=0)
+    return midnight + timedelta(days=1) if midnight + timedelta(minutes=max(minutes)) < local - EARLIER else midnight
+
+
+def found_of(kitchen: Kitchen, form: forms.Form) -> tuple[tuple[Timed, ...], str]:
+    """The batches with their times, or why there are none."""
+    if not form.is_valid():
+        return (), ""
+    d = form.cleaned_data
+    usual = EggQuestion(
+        mass_g=d["mass_g"], start_c=d["start_c"], altitude_m=kitchen.altitude_m, air_c=kitchen.air_c, rules=kitchen.rules,
+        house=house_document(kitchen),
+    )  # fmt: skip
+    try:
+        batches = read(d["batches"])
+        return solver.run(timed, batches, usual, midnight_of(kitchen, [b.minute for b in batches])), ""
+    except EmberError as error:
+        return (), current().say(error.message)
+
+
+@in_kitchen()
+@require_GET
+def breakfast(request: KitchenRequest) -> HttpResponse:
+    """Batches, their times and pots."""
+    kitchen = request.kitchen
+    form = form_of(request.GET)
+    found, why = found_of(kitchen, form)
+    rows = [
+        {
+            "timed": t,
+            "eggs": f"{t.batch.count} × {gettext(YOLKS[t.batch.yolk])}",
+            "how": HOWS[t.batch.how],
+            "yolk": YOLKS[t.answer.state.yolk_word],
+            "white": WHITES[t.answer.state.white_word],
+            "past": t.in_at < kitchen.now(),
+        }
+        for t in found
+    ]
+    context = {
+        "form": form,
+        "parts": [{"field": form[p.name], "sign": current().units.sign(p.kind)} for p in PARTS],
+        "rows": rows,
+        "pots": [(n, HOWS[how], litres) for n, how, litres in pots(found)],
+        "why": why,
+        "what": "breakfast",
+        "topics": [(k, t.words) for k, t in TOPICS.items()],
+        "boil_c": boiling_point(kitchen.altitude_m),
+        "can_write": RANK[request.role] >= RANK["cook"],
+    }
+    htmx = getattr(request, "htmx", None)
+    template = "eggs/_breakfast.html" if htmx and not htmx.boosted else "eggs/breakfast.html"
+    return render(request, template, context, status=200 if form.is_valid() and not why else 422)
+
+
+@in_kitchen(read="cook")
+@require_POST
+def keep_all(request: KitchenRequest) -> HttpResponse:
+    """Every batch as a plan of its own, for its time."""
+    kitchen = request.kitchen
+    form = form_of(request.POST)
+    found, why = found_of(kitchen, form)
+    if not found:
+        messages.error(request, why or gettext("These batches cannot be kept: correct what is marked."))
+        return redirect("eggs-breakfast", kitchen=kitchen.public_id)
+    actor, book = Actor.of_request(request), book_of(kitchen)
+    for t in found:
+        document = dict(t.answer.plan.document) | {
+            "title": title_of(EggQuestion(), t.batch.yolk) if t.batch.how != POACHED else tell("Poached eggs, {word}", word=gettext(YOLKS[t.batch.yolk])),
+            "serve_at": t.plate_at.isoformat(timespec="minutes"),
+        }  # fmt: skip
+        outcome = solver.run(compute, parse(document), with_forecast=False, book=book)
+        save_plan(actor, SavePlan(dict(outcome.plan.document), "", 0, summary_of(outcome), {}))
+    messages.success(request, ngettext("%(n)s batch saved.", "%(n)s batches saved.", len(found)) % {"n": len(found)})
+    return redirect("plans", kitchen=kitchen.public_id)
