@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from functools import lru_cache
-from itertools import permutations
+from itertools import pairwise, permutations
 from math import factorial
 
 import numpy as np
@@ -136,25 +136,57 @@ def egg(
         cells_, -np.einsum("eid,ejd->eij", gradient, gradient) * ring[:, None, None], len(points)
     )
     outline = np.concatenate([number[: half.size - 1, 0], number[-1, :], number[: half.size - 1, -1][::-1]])
-    skin = np.zeros(len(points))
-    run = np.linalg.norm(np.diff(points[outline], axis=0), axis=1)
-    r0, r1 = points[outline[:-1], 0], points[outline[1:], 0]
-    np.add.at(skin, outline[:-1], 2 * np.pi * run * (2 * r0 + r1) / 6)
-    np.add.at(skin, outline[1:], 2 * np.pi * run * (r0 + 2 * r1) / 6)
-    s_node = np.flatnonzero(skin > 0)
-    skin[points[:, 1] > length / 2 - air_m] *= under_air
-    yolk_radius = (yolk_share * volume.sum() * 3 / (4 * np.pi)) ** (1 / 3)
-    inner = np.linalg.norm(points, axis=1) <= yolk_radius
+    skin, open_skin = _skin(points, outline, length / 2 - air_m, under_air)
+    on_skin = np.flatnonzero(skin > 0)
+    level = np.abs(disc_z[on_skin]) < LEVEL  # on the equator: half of such a node's skin belongs to either face
+    s_node = np.concatenate([on_skin, on_skin[level]])
+    s_face = np.concatenate([np.where(disc_z[on_skin] > -LEVEL, FACE_A, FACE_B), np.full(int(level.sum()), FACE_B)])
+    s_area = open_skin[s_node] * np.concatenate([np.where(level, 0.5, 1.0), np.full(int(level.sum()), 0.5)])
+    # the nodes nearest to the middle, so many that their volume comes nearest to the yolk's
+    outwards = np.argsort(np.linalg.norm(points, axis=1), kind="stable")
+    held = np.cumsum(volume[outwards]) / volume.sum()
+    inner = np.zeros(len(points), dtype=np.bool_)
+    inner[outwards[: int(np.abs(held - yolk_share).argmin()) + 1]] = True
     parts: Parts = {
         "points": points, "first": first, "second": second, "conduct": value, "conduct_power": np.ones(value.size), "reach": np.ones((value.size, 2)), "volume": volume,
-        "volume_power": 3.0, "s_node": s_node, "s_face": np.where(disc_z[s_node] > -1e-12, FACE_A, FACE_B).astype(np.int64),
-        "s_area": skin[s_node], "s_power": np.full(s_node.size, 2.0),
+        "volume_power": 3.0, "s_node": s_node, "s_face": s_face.astype(np.int64),
+        "s_area": s_area, "s_power": np.full(s_node.size, 2.0),
     }  # fmt: skip
     line = number[:, cells]
     return finish(
         parts, int(number[0, cells]), [line, number[0, :], number.ravel()], points[line, 0] * 1000, True, inner,
         (int(number[-1, cells]), int(number[-1, cells])),
     )  # fmt: skip
+
+
+LEVEL = 1e-12  # of half the length
+
+PARTS = 24  # of a segment of the outline
+
+
+def _skin(points: Array, outline: Index, level: float, under: float) -> tuple[Array, Array]:
+    """Areas of the nodes' parts of the skin, m²: whole, and with what lies above a level (m along the axis) counted as a share of itself.
+
+    Parameters
+    ----------
+    points : ndarray (nodes, 2)
+        m.
+    outline : ndarray
+        Nodes on the skin in order.
+    level, under : float
+        m; the share.
+    """
+    whole, counted = np.zeros(len(points)), np.zeros(len(points))
+    at = (np.arange(PARTS) + 0.5) / PARTS
+    for i, j in pairwise(outline):
+        r = points[i, 0] + at * (points[j, 0] - points[i, 0])
+        z = points[i, 1] + at * (points[j, 1] - points[i, 1])
+        area = 2 * np.pi * r * np.hypot(*(points[j] - points[i])) / PARTS
+        own = area * np.where(z > level, under, 1.0)
+        for total, part in ((whole, area), (counted, own)):
+            total[i] += (part * (1.0 - at)).sum()
+            total[j] += (part * at).sum()
+    return whole, counted
 
 
 def nodes_of(mass_g: float, cells: int, cluster: float, shape_index: float) -> Array:

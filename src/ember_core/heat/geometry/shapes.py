@@ -18,7 +18,7 @@ from ember_core.heat.geometry.grid import CYLINDER, SLAB, SPHERE, Grid, unit_gri
 from ember_core.heat.geometry.mesh import Mesh
 from ember_core.heat.geometry.products import box, short_cylinder
 
-MESH_CELLS = {"box": 6, "cylinder": 10, "ellipsoid": 10, "egg": 10}  # over half of each direction
+MESH_CELLS = {"box": 6, "cylinder": 10, "ellipsoid": 10, "egg": 11}  # over half of each direction
 
 MESH_FINEST = 0.07  # the outermost cell's share of half the thickness
 
