@@ -53,6 +53,7 @@ def document(p: Poach) -> dict[str, Any]:
         stage["store"] = {"kind": "pot", "litres": p.pot_litres, "power_w": p.power_w}
     ice = {"kind": "chill", "medium_c": 1, "minutes": 8, "variant": "ice-water"}
     after = ice if p.stop == "ice" else {"kind": "rest", "minutes": SERVE_MINUTES, "surface": {"h_w_m2k": 10.0}}
+    out["piece"].pop("cut", None)  # it is none in its shell
     return out | {"stages": [stage, after], "target": {"yolk": p.yolk}}
 
 

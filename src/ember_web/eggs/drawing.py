@@ -13,8 +13,9 @@ from numpy.typing import NDArray
 from PIL import Image
 from scipy.spatial import cKDTree
 
+from ember_core.data.loader import read_toml
 from ember_core.eggs.map import EggMap
-from ember_core.heat.egg_states import EggState, yolk_word
+from ember_core.heat.egg_states import EggState
 from ember_core.heat.geometry.egg_outline import TAPER, egg_sizes, species_of
 from ember_core.heat.geometry.mesh import Mesh
 from ember_core.heat.geometry.shapes import egg_points
@@ -165,8 +166,10 @@ def map_of(found: EggMap) -> MapPicture:
     yolk, firm, white = fine(found.yolk), fine(found.firm), fine(found.white)
     rgb = yolk_rgb(yolk, firm)
     order = list(REGIONS)
-    words = np.array([[order.index(yolk_word(float(s), float(f))) for s, f in zip(a, b, strict=True)] for a, b in zip(yolk, firm, strict=True)])  # fmt: skip
-    unset = white < 0.9
+    words = np.zeros((high, wide), dtype=np.int64)
+    for k, row in enumerate(read_toml("eggs.toml")["yolk_word"]):
+        words[(yolk >= row.get("from_set", 0.0)) & (firm >= row.get("from_firm", 0.0))] = k
+    unset = white < read_toml("eggs.toml")["white_word"]["set"]
     stripes = (np.add.outer(np.arange(high), np.arange(wide)) % 8) < 4
     rgb[unset] = np.where(stripes[unset][:, None], np.array(GLASSY_RGB), np.array((224, 219, 203)))
     edge = np.zeros((high, wide), dtype=bool)

@@ -128,7 +128,11 @@ def keep_all(request: KitchenRequest) -> HttpResponse:
     actor, book = Actor.of_request(request), book_of(kitchen)
     for t in found:
         document = dict(t.answer.plan.document) | {
-            "title": title_of(EggQuestion(), t.batch.yolk) if t.batch.how != POACHED else tell("Poached eggs, {word}", word=gettext(YOLKS[t.batch.yolk])),
+            "title": title_of(EggQuestion(), t.batch.yolk) if t.batch.how != POACHED else tell(
+                "Poached eggs, {word}, reckoned as eggs of {mass:mass}",
+                word=gettext(YOLKS[t.batch.yolk]),
+                mass=round(t.answer.plan.shape["mass_g"]),
+            ),
             "serve_at": t.plate_at.isoformat(timespec="minutes"),
         }  # fmt: skip
         outcome = solver.run(compute, parse(document), with_forecast=False, book=book)
