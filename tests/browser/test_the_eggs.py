@@ -48,7 +48,7 @@ def test_twelve_soft_eggs_for_half_past_seven_on_a_phone(browser, site):
 
 def test_scrubbed_by_the_minute_and_chosen_on_the_map(browser, site):
     """A yolk by its word, a minute by the slider, a point of the map in a bath; back and forward stay in step."""
-    browser.sign_in(site, "chef")
+    browser.sign_in(site, "morning")
     browser.size(1280, 800)
     browser.get(site.kitchen + "/eggs/")
     jammy = browser.text(".egg-clock")
