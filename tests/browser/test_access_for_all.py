@@ -21,8 +21,8 @@ PAGES = (
     "plan/quick/?q=bavete+28mm+moon", "plan/schools/", "plan/what-if/", "plan/thumb/", "plan/thumb/?rule=4+min+a+side+to+medium&food=beef-lean",
     "plan/list/", "plan/list/?q=zzz", "plan/list/?put_away=1", "plan/import/", "log/", "book/", "book/ways/", "book/time/",
     "book/cuts/bavette/", "book/ways/hot-pan-basted/", "book/change/way/hot-pan-basted/", "book/change/cut/bavette/", "book/import/", "book/foods/new/", "book/foods/", "book/doneness/", "book/rules/",
-    "kitchen/", "preferences/", "eggs/", "eggs/?count=12&yolk=dry&serve=7:30", "eggs/?water=bath&heat_c=64", "eggs/?mass_g=3000",
-    "eggs/breakfast/", "eggs/open/poached/", "eggs/open/scrambled/", "eggs/open/omelette/", "eggs/open/sauce/", "eggs/open/pasta/",
+    "kitchen/", "preferences/", "eggs/", "eggs/?mass_g=3000",
+    "eggs/breakfast/", "eggs/open/scrambled/",
 )  # fmt: skip
 
 
