@@ -15,3 +15,5 @@ AIR_DENSITY = 1.06  # kg/m³, of humid air near 60 °C (from memory)
 AIR_HEAT = 1007.0  # J/(kg K), of air (from memory)
 LEWIS_POWER = 0.9  # Le^(2/3) of water vapour in air (from memory)
 LEWIS_AIR = 1.0 / (AIR_DENSITY * AIR_HEAT * LEWIS_POWER)  # m³ K/J: mass transfer by heat transfer at a wet surface
+
+GAS_CONSTANT = 8.314462618  # J/(mol K), exact by definition of the SI

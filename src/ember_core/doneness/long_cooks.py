@@ -13,12 +13,12 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from ember_core.constants import CELSIUS_ZERO, GAS_CONSTANT
 from ember_core.data.loader import read_toml
 from ember_core.plan.finding import Finding
 from ember_core.wording.message import say
 
 Array = NDArray[np.float64]
-GAS_CONSTANT = 8.314462618  # J/(mol K), exact by definition of the SI
 
 
 @dataclass(frozen=True)
@@ -79,8 +79,8 @@ def equivalent_hours(t_s: Array, temperature_c: Array, ea_j_mol: float, referenc
     ea_j_mol : float
         Effective activation energy, J/mol, > 0.
     """
-    kelvin = np.asarray(temperature_c, dtype=float) + 273.15
-    rate = np.exp(-ea_j_mol / GAS_CONSTANT * (1.0 / kelvin - 1.0 / (reference_c + 273.15)))
+    kelvin = np.asarray(temperature_c, dtype=float) + CELSIUS_ZERO
+    rate = np.exp(-ea_j_mol / GAS_CONSTANT * (1.0 / kelvin - 1.0 / (reference_c + CELSIUS_ZERO)))
     return np.asarray(np.trapezoid(rate, np.asarray(t_s, dtype=float), axis=0) / 3600.0)
 
 

@@ -26,7 +26,6 @@ COLD_C = 12.0  # of water from the tap
 ICE_MINUTES, PLATE_MINUTES = 8.0, 6.0  # in iced water; from the water to the plate and opened
 LONGEST_MIN, LONGEST_BATH_MIN = 40.0, 240.0  # of a hen's egg; others by their size
 CUT = "soft-egg"  # of the book
-USUAL_POWER_W = 2000.0
 
 
 @dataclass(frozen=True)
@@ -52,7 +51,7 @@ class EggQuestion:
     stop : str
         ``ice`` or ``plate``.
     litres, power_w : float or None
-        Of the pot, and what reaches it, W; without litres its water keeps to the boil. ``cold`` takes a usual pot.
+        Of the pot, and what reaches it, W (None: as a usual pot has it); without litres its water keeps to the boil. ``cold`` takes a usual pot.
     lid : bool
         On the pot.
     altitude_m, air_c : float
@@ -100,9 +99,8 @@ class EggQuestion:
         else:
             stage |= {"kind": "boil"}
         if self.water in {BOIL, COLD} and (self.litres is not None or self.water == COLD):
-            stage["store"] = {"kind": "pot", "power_w": self.power_w or USUAL_POWER_W, "lid": self.lid}
-            if self.litres is not None:
-                stage["store"]["litres"] = self.litres
+            stated = {"litres": self.litres, "power_w": self.power_w}
+            stage["store"] = {"kind": "pot", "lid": self.lid} | {k: v for k, v in stated.items() if v is not None}
             if self.water == COLD:
                 stage["medium_c"] = COLD_C
         after = (

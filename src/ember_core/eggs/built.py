@@ -14,14 +14,7 @@ from ember_core.heat.physics.boiling import boiling_point
 from ember_core.safety.lethality import log_reduction, organisms
 from ember_core.wording.message import say
 
-BOWL_J_K = 250.0  # a steel bowl of half a kilogram
-BOWL_M2 = 0.03  # of it over the steam, or on the pan
-OVER_WATER_H, DIRECT_H = (
-    90.0,
-    140.0,
-)  # W/(m² K), steam under a bowl that is not tight; a pan drawn to the side; estimates
-SIDE_C = 130.0  # of a pan drawn to the side of the heat
-BEGIN_C = 20.0
+USUAL_YOLKS = 4  # that the bowl of the data is for
 
 
 @dataclass(frozen=True)
@@ -97,18 +90,22 @@ def whisking(
     """
     row = read_toml("eggs_open.toml")["sauce"]
     mass = made.yolks * (row["yolk_g"] + row["water_g"] + row["acid_g"]) / 1000.0
-    holds = mass * 3500.0 + BOWL_J_K * max(made.yolks / 4.0, 1.0) ** (2 / 3)
-    area = BOWL_M2 * max(made.yolks / 4.0, 1.0) ** (2 / 3)
-    source, h = (boiling_point(altitude_m), OVER_WATER_H) if heat == "water" else (SIDE_C, DIRECT_H)
+    bowl = read_toml("eggs_open.toml")["whisked_in"]
+    larger = max(made.yolks / USUAL_YOLKS, 1.0) ** (2 / 3)
+    holds = mass * bowl["heat_j_kgk"] + bowl["bowl_j_k"] * larger
+    area, begin = bowl["area_m2"] * larger, bowl["begin_c"]
+    source, h = (
+        (boiling_point(altitude_m), bowl["water_h"]) if heat == "water" else (bowl["direct_c"], bowl["direct_h"])
+    )
     tau = holds / (h * area)
     low, high = row["thick_c"]
 
     def when(level: float) -> float:
-        return tau * log((source - BEGIN_C) / (source - level)) if level < source else inf
+        return float(tau * log((source - begin) / (source - level))) if level < source else inf
 
     thick = when(0.5 * (low + high))
     t = np.linspace(0.0, thick, 120)
-    yolk = source - (source - BEGIN_C) * np.exp(-t / tau)
+    yolk = source - (source - begin) * np.exp(-t / tau)
     if hold_minutes > 0.0:
         t = np.append(t, [thick + 60.0, thick + 60.0 + 60.0 * hold_minutes])
         yolk = np.append(yolk, [hold_c, hold_c])

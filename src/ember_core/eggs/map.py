@@ -6,8 +6,9 @@ its own modes once, and then every course in water of a constant temperature is 
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass, replace
-from functools import lru_cache
+from functools import lru_cache, partial
 
 import numpy as np
 
@@ -24,6 +25,9 @@ from ember_core.heat.setup import setup
 AT_C = 60.0  # properties are those at this temperature
 STEPS = 120  # of a course; twice as many moments as the map has
 COAST_S = (0.0, 15.0, 35.0, 60.0, 90.0, 130.0, 180.0, 260.0, 360.0)  # moments of the coast that are looked at
+
+
+RATES: tuple[Callable[[Array], Array], ...] = (yolk_rate, partial(white_rate, "first"), partial(white_rate, "main"))
 
 
 @dataclass(frozen=True, eq=False)
@@ -145,21 +149,13 @@ def egg_map(question: EggQuestion, minutes: Array, water_c: Array) -> EggMap:
         field = water + (question.start_c - water) * left
         begun = (field[pick] - stop_c) @ stop.weight.T
         coast = stop_c + (begun[:, None, :] * decay[None]) @ stop.shape.T
-        for k, (rate, where) in enumerate(((yolk_rate, yolk), (_first, ~yolk), (_main, ~yolk))):
+        for k, (rate, where) in enumerate(zip(RATES, (yolk, ~yolk, ~yolk), strict=True)):
             dose = _until(t, rate(field[:, where]))[pick] + _along(np.array(COAST_S), rate(coast[:, :, where]))
             if k == 0:
                 out[0, i], out[1, i] = (1.0 - np.exp(-dose)) @ weight_y, (1.0 - np.exp(-dose / firm_at)) @ weight_y
             else:
                 out[k + 1, i] = (1.0 - np.exp(-dose)) @ weight_w
     return EggMap(minutes, water_c, *out)
-
-
-def _first(t_c: Array) -> Array:
-    return white_rate("first", t_c)
-
-
-def _main(t_c: Array) -> Array:
-    return white_rate("main", t_c)
 
 
 def _until(t_s: Array, rate: Array) -> Array:

@@ -5,7 +5,6 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Any
 
-from ember_core.data.loader import read_toml
 from ember_core.eggs.stirred import Pan, Scramble, omelette_mm, scramble
 from ember_core.errors import ValueRangeError
 from ember_core.formats.plan import FORMAT, parse
@@ -93,8 +92,3 @@ def omelette(o: Omelette) -> Set:
             say("Its upper side does not set under a lid on this heat: give more heat, or turn it."), path="power_w"
         )
     return Set(thick, done.end_s - done.start_s, suits, (small, large))
-
-
-def curds() -> dict[str, float]:
-    """Temperatures of stirred egg, °C, as ``data/eggs_open.toml`` has them."""
-    return {k: float(v) for k, v in read_toml("eggs_open.toml")["curds"].items() if k.endswith("_c")}

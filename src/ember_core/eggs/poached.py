@@ -34,7 +34,7 @@ class Poach:
     stop: str = "plate"
     altitude_m: float = 0.0
     pot_litres: float | None = None
-    power_w: float = 2000.0
+    power_w: float | None = None
     rules: str = "us-food-code-2022"
 
 
@@ -50,7 +50,8 @@ def document(p: Poach) -> dict[str, Any]:
         "kind": "simmer", "minutes": 20.0, "medium_c": round(water, 2), "surface": {"h_w_m2k": row["h"]}, "until": {"yolk": p.yolk}
     }  # fmt: skip
     if p.pot_litres is not None:
-        stage["store"] = {"kind": "pot", "litres": p.pot_litres, "power_w": p.power_w}
+        power = {} if p.power_w is None else {"power_w": p.power_w}
+        stage["store"] = {"kind": "pot", "litres": p.pot_litres} | power
     ice = {"kind": "chill", "medium_c": 1, "minutes": 8, "variant": "ice-water"}
     after = ice if p.stop == "ice" else {"kind": "rest", "minutes": SERVE_MINUTES, "surface": {"h_w_m2k": 10.0}}
     out["piece"].pop("cut", None)  # it is none in its shell

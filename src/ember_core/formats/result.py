@@ -20,7 +20,7 @@ from ember_core.plan.finding import Finding
 from ember_core.plan.plan import Plan
 from ember_core.plan.requirement import JUICELESS
 from ember_core.safety.clocks import judge_all
-from ember_core.safety.growth import GROWS_LITTLE, growth, growth_findings
+from ember_core.safety.growth import GROWS_LITTLE, growth_findings, growth_of
 from ember_core.safety.lethality import for_food, statement
 from ember_core.safety.statement import state_rule
 from ember_core.wording.message import N_, Message, say
@@ -179,7 +179,7 @@ def document(
         findings += _at_the_cautious_end(rule, worse)
     findings += said
     if plan.rules is None and plan.properties is None and plan.required.species not in GROWS_LITTLE:
-        findings += growth_findings(growth(cook.t, cook.everywhere))
+        findings += growth_findings(growth_of(cook))
     coast = None
     if cook.pull_stage is not None:
         pull = cook.stages[cook.pull_stage]
@@ -248,7 +248,7 @@ def document(
     if plan.properties is None and plan.required.form not in JUICELESS:
         out["outside"] = outside(plan, cook).as_dict()
     if plan.properties is None and plan.required.species not in GROWS_LITTLE:
-        out["growth"] = growth(cook.t, cook.everywhere).as_dict()
+        out["growth"] = growth_of(cook).as_dict()
     if parts is not None:
         out["parts"] = parts
     return out

@@ -20,7 +20,7 @@ from ember_core.plan.finding import Finding, Level
 from ember_core.plan.plan import Plan
 from ember_core.plan.stages import COOLING_KINDS, HEAT_KINDS, SHORT_DIP_S
 from ember_core.safety.clocks import met_times
-from ember_core.safety.growth import GROWS_LITTLE, growth, growth_findings
+from ember_core.safety.growth import GROWS_LITTLE, growth_findings, growth_of
 from ember_core.safety.keeping import (
     Check,
     check_begin_of_chilling,
@@ -103,7 +103,7 @@ def advice(plan: Plan, cook: Cook, rule: Mapping[str, Any], profile: Profile) ->
         out += _of_stage(h, stage)
     out += [c.finding() for c in _growth(h) if not c.met]
     if plan.properties is None and plan.required.species not in GROWS_LITTLE:
-        out += growth_findings(growth(h.t, cook.everywhere))
+        out += growth_findings(growth_of(cook))
     out += _raw(h)
     out += _interrupted(h)
     out += _reheated(h)

@@ -13,6 +13,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ember_core.data.loader import read_toml
+from ember_core.heat.cook import Cook
 from ember_core.plan.finding import Finding, Level
 from ember_core.wording.message import say
 
@@ -85,7 +86,8 @@ def grown(t_s: Array, temperature_c: Array) -> Array:
     alone = t_c.ndim == 1
     field = t_c[:, None] if alone else t_c
     steps = np.diff(t_s)[:, None]
-    work = np.cumsum(0.5 * (rate(field[1:]) + rate(field[:-1])) * steps / 3600.0, axis=0)
+    rates = rate(field)
+    work = np.cumsum(0.5 * (rates[1:] + rates[:-1]) * steps / 3600.0, axis=0)
     middle = 0.5 * (field[1:] + field[:-1])
     hot = middle >= row["high_c"]
     kill = np.cumsum(
@@ -97,6 +99,12 @@ def grown(t_s: Array, temperature_c: Array) -> Array:
     increase = most + np.log(np.exp(-most) + np.exp(-lag) - np.exp(-most - lag))
     found = np.maximum(increase / np.log(10.0), 0.0)
     return np.asarray(found[0] if alone else found)
+
+
+@lru_cache(maxsize=8)
+def growth_of(cook: Cook) -> Growth:
+    """:func:`growth` of a computed cook, worked out once for its rule and its result."""
+    return growth(cook.t, cook.everywhere)
 
 
 def growth(t_s: Array, field_c: Array) -> Growth:

@@ -2,24 +2,23 @@
 
 from __future__ import annotations
 
-import base64
-import io
 from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
-from PIL import Image
 from scipy.spatial import cKDTree
 
 from ember_core.data.loader import read_toml
+from ember_core.doneness.eggs import YOLKS
 from ember_core.eggs.map import EggMap
 from ember_core.heat.egg_states import EggState
 from ember_core.heat.geometry.egg_outline import TAPER, egg_sizes, species_of
 from ember_core.heat.geometry.mesh import Mesh
 from ember_core.heat.geometry.shapes import egg_points
 from ember_core.wording.message import N_
+from ember_web.ui.drawing import image_of
 
 Array = NDArray[np.float64]
 HIGH = 224  # pixels of the section along the egg
@@ -47,13 +46,6 @@ def white_rgb(first: Array, main: Array) -> Array:
     glassy, milky, white = (np.array(c, dtype=float) for c in (GLASSY_RGB, MILKY_RGB, WHITE_RGB))
     a, b = np.clip(first, 0, 1)[..., None], np.clip(main, 0, 1)[..., None]
     return np.asarray((glassy * (1 - a) + milky * a) * (1 - b) + white * b)
-
-
-def _png(pixels: NDArray[np.uint8]) -> str:
-    """A PNG as an address."""
-    buffer = io.BytesIO()
-    Image.fromarray(pixels, "RGBA" if pixels.shape[2] == 4 else "RGB").save(buffer, "PNG", compress_level=1)
-    return "data:image/png;base64," + base64.b64encode(buffer.getvalue()).decode()
 
 
 @dataclass(frozen=True)
@@ -120,7 +112,7 @@ def section_of(state: EggState, shape: Mapping[str, Any], mesh: Mesh, label: str
     path = np.concatenate([np.stack([out_r, out_z], axis=1), np.stack([-out_r[::-1], out_z[::-1]], axis=1)])
     xy = np.stack([path[:, 0] / per + wide / 2, (length / 2 - path[:, 1]) / per], axis=1)
     d = "M" + "L".join(f"{a:.1f} {b:.1f}" for a, b in xy) + "Z"
-    return Section(_png(pixels), wide, HIGH, d, radius / per, label)
+    return Section(image_of(pixels), wide, HIGH, d, radius / per, label)
 
 
 MAP_W, MAP_H = 480, 260
@@ -139,7 +131,6 @@ class MapPicture:
     water_c: tuple[float, float]
 
 
-REGIONS = {"runny": N_("runny"), "syrupy": N_("syrupy"), "jammy": N_("jammy"), "fudgy": N_("fudgy"), "dry": N_("dry")}
 UNSET = N_("white unset")
 HEIGHT = {
     "runny": 0.72,
@@ -165,7 +156,7 @@ def map_of(found: EggMap) -> MapPicture:
 
     yolk, firm, white = fine(found.yolk), fine(found.firm), fine(found.white)
     rgb = yolk_rgb(yolk, firm)
-    order = list(REGIONS)
+    order = list(YOLKS)
     words = np.zeros((high, wide), dtype=np.int64)
     for k, row in enumerate(read_toml("eggs.toml")["yolk_word"]):
         words[(yolk >= row.get("from_set", 0.0)) & (firm >= row.get("from_firm", 0.0))] = k
@@ -178,7 +169,7 @@ def map_of(found: EggMap) -> MapPicture:
     edge[1:, :] |= region[1:, :] != region[:-1, :]
     rgb[edge] = (35, 29, 23)
     named = []
-    for k, word in [(-1, UNSET), *((order.index(w), n) for w, n in REGIONS.items())]:
+    for k, word in [(-1, UNSET), *((order.index(w), n) for w, n in YOLKS.items())]:
         own = region == k
         if own.mean() < (LEAST_SHARE if k >= 0 else 5 * LEAST_SHARE):
             continue
@@ -194,7 +185,7 @@ def map_of(found: EggMap) -> MapPicture:
     at = np.arange(np.ceil(found.water_c[0] / degrees) * degrees, found.water_c[-1] + 1e-9, degrees)
     up = [{"y": float((found.water_c[-1] - c) / tall * MAP_H), "c": float(c)} for c in at]
     return MapPicture(
-        _png(rgb.round().astype(np.uint8)), named, across, up,
+        image_of(rgb.round().astype(np.uint8)), named, across, up,
         (float(found.minutes[0]), float(found.minutes[-1])), (float(found.water_c[0]), float(found.water_c[-1])),
     )  # fmt: skip
 

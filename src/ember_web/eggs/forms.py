@@ -11,7 +11,7 @@ from django.utils.translation import gettext
 
 from ember_core.data.loader import read_toml
 from ember_core.doneness.eggs import YOLKS
-from ember_core.eggs.asking import IN_BATH, STOPS, WATERS, YOLK_WORDS, EggQuestion
+from ember_core.eggs.asking import IN_BATH, EggQuestion
 from ember_core.wording.message import N_
 from ember_core.wording.quantities import Units
 from ember_web.book.queries import house_document
@@ -48,7 +48,6 @@ FIELDS = (
     "serve",
 )
 MOST_MINUTES = 600.0
-HERE_W = 2000.0  # what reaches a pot, where no burner is known; a usual one
 
 
 class EggForm(forms.Form):
@@ -161,7 +160,6 @@ def question_of(form: EggForm, kitchen: Kitchen) -> EggQuestion:
         water_c=d["heat_c"] if d["heat_c"] is not None else 64.0,
         stop=d["stop"],
         litres=d["litres"] if d["water"] in {"boil", "cold"} else None,
-        power_w=HERE_W if d["water"] in {"boil", "cold"} else None,
         lid=d["lid"],
         altitude_m=kitchen.altitude_m,
         air_c=kitchen.air_c,
@@ -175,8 +173,3 @@ def title_of(question: EggQuestion, word: str) -> str:
     """What a plan of these eggs is called."""
     words = tell("{eggs}, {word}", eggs=gettext(SPECIES[question.species]), word=gettext(YOLKS[word]))
     return words[:1].upper() + words[1:]
-
-
-assert set(YOLKS) == set(YOLK_WORDS)
-assert set(WATER_WORDS) == set(WATERS)
-assert set(STOP_WORDS) == set(STOPS)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
 from typing import Any
 
@@ -18,7 +18,7 @@ from ember_core.doneness.eggs import WHITES, YOLKS
 from ember_core.eggs.built import Bound, bound_word, lands_c, pasta_c_for, sauce, water_steps, whisking
 from ember_core.eggs.omelette import EGG_G, SCHOOLS, Omelette, omelette
 from ember_core.eggs.poached import MOVING_K, Poach, poach, rewarm_minutes
-from ember_core.eggs.stirred import Pan, Scramble, scramble
+from ember_core.eggs.stirred import Pan, Scramble, Scrambled, scramble
 from ember_core.errors import EmberError
 from ember_core.heat.physics.boiling import boiling_point
 from ember_core.wording.message import N_, Message, say
@@ -133,7 +133,7 @@ def _scrambled(d: dict[str, Any], kitchen: Kitchen) -> Answer:
         lines.append(
             say("That is much for {egg_g:mass} of egg: take it off sooner, or use a lighter pan.", egg_g=m.egg_g)
         )
-    rows = [[_clock(s), f"{current().units.number('temp', float(np_at(found, s)), 0)}"] for s in _moments(ready)]
+    rows = [[_clock(s), f"{current().units.number('temp', _egg_c(found, s), 0)}"] for s in _moments(ready)]
     return Answer(
         gettext("Off the heat"),
         _clock(found.off_s),
@@ -143,7 +143,7 @@ def _scrambled(d: dict[str, Any], kitchen: Kitchen) -> Answer:
     )
 
 
-def np_at(found: Any, seconds: float) -> float:
+def _egg_c(found: Scrambled, seconds: float) -> float:
     """The egg's temperature, °C, so many seconds in."""
     i = min(int(seconds), found.t.size - 1)
     return float(found.egg_c[i])
@@ -348,32 +348,70 @@ class Measured(forms.FloatField):
         return super().to_python(value)
 
 
-def form_of(topic: Topic, data: Any) -> forms.Form:
-    """The form of a topic: what an address states over its usual values."""
-    made = forms.Form(
-        {
-            p.name: data.get(p.name)
-            if p.name in data
-            else (current().units.number(p.kind, p.usual) if p.kind else str(p.usual))
-            for p in topic.parts
-        }
-    )
-    for p in topic.parts:
-        if p.choices:
-            made.fields[p.name] = forms.ChoiceField(choices=[(k, gettext(w)) for k, w in p.choices.items()])
-            made.fields[p.name].error_messages["invalid_choice"] = tell(
-                "{label}: choose one from the list.", label=capfirst(gettext(p.words))
-            )
-        elif isinstance(p.usual, int):
-            made.fields[p.name] = forms.IntegerField(
-                min_value=int(p.least), max_value=int(p.most), widget=forms.NumberInput(attrs={"inputmode": "numeric"})
-            )
-            made.fields[p.name].error_messages |= {k: tell("{label}: give a whole number from {least} to {most}.", label=capfirst(gettext(p.words)), least=int(p.least), most=int(p.most)) for k in ("invalid", "required", "min_value", "max_value")}  # fmt: skip
-        else:
-            made.fields[p.name] = Measured(p)
+def form_of(parts: Sequence[Part], data: Any, **more: Any) -> forms.Form:
+    """A form of parts: what an address states over their usual values; ``more`` values stand beside them."""
+    made = forms.Form(more | {p.name: data[p.name] if p.name in data else _usual(p) for p in parts})
+    for p in parts:
+        made.fields[p.name] = _field(p)
         made.fields[p.name].label = gettext(p.words)
         made.fields[p.name].widget.attrs |= {"class": f"part part-{p.name}", "aria-label": gettext(p.words)}
     return made
+
+
+def _usual(p: Part) -> str:
+    """The usual value of a part, in the reader's unit."""
+    return current().units.number(p.kind, p.usual) if p.kind else str(p.usual)
+
+
+def _field(p: Part) -> forms.Field:
+    label = capfirst(gettext(p.words))
+    if p.choices:
+        wrong = {"invalid_choice": tell("{label}: choose one from the list.", label=label)}
+        return forms.ChoiceField(choices=[(k, gettext(w)) for k, w in p.choices.items()], error_messages=wrong)
+    if isinstance(p.usual, int):
+        words = tell(
+            "{label}: give a whole number from {least} to {most}.", label=label, least=int(p.least), most=int(p.most)
+        )
+        return forms.IntegerField(
+            min_value=int(p.least),
+            max_value=int(p.most),
+            widget=forms.NumberInput(attrs={"inputmode": "numeric"}),
+            error_messages=dict.fromkeys(("invalid", "required", "min_value", "max_value"), words),
+        )
+    return Measured(p)
+
+
+def shown(
+    request: KitchenRequest,
+    part: str,
+    form: forms.Form,
+    parts: Sequence[Part],
+    context: dict[str, Any],
+    *,
+    good: bool = True,
+) -> HttpResponse:
+    """A page of eggs that has a form: its fragment alone, or in its frame.
+
+    Parameters
+    ----------
+    request : KitchenRequest
+    part : str
+        Template of the fragment.
+    form, parts : Form, sequence of Part
+    context : dict
+        ``what`` and ``name``, and what the fragment shows.
+    good : bool
+        Whether what was asked can be answered; else the status says so.
+    """
+    context |= {
+        "form": form,
+        "parts": [{"field": form[p.name], "sign": current().units.sign(p.kind) if p.kind else ""} for p in parts],
+        "topics": [(k, t.words) for k, t in TOPICS.items()],
+        "part": part,
+    }
+    htmx = getattr(request, "htmx", None)
+    template = part if htmx and not htmx.boosted else "eggs/page.html"
+    return render(request, template, context, status=200 if form.is_valid() and good else 422)
 
 
 @in_kitchen()
@@ -381,18 +419,12 @@ def form_of(topic: Topic, data: Any) -> forms.Form:
 def opened(request: KitchenRequest, what: str) -> HttpResponse:
     """One topic: its form and its answer."""
     topic = TOPICS.get(what, TOPICS["poached"])
-    form = form_of(topic, request.GET)
+    form = form_of(topic.parts, request.GET)
     answer, why = None, ""
     if form.is_valid():
         try:
             answer = solver.run(topic.answer, form.cleaned_data, request.kitchen)
         except EmberError as error:
             why = current().say(error.message)
-    parts = [{"field": form[p.name], "sign": current().units.sign(p.kind) if p.kind else ""} for p in topic.parts]
-    context = {
-        "form": form, "parts": parts, "answer": answer, "why": why, "what": what if what in TOPICS else "poached", "name": topic.words,
-        "topics": [(k, t.words) for k, t in TOPICS.items()],
-    }  # fmt: skip
-    htmx = getattr(request, "htmx", None)
-    template = "eggs/_opened.html" if htmx and not htmx.boosted else "eggs/opened.html"
-    return render(request, template, context, status=200 if form.is_valid() else 422)
+    context = {"answer": answer, "why": why, "what": what if what in TOPICS else "poached", "name": topic.words}
+    return shown(request, "eggs/_opened.html", form, topic.parts, context)

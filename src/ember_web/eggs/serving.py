@@ -8,7 +8,7 @@ from typing import Any
 from django import forms
 from django.contrib import messages
 from django.http import HttpResponse
-from django.shortcuts import redirect, render
+from django.shortcuts import redirect
 from django.utils.translation import gettext, ngettext
 from django.views.decorators.http import require_GET, require_POST
 
@@ -22,7 +22,8 @@ from ember_core.planning.compute import compute
 from ember_core.wording.message import N_
 from ember_web.book.queries import book_of, house_document
 from ember_web.eggs.forms import title_of
-from ember_web.eggs.opened import TOPICS, Measured, Part
+from ember_web.eggs.opened import Part, shown
+from ember_web.eggs.opened import form_of as parts_form
 from ember_web.plans.actions.save_plan import SavePlan, save_plan
 from ember_web.plans.summaries import summary_of
 from ember_web.tenancy.access import RANK, KitchenRequest, in_kitchen
@@ -42,19 +43,13 @@ HOWS = {"shell": N_("in the shell"), POACHED: N_("poached")}
 
 def form_of(data: Any) -> forms.Form:
     """Batches as text, and what all eggs share."""
-    units = current().units
-    values = {p.name: data.get(p.name) if p.name in data else units.number(p.kind, p.usual) for p in PARTS}
-    made = forms.Form(values | {"batches": data.get("batches", USUAL)})
+    made = parts_form(PARTS, data, batches=data.get("batches", USUAL))
     made.fields["batches"] = forms.CharField(
         max_length=1000,
         strip=False,
         widget=forms.Textarea(attrs={"rows": 4, "class": "form-control", "aria-label": gettext("Batches")}),
         error_messages={"required": gettext("Write a batch a line, such as: 12 soft 7:30")},
     )
-    for p in PARTS:
-        made.fields[p.name] = Measured(p)
-        made.fields[p.name].label = gettext(p.words)
-        made.fields[p.name].widget.attrs |= {"class": f"part part-{p.name}", "aria-label": gettext(p.words)}
     return made
 
 
@@ -100,19 +95,15 @@ def breakfast(request: KitchenRequest) -> HttpResponse:
         for t in found
     ]
     context = {
-        "form": form,
-        "parts": [{"field": form[p.name], "sign": current().units.sign(p.kind)} for p in PARTS],
         "rows": rows,
         "pots": [(n, HOWS[how], litres) for n, how, litres in pots(found)],
         "why": why,
         "what": "breakfast",
-        "topics": [(k, t.words) for k, t in TOPICS.items()],
+        "name": N_("a breakfast"),
         "boil_c": boiling_point(kitchen.altitude_m),
         "can_write": RANK[request.role] >= RANK["cook"],
     }
-    htmx = getattr(request, "htmx", None)
-    template = "eggs/_breakfast.html" if htmx and not htmx.boosted else "eggs/breakfast.html"
-    return render(request, template, context, status=200 if form.is_valid() and not why else 422)
+    return shown(request, "eggs/_breakfast.html", form, PARTS, context, good=not why)
 
 
 @in_kitchen(read="cook")

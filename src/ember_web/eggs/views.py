@@ -21,6 +21,7 @@ from ember_core.doneness.eggs import WHITES, YOLKS, egg_findings
 from ember_core.eggs.asking import IN_BATH, EggAnswer, EggQuestion, ask, neighbours, usual_minutes, water_of
 from ember_core.eggs.map import egg_map
 from ember_core.errors import EmberError
+from ember_core.formats.plan import parse
 from ember_core.heat.egg_states import mesh_of
 from ember_core.heat.physics.boiling import boiling_point
 from ember_core.plan.finding import Finding
@@ -269,8 +270,10 @@ def keep(request: KitchenRequest) -> HttpResponse:
         return redirect(
             f"{reverse('eggs', args=[kitchen.public_id])}?{urlencode({k: form[k].value() or '' for k in FIELDS})}"
         )
-    titled = replace(question, title=title_of(question, shown.answer.state.yolk_word))
-    outcome = solver.run(compute, ask(titled).plan, with_forecast=False, book=book_of(kitchen))
+    document = {**shown.answer.plan.document, "title": title_of(question, shown.answer.state.yolk_word)}
+    outcome = solver.run(
+        compute, parse(document), with_forecast=False, book=book_of(kitchen), nominal=shown.answer.cook
+    )
     plan = save_plan(Actor.of_request(request), SavePlan(dict(outcome.plan.document), "", 0, summary_of(outcome), {}))
     if request.POST.get("go") != "start":
         messages.success(request, tell("Saved: {title}", title=plan.title))

@@ -209,7 +209,7 @@ def draw(
         grain_h=GRAIN_H,
         trace_h=TRACE_H,
         left=LEFT,
-        image=_image(painted_by(ramp, grid, 2.0 * where / thick - 1.0)),
+        image=image_of(painted_by(ramp, grid, 2.0 * where / thick - 1.0)),
         isotherm="" if target_c is None else _isotherm(grid, when, where, target_c - 0.5, axes.x, thick),
         ticks=[{"x": axes.at(s), "verb": v} for s, v in ticks],
         depth_marks=_depth_marks(thick, units),
@@ -306,7 +306,7 @@ def slab_picture(cook: Cook, ramp: str, *, small: bool = False) -> str:
     depth, thick, hottest = _across(cook, cook.closed)
     grid, _, where = _grain(cook, depth, thick, hottest)
     step = 4 if small else 1
-    return _image(painted_by(ramp, grid[::step, ::step], 2.0 * where[::step] / thick - 1.0))
+    return image_of(painted_by(ramp, grid[::step, ::step], 2.0 * where[::step] / thick - 1.0))
 
 
 def _axes(cook: Cook, target_c: float | None) -> Axes:
@@ -324,10 +324,10 @@ def _grain(cook: Cook, depth: Array, thick: float, hottest: Array) -> tuple[Arra
     return np.stack([np.interp(where, depth, row) for row in rows], axis=1), when, where
 
 
-def _image(rgb: NDArray[np.uint8]) -> str:
+def image_of(rgb: NDArray[np.uint8]) -> str:
     """A PNG as an address."""
     buffer = io.BytesIO()
-    Image.fromarray(rgb, "RGB").save(buffer, "PNG", compress_level=1)
+    Image.fromarray(rgb, "RGBA" if rgb.shape[-1] == 4 else "RGB").save(buffer, "PNG", compress_level=1)
     return "data:image/png;base64," + base64.b64encode(buffer.getvalue()).decode()
 
 

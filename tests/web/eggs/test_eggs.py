@@ -6,10 +6,19 @@ import re
 
 import pytest
 
-from ember_core.eggs.asking import EggQuestion, ask
+from ember_core.data.loader import read_toml
+from ember_core.doneness.eggs import YOLKS
+from ember_core.eggs.asking import STOPS, WATERS, YOLK_WORDS, EggQuestion, ask
+from ember_web.eggs.forms import SPECIES, STOP_WORDS, WATER_WORDS
 from ember_web.line.models import Cook
 from ember_web.plans.models import Plan
 from tests.web.tenancy.test_voices import ALL_IMPERIAL
+
+
+def test_every_choice_of_the_core_has_words():
+    assert (tuple(YOLKS), tuple(WATER_WORDS), tuple(STOP_WORDS), tuple(SPECIES)) == (
+        YOLK_WORDS, WATERS, STOPS, tuple(read_toml("eggs.toml")["species"]),
+    )  # fmt: skip
 
 
 def page(client, kitchen, **asked):

@@ -7,11 +7,10 @@ from __future__ import annotations
 
 import numpy as np
 
+from ember_core.constants import CELSIUS_ZERO, GAS_CONSTANT
 from ember_core.data.loader import read_toml
 from ember_core.heat.arrays import Array
 
-GAS_CONSTANT = 8.314462618  # J/(mol K), exact by definition of the SI
-CELSIUS_ZERO = 273.15
 MOST_C = 110.0  # nothing in an egg is hotter for long; keeps the exponentials in range
 
 
