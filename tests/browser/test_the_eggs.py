@@ -84,7 +84,7 @@ def test_poached_on_the_desk(browser, site):
         "const s = document.querySelector('[name=yolk]'); s.value = 'jammy'; s.dispatchEvent(new Event('change', {bubbles: true}))"
     )
     changed(browser, runny)
-    assert "yolk jammy" in browser.text(".egg-lines")
+    assert "As eaten: yolk jammy" in browser.text(".egg-lines")
     field = browser.one("[name=mass_g]")
     field.send_keys(Keys.CONTROL + "a" + Keys.NULL + "3000" + Keys.TAB)
     browser.until(lambda: "give at most" in browser.text("#eggs"))

@@ -56,6 +56,13 @@ def _clock(seconds: float) -> str:
     return f"{round(seconds) // 60}:{round(seconds) % 60:02d}"
 
 
+US = "us-food-code-2022"
+LATER = N_(
+    "Chilled and warmed again it is no longer an egg for immediate service: 3-401.11(A)(2) asks for 68 °C for 17 s, or its equal."
+)
+LATER_ELSEWHERE = N_(
+    "Chilled and warmed again it is no longer an egg for immediate service: the kitchen's own rules on reheating and on soft eggs hold."
+)
 MATERIALS = {"steel": N_("steel"), "cast-iron": N_("cast iron"), "aluminium": N_("aluminium"), "copper": N_("copper")}
 PAN = (
     Part("diameter_mm", N_("pan across"), 240.0, 100.0, 600.0, "length"),
@@ -90,7 +97,7 @@ def _poached(d: dict[str, Any], kitchen: Kitchen) -> Answer:
     water = boiling_point(kitchen.altitude_m) - MOVING_K
     lines = [
         say(
-            "yolk {yolk}, white {white}, in {water_c:temp0}, {litres:g} litres and at least 10 cm deep, just moving.",
+            "As eaten: yolk {yolk}, white {white}, in {water_c:temp0}, {litres:g} litres and at least 10 cm deep, just moving.",
             yolk=say(YOLKS[found.state.yolk_word]), white=say(WHITES[found.state.white_word]), water_c=water, litres=d["litres"],
         ),
         say("Strain the thin white off, open the egg close to the water; whirled water takes one at a time, still water as many as have room."),
@@ -107,11 +114,7 @@ def _poached(d: dict[str, Any], kitchen: Kitchen) -> Answer:
                 water_c=62.0,
             )
         )
-        lines.append(
-            say(
-                "Chilled and warmed again it is no longer an egg for immediate service: the rule asks for 68 °C for 17 s, or its equal."
-            )
-        )
+        lines.append(say(LATER if kitchen.rules == US else LATER_ELSEWHERE))
     return Answer(gettext("In the water"), _clock(60.0 * found.minutes), lines)
 
 
@@ -360,7 +363,13 @@ def form_of(parts: Sequence[Part], data: Any, **more: Any) -> forms.Form:
 
 def _usual(p: Part) -> str:
     """The usual value of a part, in the reader's unit."""
-    return current().units.number(p.kind, p.usual) if p.kind else str(p.usual)
+    return (
+        current().units.number(p.kind, p.usual)
+        if p.kind
+        else f"{p.usual:g}"
+        if isinstance(p.usual, float)
+        else str(p.usual)
+    )
 
 
 def _field(p: Part) -> forms.Field:

@@ -242,3 +242,13 @@ def test_a_breakfast_of_batches(kitchen, as_):
     refused = cook.post(f"{address}keep/", {"batches": "none"}, follow=True)
     assert "is no batch" in refused.content.decode()
     assert Plan.objects.filter(kitchen=kitchen).count() == 2
+
+
+@pytest.mark.parametrize(
+    ("rules", "said"), [("us-food-code-2022", "3-401.11(A)(2)"), ("uk-fsa", "own rules on reheating")]
+)
+def test_kept_for_later_by_the_kitchens_own_rules(kitchen, as_, rules, said):
+    kitchen.rules = rules
+    kitchen.save()
+    reply = as_("cook").get(f"/k/{kitchen.public_id}/eggs/open/poached/", {"stop": "ice"})
+    assert said in reply.content.decode()
