@@ -10,21 +10,29 @@ from typing import Any
 from ember_core.data.loader import read_toml
 from ember_core.formats.plan import FORMAT, parse
 from ember_core.heat.cook import Cook, run
-from ember_core.heat.egg_states import EggState, state_of
+from ember_core.heat.egg_states import UNSET, EggState, state_of
 from ember_core.heat.physics.boiling import boiling_point
 from ember_core.heat.setup import setup
 from ember_core.plan.plan import Plan
 
-BOIL, COLD, BATH, STEAM, TWO = "boil", "cold", "bath", "steam", "bath-boil"
-WATERS = (BOIL, COLD, BATH, STEAM, TWO)
+BOIL, COLD, BATH, STEAM, TWO, TURNS = "boil", "cold", "bath", "steam", "bath-boil", "turns"
+WATERS = (BOIL, COLD, BATH, STEAM, TWO, TURNS)
 IN_BATH = (BATH, TWO)
 FINISH_MINUTES = 2.0  # in boiling water after a bath, so that the white is firm
-ICE, PLATE = "ice", "plate"
-STOPS = (ICE, PLATE)
+TURN_MINUTES, TURN_C = (
+    2.0,
+    30.0,
+)  # in hot and in cool water in turns (Di Lorenzo et al. 2025), and how warm the cool one is, °C
+ICE, PLATE, HELD, LATER = "ice", "plate", "held", "later"
+STOPS = (ICE, PLATE, HELD, LATER)
+WARM_C, HELD_MINUTES = 60.0, 30.0  # of a bath in which peeled eggs are held, or warmed again
+PEEL_MINUTES = 2.0  # in iced water, so that they can be peeled
+WARMED_CORE_C, WARM_LONGEST_MIN = 50.0, 120.0
+CHILLED_C, CHILL_LONGEST_MIN = 5.0, 240.0
 YOLK_WORDS = tuple(r["word"] for r in read_toml("eggs.toml")["yolk_word"])
 COLD_C = 12.0  # of water from the tap
 ICE_MINUTES, PLATE_MINUTES = 8.0, 6.0  # in iced water; from the water to the plate and opened
-LONGEST_MIN, LONGEST_BATH_MIN = 40.0, 240.0  # of a hen's egg; others by their size
+LONGEST_MIN, LONGEST_TURNS_MIN, LONGEST_BATH_MIN = 40.0, 64.0, 240.0  # of a hen's egg; others by their size
 CUT = "soft-egg"  # of the book
 
 
@@ -45,11 +53,11 @@ class EggQuestion:
         In its place: how long it stays in.
     water : str
         ``boil`` (into boiling water), ``cold`` (brought to the boil from cold), ``bath``, ``steam``, ``bath-boil`` (a bath, and two minutes
-        of boiling water at the end).
+        of boiling water at the end), ``turns`` (boiling water and water of 30 °C, two minutes each, again and again).
     water_c : float
         Of a bath, °C.
     stop : str
-        ``ice`` or ``plate``.
+        ``ice``, ``plate``, ``held`` (peeled and held in a bath of 60 °C for half an hour) or ``later`` (chilled, and warmed again there).
     litres, power_w : float or None
         Of the pot, and what reaches it, W (None: as a usual pot has it); without litres its water keeps to the boil. ``cold`` takes a usual pot.
     lid : bool
@@ -84,7 +92,7 @@ class EggQuestion:
     @property
     def longest_min(self) -> float:
         """The longest that is looked at, min: by size as a hen's egg's, longer in a bath."""
-        hen = LONGEST_BATH_MIN if self.water in IN_BATH else LONGEST_MIN
+        hen = LONGEST_BATH_MIN if self.water in IN_BATH else LONGEST_TURNS_MIN if self.water == TURNS else LONGEST_MIN
         return float(hen * max(self.mass_g / 57.0, 0.5) ** (2.0 / 3.0))
 
     def document(self) -> dict[str, Any]:
@@ -103,25 +111,24 @@ class EggQuestion:
             stage["store"] = {"kind": "pot", "lid": self.lid} | {k: v for k, v in stated.items() if v is not None}
             if self.water == COLD:
                 stage["medium_c"] = COLD_C
-        after = (
-            {"kind": "chill", "variant": "ice-water", "medium_c": 1, "minutes": ICE_MINUTES}
-            if self.stop == ICE
-            else {"kind": "rest", "minutes": PLATE_MINUTES, "cover": "bare"}
-        )
+        cooking = [stage, *([{"kind": "boil", "minutes": FINISH_MINUTES}] if self.water == TWO else [])]
+        if self.water == TURNS:
+            cool = {"kind": "simmer", "minutes": TURN_MINUTES, "medium_c": TURN_C}
+            cooking = [{"kind": "boil", "minutes": TURN_MINUTES}, cool] * self.turns
         out: dict[str, Any] = {
             "format": FORMAT,
             "title": self.title,
             "piece": {
                 "food": "egg-duck" if self.species == "duck" else "egg-whole",
                 "cut": "" if self.species == "duck" else CUT,
-                "form": "egg-now",
+                "form": "egg-later" if self.stop in {HELD, LATER} else "egg-now",
                 "count": self.count,
                 "shape": {"kind": "egg", "mass_g": self.mass_g, "species": self.species},
                 "mass_g": self.mass_g,
                 "start_c": self.start_c,
             },
             "target": {} if self.minutes is not None else {"yolk": self.yolk},
-            "stages": [stage, *([{"kind": "boil", "minutes": FINISH_MINUTES}] if self.water == TWO else []), after],
+            "stages": [*cooking, *self._after()],
             "kitchen": {"altitude_m": self.altitude_m, "air_c": self.air_c},
             "rules": self.rules,
             "guests": self.guests,
@@ -132,6 +139,28 @@ class EggQuestion:
             out["serve_at"] = self.serve_at.isoformat(timespec="minutes")
         out["piece"] = {k: v for k, v in out["piece"].items() if v != ""}
         return {k: v for k, v in out.items() if v != "" and v != {}}
+
+    @property
+    def heating_stages(self) -> int:
+        """How many stages of its plan are hot and cool water, before it is stopped."""
+        return 2 * self.turns if self.water == TURNS else 2 if self.water == TWO else 1
+
+    @property
+    def turns(self) -> int:
+        """How many times it goes into hot and then into cool water."""
+        return max(round((self.minutes or 0.0) / (2.0 * TURN_MINUTES)), 1)
+
+    def _after(self) -> list[dict[str, Any]]:
+        """The stages after the hot water."""
+        ice = {"kind": "chill", "variant": "ice-water", "medium_c": 1, "minutes": ICE_MINUTES}
+        plate = {"kind": "rest", "minutes": PLATE_MINUTES, "cover": "bare"}
+        warm = {"kind": "bath", "medium_c": WARM_C}
+        if self.stop == HELD:
+            return [ice | {"minutes": PEEL_MINUTES}, warm | {"minutes": HELD_MINUTES}]
+        if self.stop == LATER:
+            cold = ice | {"minutes": CHILL_LONGEST_MIN, "until": {"core_c": CHILLED_C}}
+            return [cold, warm | {"minutes": WARM_LONGEST_MIN, "until": {"core_c": WARMED_CORE_C}}]
+        return [ice] if self.stop == ICE else [plate]
 
     def by_minutes(self, minutes: float) -> EggQuestion:
         """The same eggs for so long."""
@@ -168,12 +197,31 @@ def ask(question: EggQuestion) -> EggAnswer:
     InputError, ComputationError
         What of it cannot be an egg in water; what cannot be computed.
     """
+    if question.water == TURNS and question.minutes is None:
+        return _in_turns(question)
     plan = parse(question.document())
     cook = run(plan, setup(plan))
-    done = cook.stages[0]
+    done = cook.stages[question.heating_stages - 1 if question.water == TURNS else 0]
     state = state_of(plan, cook)
     reached = question.minutes is not None or (done.ended_by == "yolk" and state.yolk_word == question.yolk)
-    return EggAnswer(plan, cook, (done.end_s - done.start_s) / 60.0, state, reached)
+    return EggAnswer(plan, cook, (done.end_s - cook.stages[0].start_s) / 60.0, state, reached)
+
+
+def _in_turns(question: EggQuestion) -> EggAnswer:
+    """So many turns of hot and cool water that the yolk is as wanted, or the fewest after which it is past that."""
+    most = max(int(question.longest_min / (2.0 * TURN_MINUTES)), 1)
+    wanted = YOLK_WORDS.index(question.yolk)
+    low, high = 0, most  # too few; enough, or the most
+    found = ask(question.by_minutes(2.0 * TURN_MINUTES * most))
+    while high - low > 1:
+        middle = (low + high) // 2
+        tried = ask(question.by_minutes(2.0 * TURN_MINUTES * middle))
+        if YOLK_WORDS.index(tried.state.yolk_word) >= wanted and tried.state.white_word != UNSET:
+            high, found = middle, tried
+        else:
+            low = middle
+    plan = parse({**found.plan.document, "target": {"yolk": question.yolk}})
+    return replace(found, plan=plan, reached=found.state.yolk_word == question.yolk)
 
 
 def neighbours(question: EggQuestion, minutes: float, apart_min: float) -> list[tuple[float, EggState]]:

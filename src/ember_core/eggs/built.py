@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from math import ceil, inf, log
 
@@ -137,6 +138,11 @@ def lands_c(b: Bound) -> float:
         (b.pasta_g * heat["pasta"], b.pasta_c), (b.egg_g * heat["egg"], b.mix_c), (b.cheese_g * heat["cheese"], b.mix_c),
         (b.fat_g * heat["fat"], b.mix_c), (b.water_g * heat["water"], b.water_c), (b.bowl_g * 490.0, b.bowl_c),
     ]  # fmt: skip
+    return mixed_c(parts)
+
+
+def mixed_c(parts: Sequence[tuple[float, float]]) -> float:
+    """Where things land that come together, °C: Σ C (T - T_mix) = 0 over what each takes up by degree (any unit) and its °C."""
     return float(sum(w * t for w, t in parts) / sum(w for w, _ in parts))
 
 

@@ -6,24 +6,33 @@ its own modes once, and then every course in water of a constant temperature is 
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass, replace
 from functools import lru_cache, partial
+from typing import Any
 
 import numpy as np
+from scipy.spatial import cKDTree
 
 from ember_core.data.loader import read_toml
-from ember_core.eggs.asking import BATH, BOIL, IN_BATH, EggQuestion
+from ember_core.eggs.asking import BATH, BOIL, FINISH_MINUTES, ICE, TWO, EggQuestion
 from ember_core.formats.plan import parse
 from ember_core.heat.arrays import Array
 from ember_core.heat.egg_states import white_word, yolk_word
+from ember_core.heat.geometry.egg_outline import egg_sizes, species_of
 from ember_core.heat.geometry.mesh import Mesh
+from ember_core.heat.geometry.shapes import egg_points
+from ember_core.heat.physics.boiling import boiling_point
 from ember_core.heat.physics.properties import ThermalTable
 from ember_core.heat.physics.setting import white_rate, yolk_rate
 from ember_core.heat.setup import setup
 
 AT_C = 60.0  # properties are those at this temperature
 STEPS = 120  # of a course; twice as many moments as the map has
+FINISH_SHARES = (0.0, 0.12, 0.28, 0.48, 0.72, 1.0)  # moments of the boiling water after a bath
+WARM_RADIATES = 5.5  # W/(m² K) of a warm egg in the air, radiation made linear
+FILM_M = 0.001
+BALL, GOLDEN = 1500, 0.7548776662466927  # points of a ball, and what spreads them evenly (the plastic number's inverse)
 COAST_S = (0.0, 15.0, 35.0, 60.0, 90.0, 130.0, 180.0, 260.0, 360.0)  # moments of the coast that are looked at
 
 
@@ -107,55 +116,130 @@ class EggMap:
         return [[white_word(float(s), float(m)) for s, m in zip(a, b, strict=True)] for a, b in zip(self.white, self.main, strict=True)]  # fmt: skip
 
 
-@lru_cache(maxsize=16)
-def _taken_apart(species: str, mass_g: float, water_h: float, ice_h: float) -> tuple[Mesh, Modes, Modes]:
-    """The mesh of an egg, and its modes in hot water and in ice; ``h`` in W/(m² K)."""
-    plan = parse(EggQuestion(species=species, mass_g=mass_g, minutes=1.0).document())
-    s = setup(plan)
+@lru_cache(maxsize=32)
+def _taken_apart(species: str, mass_g: float, h: float) -> tuple[Mesh, Modes]:
+    """The mesh of an egg, and its modes with ``h`` all round, W/(m² K)."""
+    s = setup(parse(EggQuestion(species=species, mass_g=mass_g, minutes=1.0).document()))
     assert isinstance(s.grid, Mesh)  # an egg's is one
-    inner = s.inner or s.table
-    return s.grid, modes_of(s.grid, s.table, inner, water_h), modes_of(s.grid, s.table, inner, ice_h)
+    return s.grid, modes_of(s.grid, s.table, s.inner or s.table, h)
 
 
-def egg_map(question: EggQuestion, minutes: Array, water_c: Array) -> EggMap:
+@lru_cache(maxsize=64)
+def _weights(species: str, mass_g: float, risen: float) -> tuple[Array, Array]:
+    """Weights of the nodes in the means over yolk and white, see :func:`risen_weights`."""
+    mesh, _ = _taken_apart(species, mass_g, 1.0)
+    yolk = np.where(mesh.inner, mesh.mean, 0.0)
+    if risen:
+        shape = parse(EggQuestion(species=species, mass_g=mass_g, minutes=1.0).document()).shape
+        yolk = risen_weights(shape, mesh, risen) * yolk.sum()
+    white = np.maximum(mesh.mean - yolk, 0.0)
+    return yolk / yolk.sum(), white / white.sum()
+
+
+def risen_weights(shape: Mapping[str, Any], mesh: Mesh, share: float) -> Array:
+    """Weights of an egg's nodes in the mean over a yolk that has risen sidewards through so much of its room, sum 1.
+
+    The field is that of an egg with its yolk in the middle: white and yolk conduct nearly alike.
+
+    Parameters
+    ----------
+    shape : mapping
+        ``piece.shape`` of a plan.
+    mesh : Mesh
+    share : float
+        0 (in the middle) to 1 (a film of a millimetre is left between it and the shell).
+    """
+    row = species_of(shape)
+    length, breadth = egg_sizes(float(shape["mass_g"]), shape_index=row["shape"])
+    radius = (row["yolk"] * length * breadth**2 / 8.0) ** (1 / 3)
+    up = share * max(breadth / 2.0 - radius - FILM_M, 0.0)
+    i = np.arange(BALL) + 0.5
+    r = radius * (i / BALL) ** (1 / 3)
+    across, turn = np.arccos(1.0 - 2.0 * ((i * GOLDEN) % 1.0)), 2.0 * np.pi * ((i * GOLDEN**2) % 1.0)
+    x, y, z = r * np.sin(across) * np.cos(turn), r * np.sin(across) * np.sin(turn), r * np.cos(across)
+    _, near = cKDTree(egg_points(shape, mesh)).query(np.stack([np.hypot(x + up, y), z], axis=1))
+    return np.asarray(np.bincount(near, minlength=mesh.n) / BALL)
+
+
+@dataclass(frozen=True)
+class _Way:
+    """What an egg goes through after its water of one temperature, and the transfer in each, W/(m² K)."""
+
+    hot_h: float
+    boil_h: float
+    boil_c: float
+    stop_h: float
+    stop_c: float
+    finish_s: float
+
+
+def _way(question: EggQuestion) -> _Way:
+    own = question if question.water in {BOIL, BATH, TWO} else replace(question, water=BOIL)
+    plain = EggQuestion(
+        question.species, question.mass_g, question.start_c, minutes=1.0, water=own.water, stop=question.stop, altitude_m=question.altitude_m
+    )  # fmt: skip
+    faces = setup(parse(plain.document())).schedule.faces
+    h, c = faces["h"][:, 0], faces["medium_c"][:, 0]
+    two = own.water == TWO
+    radiates = 0.0 if question.stop == ICE else WARM_RADIATES
+    return _Way(float(h[0]), float(h[1]), boiling_point(question.altitude_m), float(h[-1]) + radiates, float(c[-1]), 60.0 * FINISH_MINUTES if two else 0.0)  # fmt: skip
+
+
+def egg_map(question: EggQuestion, minutes: Array, water_c: Array, risen: float = 0.0) -> EggMap:
     """The map of a question's egg: laid into water that keeps its temperature, stopped in ice or left on the plate.
+
+    Of a bath with boiling water after it (``bath-boil``) the axes are the bath's.
 
     Parameters
     ----------
     question : EggQuestion
-        Its egg, start and stop count.
+        Its egg, start, kind of water, place and stop count.
     minutes : ndarray (times,)
         Rising, > 0.
     water_c : ndarray (waters,)
         °C, 40 to 100.
+    risen : float
+        How far the yolk has risen, 0 to 1, see :func:`risen_weights`.
     """
-    plain = EggQuestion(question.species, question.mass_g, question.start_c, minutes=1.0, stop=question.stop)
-    own = replace(plain, water=BATH if question.water in IN_BATH else BOIL)
-    faces = setup(parse(own.document())).schedule.faces
-    hot_h, stop_h, stop_c = float(faces["h"][0, 0]), float(faces["h"][1, 0]), float(faces["medium_c"][1, 0])
-    if question.stop != "ice":
-        stop_h += 5.5  # radiation of a warm egg, made linear
-    mesh, hot, stop = _taken_apart(question.species, round(question.mass_g, 1), round(hot_h, 1), round(stop_h, 1))
-    ones = np.ones(mesh.n)
+    way = _way(question)
+    egg = (question.species, round(question.mass_g, 1))
+    mesh, hot = _taken_apart(*egg, round(way.hot_h, 1))
+    stop = _taken_apart(*egg, round(way.stop_h, 1))[1]
+    boil = _taken_apart(*egg, round(way.boil_h, 1))[1]
     t = np.unique(np.concatenate([np.linspace(0.0, 60.0 * minutes[-1], STEPS), 60.0 * minutes]))
-    left = hot.after(ones, t)  # times × nodes: of a difference of 1 K to the water
+    left = hot.after(np.ones(mesh.n), t)  # times × nodes: of a difference of 1 K to the water
     pick = np.searchsorted(t, 60.0 * minutes)
-    yolk = mesh.inner
-    weight_y, weight_w = mesh.mean[yolk] / mesh.mean[yolk].sum(), mesh.mean[~yolk] / mesh.mean[~yolk].sum()
-    decay = np.exp(-np.multiply.outer(np.array(COAST_S), stop.rate))
+    weight_y, weight_w = _weights(*egg, risen)
+    yolk, white = np.flatnonzero(weight_y > 0.0), np.flatnonzero(weight_w > 0.0)
     firm_at = float(read_toml("eggs.toml")["yolk"]["firm"])
     out = np.empty((4, water_c.size, minutes.size))
     for i, water in enumerate(water_c):
         field = water + (question.start_c - water) * left
-        begun = (field[pick] - stop_c) @ stop.weight.T
-        coast = stop_c + (begun[:, None, :] * decay[None]) @ stop.shape.T
-        for k, (rate, where) in enumerate(zip(RATES, (yolk, ~yolk, ~yolk), strict=True)):
-            dose = _until(t, rate(field[:, where]))[pick] + _along(np.array(COAST_S), rate(coast[:, :, where]))
+        ends, later = field[pick], []
+        if way.finish_s:
+            at = way.finish_s * np.array(FINISH_SHARES)
+            course = _onwards(boil, ends, way.boil_c, at)
+            later.append((at, course))
+            ends = course[:, -1]
+        coast = np.array(COAST_S)
+        later.append((coast, _onwards(stop, ends, way.stop_c, coast)))
+        for k, (rate, where) in enumerate(zip(RATES, (yolk, white, white), strict=True)):
+            dose = _until(t, rate(field[:, where]))[pick]
+            for at, course in later:
+                dose = dose + _along(at, rate(course[:, :, where]))
             if k == 0:
-                out[0, i], out[1, i] = (1.0 - np.exp(-dose)) @ weight_y, (1.0 - np.exp(-dose / firm_at)) @ weight_y
+                out[0, i] = (1.0 - np.exp(-dose)) @ weight_y[yolk]
+                out[1, i] = (1.0 - np.exp(-dose / firm_at)) @ weight_y[yolk]
             else:
-                out[k + 1, i] = (1.0 - np.exp(-dose)) @ weight_w
+                out[k + 1, i] = (1.0 - np.exp(-dose)) @ weight_w[white]
     return EggMap(minutes, water_c, *out)
+
+
+def _onwards(modes: Modes, fields: Array, medium_c: float, at_s: Array) -> Array:
+    """Fields (fields × nodes) left in a medium, °C, for so long each: fields × moments × nodes."""
+    begun = (fields - medium_c) @ modes.weight.T
+    decay = np.exp(-np.multiply.outer(at_s, modes.rate))
+    return np.asarray(medium_c + (begun[:, None, :] * decay[None]) @ modes.shape.T)
 
 
 def _until(t_s: Array, rate: Array) -> Array:

@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
+from itertools import pairwise
 from typing import Any
 
 import numpy as np
@@ -12,8 +13,10 @@ from scipy.spatial import cKDTree
 
 from ember_core.data.loader import read_toml
 from ember_core.doneness.eggs import YOLKS
+from ember_core.eggs.doubt import Strip
+from ember_core.eggs.fried import Painted
 from ember_core.eggs.map import EggMap
-from ember_core.heat.egg_states import EggState
+from ember_core.heat.egg_states import EggState, yolk_word
 from ember_core.heat.geometry.egg_outline import TAPER, egg_sizes, species_of
 from ember_core.heat.geometry.mesh import Mesh
 from ember_core.heat.geometry.shapes import egg_points
@@ -188,6 +191,75 @@ def map_of(found: EggMap) -> MapPicture:
         image_of(rgb.round().astype(np.uint8)), named, across, up,
         (float(found.minutes[0]), float(found.minutes[-1])), (float(found.water_c[0]), float(found.water_c[-1])),
     )  # fmt: skip
+
+
+PER_MM = 6  # pixels of an opened egg
+SOFT_MM = 3.0  # over so much one height goes over into the next
+
+
+@dataclass(frozen=True)
+class Lying:
+    """An opened egg in section, in pixels."""
+
+    image: str
+    width: int
+    height: int
+
+
+def lying_of(painted: Sequence[Painted]) -> Lying:
+    """An opened egg in section, to scale: its yolk a dome on a film of white, the white round it, painted by how far they have set."""
+    out = painted[-1].out_mm
+    yolk = next(p for p in painted if p.name == "yolk")
+    dome = yolk.out_mm
+    top = 1.7 * (yolk.high_mm - yolk.white_mm)  # of a cap whose mean height is that of its column
+    r = np.abs((np.arange(int(2 * out * PER_MM)) + 0.5) / PER_MM - out)
+    ball = (dome**2 + top**2) / (2.0 * top)
+    white = np.full(r.size, painted[-1].high_mm)
+    for p in painted[-2:0:-1]:
+        white += (p.high_mm - painted[-1].high_mm) * 0.5 * (1.0 - np.tanh((r - p.out_mm) / SOFT_MM))
+    white *= np.clip((out - r) / SOFT_MM, 0.0, 1.0) ** 0.5 if painted[-1].name == "thin" else 1.0
+    cap = np.where(r < dome, np.sqrt(np.maximum(ball**2 - r**2, 0.0)) - (ball - top), 0.0)
+    high = np.where(cap > 0.0, np.maximum(yolk.white_mm + cap, white), white)
+    tall = int((high.max() + 1.0) * PER_MM)
+    z = (tall - np.arange(tall) - 0.5) / PER_MM
+    pixels = np.zeros((tall, r.size, 4), dtype=np.uint8)
+    for i, (p, inside) in enumerate(zip(painted, np.diff([0.0, *(p.out_mm for p in painted)]), strict=True)):
+        around = painted[i + 1] if p.name == "yolk" else p  # the white beside a yolk is that round it
+        for x in np.flatnonzero((r <= p.out_mm) & (r > p.out_mm - inside)):
+            here = (z >= 0.0) & (z <= high[x])
+            level = z[here]
+            rgb = white_rgb(*_look(around, level / max(high[x], 1e-9), "first", "main"))
+            if p.name == "yolk":
+                under = level <= p.white_mm
+                rgb[under] = white_rgb(*_look(p, level[under] / p.high_mm, "first", "main"))
+                own = ~under & (level <= p.white_mm + cap[x])
+                rgb[own] = yolk_rgb(*_look(p, level[own] / high[x], "yolk", "crumbly"))
+            pixels[here, x, :3], pixels[here, x, 3] = rgb.round().astype(np.uint8), 255
+    return Lying(image_of(pixels), r.size, tall)
+
+
+def _look(p: Painted, share: Array, first: str, second: str) -> tuple[Array, Array]:
+    """Two of a column's shares at heights that are shares of its own."""
+    order = np.argsort(p.up_mm)
+    a, b = (np.interp(share * p.high_mm, p.up_mm[order], getattr(p, name)[order]) for name in (first, second))
+    return np.asarray(a), np.asarray(b)
+
+
+STRIP_PX = 480
+
+
+def strip_of(strip: Strip) -> str:
+    """An egg by the minute as a line of pixels: its yolk's colour, striped where the white is unset, edges between words drawn."""
+    minutes = np.linspace(strip.minutes[0], strip.minutes[-1], STRIP_PX)
+    yolk, firm, white = (np.interp(minutes, strip.minutes, v) for v in (strip.yolk, strip.firm, strip.white))
+    rgb = yolk_rgb(yolk, firm)
+    unset = white < read_toml("eggs.toml")["white_word"]["set"]
+    stripes = np.where((np.arange(STRIP_PX) % 8 < 4)[:, None], np.array(GLASSY_RGB), np.array((224, 219, 203)))
+    rgb[unset] = stripes[unset]
+    words = [yolk_word(float(a), float(b)) for a, b in zip(yolk, firm, strict=True)]
+    edge = np.array([False, *(a != b for a, b in pairwise(words))]) & ~unset
+    rgb[edge | np.roll(edge, 1)] = (35, 29, 23)
+    return image_of(rgb.round().astype(np.uint8)[None])
 
 
 def _middle(own: NDArray[np.bool_], height: float) -> tuple[float, float]:

@@ -27,11 +27,16 @@ SPECIES = {
 }  # fmt: skip
 WATER_WORDS = {
     "boil": N_("in boiling water"), "cold": N_("from cold water"), "bath": N_("in a bath"), "steam": N_("in steam"), "bath-boil": N_("in a bath, then boiling water"),
+    "turns": N_("in hot and cool water in turns"),
 }  # fmt: skip
-STOP_WORDS = {"ice": N_("then iced water"), "plate": N_("then to the plate")}
+STOP_WORDS = {
+    "ice": N_("then iced water"), "plate": N_("then to the plate"), "held": N_("then peeled and held warm"), "later": N_("then chilled, and warmed again"),
+}  # fmt: skip
+SIZE_WORDS = {"alike": N_("all alike"), "class": N_("of one class"), "mixed": N_("mixed sizes")}
+SIZE_SPREAD = {"alike": 0.0, "class": 0.06, "mixed": 0.16}  # of the mass, to either side
 NAMES = {
     "species": N_("eggs"), "count": N_("count"), "yolk": N_("yolk"), "water": N_("water"), "stop": N_("stop"),
-    "minutes": N_("minutes"), "litres": N_("litres"), "serve": N_("on the plate at"),
+    "minutes": N_("minutes"), "litres": N_("litres"), "sizes": N_("sizes"), "serve": N_("on the plate at"),
 }  # fmt: skip
 FIELDS = (
     "species",
@@ -45,6 +50,7 @@ FIELDS = (
     "minutes",
     "litres",
     "lid",
+    "sizes",
     "serve",
 )
 MOST_MINUTES = 600.0
@@ -66,6 +72,7 @@ class EggForm(forms.Form):
         min_value=0.2, max_value=500, required=False, widget=forms.TextInput(attrs={"inputmode": "decimal", "maxlength": "8"})
     )  # fmt: skip
     lid = forms.BooleanField(required=False)
+    sizes = forms.ChoiceField(widget=forms.Select())
     serve = forms.TimeField(required=False, input_formats=TIMES, widget=QuantityInput(str))
 
     def __init__(self, written: Written, units: Units) -> None:
@@ -74,7 +81,13 @@ class EggForm(forms.Form):
         for name in ("mass_g", "start_c", "heat_c"):
             self.fields[name] = quantity(name, written, units)
         self.fields["serve"].widget.attrs |= {"maxlength": "8", "placeholder": gettext("any time")}
-        for name, words in {"species": SPECIES, "yolk": YOLKS, "water": WATER_WORDS, "stop": STOP_WORDS}.items():
+        for name, words in {
+            "species": SPECIES,
+            "yolk": YOLKS,
+            "water": WATER_WORDS,
+            "stop": STOP_WORDS,
+            "sizes": SIZE_WORDS,
+        }.items():
             self.fields[name].choices = [(key, gettext(word)) for key, word in words.items()]  # type: ignore[attr-defined]
         self._messages()
         for name, field in self.fields.items():
@@ -131,7 +144,7 @@ def form_of(kitchen: Kitchen, data: Any) -> EggForm:
     said = read_written({k: data.get(k) for k in data})
     values: dict[str, Any] = {
         "species": "hen", "count": "1", "mass_g": "57", "start_c": "4", "yolk": "jammy", "water": "boil", "heat_c": "", "stop": "ice",
-        "minutes": "", "litres": "", "lid": "", "serve": "",
+        "minutes": "", "litres": "", "lid": "", "sizes": "class", "serve": "",
     }  # fmt: skip
     values |= {k: v for k, v in said.values.items() if k in FIELDS}
     known = read_toml("eggs.toml")["species"]
@@ -167,6 +180,14 @@ def question_of(form: EggForm, kitchen: Kitchen) -> EggQuestion:
         serve_at=serve_moment(kitchen, d["serve"], kitchen.now()),
         house=house_document(kitchen),
     )
+
+
+def masses_of(form: EggForm) -> list[float]:
+    """Masses of the smallest, the stated and the largest egg of a valid form's batch, g; one where all are alike."""
+    mass, spread = float(form.cleaned_data["mass_g"]), SIZE_SPREAD[form.cleaned_data["sizes"]]
+    row = read_toml("eggs.toml")["species"][form.cleaned_data["species"]]
+    ends = [max(mass * (1.0 - spread), row["least_g"]), min(mass * (1.0 + spread), row["most_g"])]
+    return [mass] if spread == 0.0 else [ends[0], mass, ends[1]]
 
 
 def title_of(question: EggQuestion, word: str) -> str:

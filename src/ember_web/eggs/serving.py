@@ -16,18 +16,14 @@ from ember_core.doneness.eggs import WHITES, YOLKS
 from ember_core.eggs.asking import EggQuestion
 from ember_core.eggs.breakfast import POACHED, Timed, pots, read, timed
 from ember_core.errors import EmberError
-from ember_core.formats.plan import parse
 from ember_core.heat.physics.boiling import boiling_point
-from ember_core.planning.compute import compute
 from ember_core.wording.message import N_
-from ember_web.book.queries import book_of, house_document
+from ember_web.book.queries import house_document
 from ember_web.eggs.forms import title_of
-from ember_web.eggs.opened import Part, shown
-from ember_web.eggs.opened import form_of as parts_form
-from ember_web.plans.actions.save_plan import SavePlan, save_plan
-from ember_web.plans.summaries import summary_of
+from ember_web.eggs.keeping import saved
+from ember_web.eggs.parts import Part, shown
+from ember_web.eggs.parts import form_of as parts_form
 from ember_web.tenancy.access import RANK, KitchenRequest, in_kitchen
-from ember_web.tenancy.actor import Actor
 from ember_web.tenancy.models import Kitchen
 from ember_web.tenancy.voice import current, tell
 from ember_web.ui.computing import solver
@@ -116,17 +112,15 @@ def keep_all(request: KitchenRequest) -> HttpResponse:
     if not found:
         messages.error(request, why or gettext("These batches cannot be kept: correct what is marked."))
         return redirect("eggs-breakfast", kitchen=kitchen.public_id)
-    actor, book = Actor.of_request(request), book_of(kitchen)
-    for t in found:
-        document = dict(t.answer.plan.document) | {
-            "title": title_of(EggQuestion(), t.batch.yolk) if t.batch.how != POACHED else tell(
-                "Poached eggs, {word}, reckoned as eggs of {mass:mass}",
-                word=gettext(YOLKS[t.batch.yolk]),
-                mass=round(t.answer.plan.shape["mass_g"]),
-            ),
-            "serve_at": t.plate_at.isoformat(timespec="minutes"),
-        }  # fmt: skip
-        outcome = solver.run(compute, parse(document), with_forecast=False, book=book)
-        save_plan(actor, SavePlan(dict(outcome.plan.document), "", 0, summary_of(outcome), {}))
-    messages.success(request, ngettext("%(n)s batch saved.", "%(n)s batches saved.", len(found)) % {"n": len(found)})
+    titled = [
+        (
+            title_of(EggQuestion(), t.batch.yolk)
+            if t.batch.how != POACHED
+            else tell("Poached eggs, {word}, reckoned as eggs of {mass:mass}", word=gettext(YOLKS[t.batch.yolk]), mass=round(t.answer.plan.shape["mass_g"])),
+            dict(t.answer.plan.document) | {"serve_at": t.plate_at.isoformat(timespec="minutes")},
+        )
+        for t in found
+    ]  # fmt: skip
+    plans = saved(request, titled)
+    messages.success(request, ngettext("%(n)s batch saved.", "%(n)s batches saved.", len(plans)) % {"n": len(plans)})
     return redirect("plans", kitchen=kitchen.public_id)

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import uuid
 from dataclasses import dataclass, replace
 from datetime import datetime, timedelta
 from typing import Any
@@ -18,26 +17,33 @@ from django.views.decorators.http import require_GET, require_POST
 
 from ember_core.data.loader import read_toml
 from ember_core.doneness.eggs import WHITES, YOLKS, egg_findings
-from ember_core.eggs.asking import IN_BATH, EggAnswer, EggQuestion, ask, neighbours, usual_minutes, water_of
+from ember_core.eggs.asking import (
+    IN_BATH,
+    TURN_C,
+    TURN_MINUTES,
+    TURNS,
+    EggAnswer,
+    EggQuestion,
+    ask,
+    neighbours,
+    usual_minutes,
+    water_of,
+)
+from ember_core.eggs.doubt import Pair, Strip, pairs, strips
 from ember_core.eggs.map import egg_map
 from ember_core.errors import EmberError
-from ember_core.formats.plan import parse
 from ember_core.heat.egg_states import mesh_of
 from ember_core.heat.physics.boiling import boiling_point
 from ember_core.plan.finding import Finding
 from ember_core.planning.compute import Outcome, compute
 from ember_core.safety.rules import profile_of
 from ember_core.safety.verdict import Standing, standing
-from ember_web.book.queries import book_of
-from ember_web.eggs.drawing import MAP_H, MAP_W, Section, map_of, section_of
-from ember_web.eggs.forms import FIELDS, EggForm, form_of, question_of, title_of
-from ember_web.eggs.opened import TOPICS
+from ember_web.eggs.drawing import MAP_H, MAP_W, Section, map_of, section_of, strip_of
+from ember_web.eggs.forms import FIELDS, WATER_WORDS, EggForm, form_of, masses_of, question_of, title_of
+from ember_web.eggs.keeping import kept, saved
+from ember_web.eggs.parts import NAMES
 from ember_web.kitchens.models import Station
-from ember_web.line.actions.start_cook import StartCook, start_cook
-from ember_web.plans.actions.save_plan import SavePlan, save_plan
-from ember_web.plans.summaries import summary_of
 from ember_web.tenancy.access import RANK, KitchenRequest, in_kitchen
-from ember_web.tenancy.actor import Actor
 from ember_web.tenancy.models import Kitchen
 from ember_web.tenancy.voice import current, tell
 from ember_web.ui.computing import Busy, solver
@@ -62,6 +68,7 @@ class Shown:
     serve_at: datetime
     late: bool
     slider: dict[str, float]
+    turns: dict[str, float]
     yolk: str
     white: str
 
@@ -70,6 +77,8 @@ def _compute(question: EggQuestion) -> tuple[EggAnswer, Outcome, list[Any]]:
     """The answer, its plan's outcome, and what is a little sooner and later."""
     answer = ask(question)
     outcome = compute(answer.plan, with_forecast=False, nominal=answer.cook)
+    if question.water == TURNS:
+        return answer, outcome, neighbours(question, answer.minutes, 2.0 * TURN_MINUTES)
     apart = APART_BATH_MIN if question.water in IN_BATH else APART_MIN * max(question.mass_g / 57.0, 0.5) ** (2.0 / 3.0)
     apart = round(apart * 2.0) / 2.0 if apart > 1.0 else round(apart * 4.0) / 4.0
     return answer, outcome, neighbours(question, answer.minutes, max(apart, 0.25))
@@ -111,11 +120,14 @@ def _shown(kitchen: Kitchen, question: EggQuestion, query: dict[str, Any]) -> Sh
         serve_at=start + total,
         late=start < now - timedelta(seconds=30),
         slider={
-            "least": 0.5,
+            "least": 2.0 * TURN_MINUTES if question.water == TURNS else 0.5,
             "most": round(longest, 1),
-            "step": 0.1 if longest < 30 else 0.5,
+            "step": 2.0 * TURN_MINUTES if question.water == TURNS else 0.1 if longest < 30 else 0.5,
             "now": round(answer.minutes, 2),
         },
+        turns={"each_s": 60.0 * TURN_MINUTES, "times": round(answer.minutes / 2.0 / TURN_MINUTES), "cool_c": TURN_C}
+        if question.water == TURNS
+        else {},
         yolk=yolk,
         white=white,
     )
@@ -155,8 +167,10 @@ def page(request: KitchenRequest) -> HttpResponse:
         "query": urlencode(query),
         "map": f"{reverse('eggs-map', args=[kitchen.public_id])}?{urlencode(query)}",
         "where": f"{reverse('eggs-where', args=[kitchen.public_id])}?{urlencode(query)}",
+        "sizes": f"{reverse('eggs-sizes', args=[kitchen.public_id])}?{urlencode(query)}",
+        "pairs": f"{reverse('eggs-pairs', args=[kitchen.public_id])}?{urlencode(query)}",
         "classes": _classes(kitchen) if species == "hen" else [],
-        "topics": [(key, topic.words) for key, topic in TOPICS.items()],
+        "topics": list(NAMES.items()),
         "yolks": [(key, words) for key, words in YOLKS.items()],
         "stations": Station.objects.filter(kitchen=kitchen),
         "can_write": RANK[request.role] >= RANK["cook"],
@@ -209,7 +223,7 @@ def map_part(request: KitchenRequest) -> HttpResponse:
     at = {"x": min(max(x, 6.0), MAP_W - 6.0), "y": min(max(y, 6.0), MAP_H - 6.0)}
     context = {
         "picture": picture,
-        "at": at,
+        "at": None if question.water == TURNS else at,
         "w": MAP_W,
         "h": MAP_H,
         "minutes": minutes,
@@ -217,6 +231,97 @@ def map_part(request: KitchenRequest) -> HttpResponse:
         "in_bath": question.water in IN_BATH,
     }
     return render(request, "eggs/_map.html", context)
+
+
+STRIP_CELLS = 48
+
+
+def _stripped(question: EggQuestion, masses: list[float]) -> tuple[list[Strip], float]:
+    minutes = ask(question).minutes
+    longest = min(max(2.0 * minutes, 4.0), question.longest_min)
+    return strips(question, np.linspace(longest / STRIP_CELLS, longest, STRIP_CELLS), masses), minutes
+
+
+@in_kitchen()
+@require_GET
+def sizes_part(request: KitchenRequest) -> HttpResponse:
+    """The batch by the minute: its smallest and largest egg, and an old one, drawn as strips."""
+    form = form_of(request.kitchen, request.GET)
+    if not form.is_valid():
+        return render(request, "eggs/_sizes.html", {})
+    question = question_of(form, request.kitchen)
+    try:
+        found, minutes = solver.run(_stripped, question, masses_of(form))
+    except EmberError as error:
+        why: dict[str, Any] = {"why": current().say(error.message)}
+        return render(request, "eggs/_sizes.html", why, status=503 if isinstance(error, Busy) else 200)
+    longest = float(found[0].minutes[-1])
+    rows: list[dict[str, Any]] = []
+    for strip in found:
+        yolk, white = strip.words_at(minutes)
+        best = None if strip.best_min is None else 60.0 * strip.best_min
+        rows.append(
+            {
+                "strip": strip,
+                "mass_g": round(strip.mass_g),
+                "picture": strip_of(strip),
+                "yolk": YOLKS[yolk],
+                "white": WHITES[white],
+                "best_s": best,
+            }
+        )
+    alike = len({r["yolk"] for r in rows if not r["strip"].risen}) == 1
+    out = [r["best_s"] for r in rows if not r["strip"].risen]
+    context = {
+        "rows": rows, "alike": alike, "minutes": minutes, "at": 100.0 * minutes / longest, "longest": longest,
+        "first_s": min((s for s in out if s is not None), default=None), "last_s": max((s for s in out if s is not None), default=None),
+        "yolk": YOLKS[question.yolk], "marks": [{"px": 480.0 * m / longest, "minutes": m} for m in _marks(longest)],
+    }  # fmt: skip
+    return render(request, "eggs/_sizes.html", context)
+
+
+def _marks(longest: float) -> list[float]:
+    """Whole minutes to be written under a strip."""
+    step = next(s for s in (1, 2, 5, 10, 20, 30, 60) if longest / s <= 8)
+    return [float(m) for m in range(step, int(longest) + 1, step)]
+
+
+@in_kitchen()
+@require_GET
+def pairs_part(request: KitchenRequest) -> HttpResponse:
+    """Which pairs of yolk and white can be had, and how."""
+    form = form_of(request.kitchen, request.GET)
+    if not form.is_valid():
+        return render(request, "eggs/_pairs.html", {})
+    question = question_of(form, request.kitchen)
+    try:
+        found = solver.run(pairs, question)
+    except EmberError as error:
+        why: dict[str, Any] = {"why": current().say(error.message)}
+        return render(request, "eggs/_pairs.html", why, status=503 if isinstance(error, Busy) else 200)
+    query = {k: form[k].value() or "" for k in FIELDS}
+    whites = [key for key in WHITES if key != "unset"]
+
+    def cell(pair: Pair | None) -> dict[str, Any] | None:
+        if pair is None:
+            return None
+        own = {"water": pair.water, "heat_c": f"{pair.water_c:.1f}", "minutes": f"{pair.minutes:.2f}"}
+        return {
+            "pair": pair,
+            "water": WATER_WORDS[pair.water],
+            "in_bath": pair.water in IN_BATH,
+            "query": urlencode(query | own),
+        }
+
+    rows = [
+        {"yolk": words, "cells": [cell(found.get((key, white))) for white in whites]} for key, words in YOLKS.items()
+    ]
+    context = {
+        "rows": rows,
+        "whites": [WHITES[w] for w in whites],
+        "here": reverse("eggs", args=[request.kitchen.public_id]),
+    }
+    return render(request, "eggs/_pairs.html", context)
 
 
 @in_kitchen()
@@ -270,22 +375,5 @@ def keep(request: KitchenRequest) -> HttpResponse:
         return redirect(
             f"{reverse('eggs', args=[kitchen.public_id])}?{urlencode({k: form[k].value() or '' for k in FIELDS})}"
         )
-    document = {**shown.answer.plan.document, "title": title_of(question, shown.answer.state.yolk_word)}
-    outcome = solver.run(
-        compute, parse(document), with_forecast=False, book=book_of(kitchen), nominal=shown.answer.cook
-    )
-    plan = save_plan(Actor.of_request(request), SavePlan(dict(outcome.plan.document), "", 0, summary_of(outcome), {}))
-    if request.POST.get("go") != "start":
-        messages.success(request, tell("Saved: {title}", title=plan.title))
-        return redirect("plan-saved", kitchen=kitchen.public_id, plan=plan.public_id)
-    try:
-        event = uuid.UUID(request.POST["event"]) if request.POST.get("event") else None
-    except ValueError:
-        event = None
-    station = request.POST.get("station", "")[:40].replace("\x00", "")
-    try:
-        start_cook(Actor.of_request(request), StartCook(plan.public_id, station, "", event))
-    except EmberError as error:
-        messages.error(request, current().say(error.message))
-        return redirect("plan-saved", kitchen=kitchen.public_id, plan=plan.public_id)
-    return redirect("line", kitchen=kitchen.public_id)
+    title = title_of(question, shown.answer.state.yolk_word)
+    return kept(request, saved(request, [(title, shown.answer.plan.document)], shown.answer.cook))

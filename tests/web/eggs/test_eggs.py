@@ -184,7 +184,19 @@ def test_what_cannot_be_kept_is_said(kitchen, as_):
         ("sauce", {"count": "25"}, "yolks"),
         ("pasta", {}, "starchy water"),
         ("pasta", {"pasta_c": "60"}, "cannot be hot enough|warm the bowl|starchy water"),
-        ("nothing", {}, "just moving"),
+        ("poached", {"count": "8"}, "whirled, one at a time"),
+        ("fried", {}, "basted with its fat"),
+        ("fried", {"yolk": "jammy"}, "put a lid on"),
+        ("fried", {"school": "turned", "yolk": "jammy"}, "Turn after"),
+        ("fried", {"school": "basted", "keeps": "170"}, "past runny"),
+        ("baked", {}, "on the shelf"),
+        ("coddled", {}, "Butter the cup"),
+        ("custard", {}, "For these cups: 7 yolks"),
+        ("custard", {"other_count": "4"}, r"4 × 127 ml"),
+        ("custard", {"oven_c": "180"}, "begins to curdle"),
+        ("custard", {"deep_mm": "70", "across_mm": "120"}, "Cool the cups in iced water first"),
+        ("rules", {}, "3-202.13"),
+        ("nothing", {}, "basted with its fat"),
     ],
 )
 def test_out_of_the_shell(kitchen, as_, what, asked, said):
@@ -203,6 +215,13 @@ def test_out_of_the_shell(kitchen, as_, what, asked, said):
         ("omelette", {"diameter_mm": ""}, "write a number"),
         ("pasta", {"pasta_c": "x"}, "write a number"),
         ("sauce", {"count": "0"}, "whole number from 1"),
+        ("fried", {"count": "12"}, "have no room beside each other"),
+        ("baked", {"count": "9"}, "do not fit in a dish"),
+        ("baked", {"across_mm": "300"}, "dries"),
+        ("custard", {"yolks": "0"}, "give at least one"),
+        ("custard", {"cream_g": "0"}, "give some grams"),
+        ("custard", {"tent": "open", "oven_c": "120"}, "never gets to"),
+        ("rules", {"mass_g": "3000"}, "give at most"),
     ],
 )
 def test_out_of_the_shell_what_cannot_be_is_said(kitchen, as_, what, asked, said):
@@ -210,6 +229,87 @@ def test_out_of_the_shell_what_cannot_be_is_said(kitchen, as_, what, asked, said
     assert reply.status_code in {200, 422}
     assert said in reply.content.decode()
     assert what not in {"poached", "scrambled", "omelette"} or 'value="9"' in reply.content.decode()
+
+
+@pytest.mark.parametrize(
+    ("what", "asked", "plans"),
+    [("fried", {}, 1), ("poached", {"yolk": "jammy"}, 1), ("coddled", {}, 1), ("baked", {"stands": "shelf"}, 1), ("custard", {"other_count": "3"}, 2)],
+)  # fmt: skip
+def test_out_of_the_shell_kept_and_started(kitchen, as_, what, asked, plans):
+    """Each becomes plans that open, and stand on the line by their clock."""
+    cook = as_("cook")
+    address = f"/k/{kitchen.public_id}/eggs/open/{what}/keep/"
+    assert cook.post(address, asked | {"go": "save"}).status_code == 302
+    found = list(Plan.objects.filter(kitchen=kitchen))
+    assert len(found) == plans
+    for plan in found:
+        assert cook.get(f"/k/{kitchen.public_id}/plan/{plan.public_id}/").status_code == 200
+    reply = cook.post(address, asked | {"go": "start", "station": "Morning"})
+    assert reply.url == f"/k/{kitchen.public_id}/line/"
+    assert Cook.objects.filter(kitchen=kitchen, station="Morning").count() == plans
+    assert cook.get(reply.url).status_code == 200
+
+
+@pytest.mark.parametrize(("what", "asked"), [("fried", {"count": "12"}), ("rules", {}), ("sauce", {}), ("emu", {})])
+def test_out_of_the_shell_what_is_no_plan_is_not_kept(kitchen, as_, what, asked):
+    reply = as_("cook").post(f"/k/{kitchen.public_id}/eggs/open/{what}/keep/", asked | {"go": "start"}, follow=True)
+    assert "cannot be kept" in reply.content.decode() or "no room" in reply.content.decode()
+    assert not Plan.objects.filter(kitchen=kitchen).exists()
+
+
+@pytest.mark.parametrize(
+    ("rules", "said", "number"),
+    [("us-food-code-2022", "3-401.11", True), ("uk-fsa", "assurance scheme", True), ("anz-fsanz-3.2.2", "2.2.2", False), ("us-fsis-appendix-a", "not about eggs", False)],
+)  # fmt: skip
+def test_rules_for_eggs_are_the_kitchens_own(kitchen, as_, rules, said, number):
+    kitchen.rules = rules
+    kitchen.save()
+    text = as_("viewer").get(f"/k/{kitchen.public_id}/eggs/open/rules/").content.decode()
+    assert said in text
+    assert bool(re.search(r'egg-clock">\d+:\d\d<', text)) is number
+
+
+def test_in_turns_of_hot_and_cool_water(kitchen, as_):
+    status, text = page(as_("cook"), kitchen, water="turns")
+    assert status == 200
+    assert minutes_of(text) % 4 == 0
+    assert re.search(r"2:00 in boiling water, 2:00 in 30 °C, \d+ times", text)
+
+
+@pytest.mark.parametrize(
+    ("stop", "said"), [("held", "then peeled and held warm"), ("later", "then chilled, and warmed again")]
+)
+def test_held_or_warmed_again_it_is_no_egg_for_immediate_service(kitchen, as_, stop, said):
+    status, text = page(as_("cook"), kitchen, stop=stop)
+    assert status == 200
+    assert said in text
+    assert "3-401.11(A)(2)" in text
+
+
+def test_a_batch_of_mixed_sizes_by_the_minute(kitchen, as_):
+    """Smallest, stated, largest and an old egg: their strips, and from when to when they come out; alike there is one less."""
+    cook = as_("cook")
+    address = f"/k/{kitchen.public_id}/eggs/sizes/"
+    mixed = cook.get(address, {"sizes": "mixed"}).content.decode()
+    assert mixed.count("data:image/png") == 4
+    first, last = re.search(r"small ones out at (\d+:\d\d), the large ones at (\d+:\d\d)", mixed).groups()
+    assert first < last
+    assert "yolk at the shell" in mixed
+    alike = cook.get(address, {"sizes": "alike"}).content.decode()
+    assert alike.count("data:image/png") == 2
+    for bad in ("mass_g=3000", "sizes=odd", "water=bath&heat_c=500"):
+        assert cook.get(f"{address}?{bad}").status_code == 200
+
+
+def test_which_pairs_can_be_had(kitchen, as_):
+    """What one water cannot do is asked of two; each pair is a question of its own, whose answer is that pair."""
+    cook = as_("cook")
+    text = cook.get(f"/k/{kitchen.public_id}/eggs/pairs/").content.decode()
+    asked = re.findall(r'href="([^"]*eggs/\?[^"]*)"', text)
+    assert len(asked) >= 8
+    assert "in a bath" in text
+    assert cook.get(asked[0].replace("&amp;", "&")).status_code == 200
+    assert cook.get(f"/k/{kitchen.public_id}/eggs/pairs/?mass_g=3000").status_code == 200
 
 
 def test_out_of_the_shell_in_other_units(kitchen, as_):

@@ -29,7 +29,7 @@ RIGHTS = {
     "plan-schools": ("viewer", None), "plan-doubt": ("viewer", None), "plan-what-if": ("viewer", None), "plan-to-meet": ("viewer", None), "plan-thumb": ("viewer", None), "plan-papers": ("viewer", None), "plan-recipe": ("viewer", None), "plan-arrange": (None, "cook"), "kitchen-page": ("viewer", None), "kitchen-place": (None, "chef"),
     "kitchen-gear": (None, "chef"), "kitchen-people": (None, "chef"), "book-food-new": ("chef", "chef"), "book-food": ("chef", "chef"),
     "tour": (None, "viewer"), "plan-draft": (None, "cook"), "plan-undo": (None, "cook"), "plan-earlier": ("viewer", None), "plan-restore": (None, "cook"),
-    "eggs": ("viewer", None), "eggs-map": ("viewer", None), "eggs-where": ("viewer", None), "eggs-keep": (None, "cook"), "eggs-open": ("viewer", None), "eggs-breakfast": ("viewer", None), "eggs-keep-all": (None, "cook"),
+    "eggs": ("viewer", None), "eggs-map": ("viewer", None), "eggs-where": ("viewer", None), "eggs-keep": (None, "cook"), "eggs-sizes": ("viewer", None), "eggs-pairs": ("viewer", None), "eggs-open-keep": (None, "cook"), "eggs-open": ("viewer", None), "eggs-breakfast": ("viewer", None), "eggs-keep-all": (None, "cook"),
     "kitchen-service": (None, "chef"), "kitchen-station": (None, "chef"), "kitchen-another": (None, "chef"),
     "line-probe": (None, "chef"), "line-hub": (None, "chef"), "book-food-remove": (None, "chef"), "book-rules": ("viewer", "chef"),
 }  # fmt: skip

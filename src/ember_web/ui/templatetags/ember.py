@@ -113,6 +113,13 @@ def took(stage: Any) -> str:
 
 
 @register.filter
+def minutes_clock(minutes: float) -> str:
+    """Minutes as m:ss."""
+    seconds = round(minutes * 60.0)
+    return f"{seconds // 60}:{seconds % 60:02d}"
+
+
+@register.filter
 def length0(value: float) -> str:
     """A length with its unit: whole millimetres, or tenths of an inch."""
     units = current().units

@@ -1,0 +1,272 @@
+"""What is built on eggs: yolk butter sauces, custards, pasta bound with egg; and the rules for eggs."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+from django.utils.translation import gettext
+
+from ember_core.data.loader import read_toml
+from ember_core.eggs.asking import EggQuestion
+from ember_core.eggs.built import Bound, bound_word, lands_c, pasta_c_for, sauce, water_steps, whisking
+from ember_core.eggs.custard import Baked, Cup, Mix, Oven, Poured, bake, infused_c, scaled, tempered
+from ember_core.eggs.ruled import boiled_to_rule, products, ruled
+from ember_core.heat.physics.boiling import boiling_point
+from ember_core.safety.keeping import check_cooling
+from ember_core.safety.rules import profile_of
+from ember_core.wording.message import N_, Message, say
+from ember_web.eggs.parts import NAMES, Answer, Part, Place, Table, Topic, clock_of
+from ember_web.tenancy.voice import current, tell
+from ember_web.ui.templatetags.ember import span
+
+
+def _sauce(d: dict[str, Any], place: Place) -> Answer:
+    """Yolks, butter, water and acid; how the whisking goes; holding; what to do when it goes wrong."""
+    made = sauce(covers=d["count"])
+    found = whisking(made, d["over"], place.altitude_m)
+    row = read_toml("eggs_open.toml")["sauce"]
+    low, high = row["thick_c"]
+    lines = [
+        say(
+            "{yolks} yolks, {butter:mass} of butter, {water:mass} of water, {acid:mass} of lemon or reduction: {total:mass}, {covers} covers.",
+            yolks=made.yolks, butter=made.butter_g, water=made.water_g, acid=made.acid_g, total=round(made.total_g), covers=made.covers,
+        ),
+        say("They thicken from {low_c:temp0} to {high_c:temp0}, when the whisk leaves tracks; above {scrambles_c:temp0} they scramble. That is {window:.0f} s on this heat.", low_c=low, high_c=high, scrambles_c=row["scrambles_c"], window=found.window_s),
+        say("Then the butter, drop by drop at first, off the heat; the yolks carry {most:mass} at the most.", most=made.most_butter_g),
+        say("Too thick: {step:mass} of warm water at a time. Thin: more butter, or back over the heat. Split: beat it into a fresh yolk and {water:mass} of warm water.", step=5.0, water=15.0),
+        say("Hold at {low_c:temp0} to {high_c:temp0}, {minutes:g} min at the most (common practice); the kitchen's own rules on time and temperature come first.", low_c=row["hold_c"][0], high_c=row["hold_c"][1], minutes=row["hold_minutes"]),
+        say(
+            "Salmonella, by a model: {whisked} log10 while it is whisked. No rule is met by that: raw yolks, never for susceptible guests without pasteurised egg.",
+            whisked=f"{found.log10:.1f}",
+        ),
+    ]  # fmt: skip
+    return Answer(gettext("Tracks after"), clock_of(found.thick_s), lines)
+
+
+def _pasta(d: dict[str, Any], place: Place) -> Answer:
+    """Where the mixture lands, and what starchy water does to it."""
+    b = Bound(d["pasta_g"], d["pasta_c"], d["egg_g"], d["cheese_g"], d["fat_g"], d["mix_c"], d["bowl_g"])
+    landed = lands_c(b)
+    words = {
+        "thin": N_("stays thin"),
+        "thick": N_("thickens"),
+        "close": N_("close to scrambling"),
+        "scrambled": N_("scrambles"),
+    }
+    steps = water_steps(b)
+    best = next((s for s in steps if s[2] == "thick"), None)
+    lines = [
+        say(
+            "Off the heat all comes together at {landed_c:temp0}: it {word}.",
+            landed_c=landed,
+            word=say(words[bound_word(landed)]),
+        )
+    ]
+    wanted = pasta_c_for(b, 66.0)
+    boil = boiling_point(place.altitude_m)
+    if best is not None and best[0] > 0:
+        lines.append(
+            say(
+                "With {grams:mass} of hot starchy water, a little at a time, it lands at {c:temp0} and thickens.",
+                grams=best[0],
+                c=best[1],
+            )
+        )
+    elif best is None and wanted > boil:
+        lines.append(say("The pasta cannot be hot enough here: warm the bowl and the egg, or take less of it."))
+    elif landed > 70.0:
+        lines.append(say("Let the pasta cool to {pasta_c:temp0} first.", pasta_c=wanted))
+    lines.append(
+        say("Whites in the sauce and the raw yolk on the plate: a dish with an advisory, never for susceptible guests.")
+    )
+    rows = [
+        [current().units.shown("mass", g), current().units.shown("temp", c, 0), gettext(words[w])]
+        for g, c, w in steps[:6]
+    ]
+    return Answer(
+        gettext("Lands at"),
+        current().units.shown("temp", landed, 0),
+        lines,
+        [Table("", [gettext("hot water"), gettext("lands at"), gettext("so it")], rows)],
+    )
+
+
+STANDS = {
+    "firm": N_("firm: little cream on a yolk"), "usual": N_("as usual"), "loose": N_("barely set"), "runny": N_("too little egg to set"),
+}  # fmt: skip
+TENTS = {"tent": N_("a loose tent over the tray"), "open": N_("tray open")}
+AIRS = {"still": N_("still air"), "fan": N_("with a fan")}
+
+
+def _custard(d: dict[str, Any], place: Place) -> Answer:
+    """The mix, cream poured into yolks, cups in the oven by size, and the cold after it."""
+    cups = [Cup(d["across_mm"], d["deep_mm"], d["count"])]
+    if d["other_count"]:
+        cups.append(Cup(d["other_across_mm"], d["other_deep_mm"], d["other_count"]))
+    base = Mix(d["yolks"], d["eggs"], d["cream_g"], d["milk_g"], d["sugar_g"])
+    oven = Oven(d["oven_c"], d["air"] == "fan", d["tent"] == "tent", d["start_c"], place.altitude_m, rules=place.rules)
+    found = bake(base, cups, oven)
+    need = sum(c.ml * c.count for c in cups) * DENSITY
+    mix = scaled(base, need)
+    units = current().units
+    first = found[0]
+    lines = [
+        say("For these cups: {parts} ({stands}).", parts=_parts_of(mix), stands=say(STANDS[base.word])),
+        say(
+            "The tray's water comes to {water_c:temp0} in this oven; the custard lands at {lands_c:temp0} in the middle and comes out before, its rim set and its middle trembling.",
+            water_c=oven.water_c, lands_c=base.lands_c,
+        ),
+        say("Infused for an hour under a lid the cream falls to {c:temp0}: warm it again, hot and not boiling, and strain.", c=infused_c(base, HOT_C, 60.0, place.air_c)),
+        say("Burn {sugar:mass} of sugar on each at service, not before: it turns wet in the refrigerator.", sugar=round(first.sugar_g, 1)),
+    ]  # fmt: skip
+    if max(b.rim_c for b in found) >= read_toml("eggs_open.toml")["custard"]["curdles_c"]:
+        lines.append(
+            say(
+                "At the wall it comes to {rim_c:temp0} and begins to curdle: less heat, or the tray open.",
+                rim_c=max(b.rim_c for b in found),
+            )
+        )
+    lines += [said for b in found[-1:] for said in _cooling(b, place)]
+    baked = [
+        [
+            f"{b.cup.count} × {round(b.cup.ml)} ml", clock_of(60.0 * b.minutes), units.shown("temp", b.pull_c, 1), units.shown("temp", b.lands_c, 1),
+            "–" if b.cold_min is None else span(60.0 * b.cold_min),
+        ]
+        for b in found
+    ]  # fmt: skip
+    poured = [
+        [units.shown("mass", p.cream_g), units.shown("temp", p.mix_c, 0), units.shown("temp", p.curdles_c, 0)]
+        for p in _some(tempered(base, HOT_C, EGG_C))
+    ]
+    tables = [
+        Table("", [gettext("cups"), gettext("in the oven"), gettext("out at"), gettext("lands at"), gettext("cold after")], baked),
+        Table(
+            tell("Cream of {hot_c:temp0} poured into yolks and sugar", hot_c=HOT_C),
+            [gettext("cream in it"), gettext("comes to"), gettext("curdles from")], poured,
+        ),
+    ]  # fmt: skip
+    titles = [
+        (tell("Custards, {n} cups of {ml} ml", n=b.cup.count, ml=round(b.cup.ml)), dict(b.plan.document)) for b in found
+    ]
+    return Answer(gettext("First cups out after"), clock_of(60.0 * first.minutes), lines, tables, titles)
+
+
+HOT_C, EGG_C, DENSITY = 80.0, 15.0, 1.05
+
+
+def _parts_of(mix: Mix) -> list[Message]:
+    """What goes into a mix."""
+    units = ((mix.yolks, say("{n} yolks", n=mix.yolks)), (mix.eggs, say("{n} whole eggs", n=mix.eggs)))
+    grams = (
+        (mix.cream_g, say("{g:mass} of cream", g=round(mix.cream_g))), (mix.milk_g, say("{g:mass} of milk", g=round(mix.milk_g))),
+        (mix.sugar_g, say("{g:mass} of sugar", g=round(mix.sugar_g))),
+    )  # fmt: skip
+    return [words for amount, words in (*units, *grams) if amount]
+
+
+def _some(poured: tuple[Poured, ...]) -> list[Poured]:
+    """At most six of the additions, the last among them."""
+    step = max(-(-(len(poured) - 1) // 5), 1)
+    return [*poured[:-1:step], poured[-1]]
+
+
+def _cooling(b: Baked, place: Place) -> list[Message]:
+    """Whether the largest cups get cold within the kitchen's rule."""
+    begin = b.cook.stages[0].end_s
+    after = b.cook.t >= begin
+    hottest = np.maximum(b.cook.field.max(axis=1), b.cook.core)[after]
+    profile = profile_of(place.rules, place.house).kept_by
+    checks = check_cooling(profile, b.cook.t[after] - begin, hottest, end_of_heat_s=0.0, measured=False)
+    bad = [c for c in checks if c.met is False]
+    if not bad:
+        return [
+            say("Chilled after 20 min, by the kitchen's rule: {clause}.", clause=c.clause) for c in checks[:1] if c.met
+        ]
+    return [c.message for c in bad[:1]] + [say("Cool the cups in iced water first, or take smaller ones.")]
+
+
+USES = {"egg-now": N_("broken for one order, served at once"), "egg-later": N_("pooled, or for later")}
+LEVELS = {"stop": N_("never"), "care": N_("only so"), "note": N_("allowed")}
+
+
+def _rules(d: dict[str, Any], place: Place) -> Answer:
+    """What the kitchen's rules say of eggs, each with its clause, and how long one boils until it is there."""
+    house = place.house
+    profile = profile_of(place.rules, house)
+    question = EggQuestion(
+        mass_g=d["mass_g"], start_c=d["start_c"], altitude_m=place.altitude_m, rules=place.rules, stop="plate"
+    )
+    minutes = boiled_to_rule(question, d["use"], house)
+    lines = [
+        say("By {profile}. Time and temperature at the coldest point, in boiling water here; the kitchen's own plan and local code come first.", profile=profile.name)
+        if minutes is not None
+        else say("{profile} has no number for this: {guidance}", profile=profile.name, guidance=say(profile.guidance) if profile.guidance else say("follow the kitchen's own plan.")),
+    ]  # fmt: skip
+    rows = [
+        [gettext(r.topic), current().say(r.words), r.clause, gettext(LEVELS[r.level])]
+        for r in ruled(place.rules, house)
+    ]
+    tables = [Table("", [gettext("what"), gettext("rule"), gettext("clause"), ""], rows)] if rows else []
+    if not rows:
+        lines.append(say("These rules are not about eggs: the kitchen's own plan and local code hold."))
+    liquid = [
+        [
+            gettext(p.name),
+            f"{current().units.shown('temp', p.at_c, 1)}, {clock_of(p.seconds)}",
+            p.clause,
+            f"{p.log10:.1f}",
+        ]
+        for p in products(place.rules, house)
+    ]
+    if liquid:
+        words = gettext(
+            "Pasteurised liquid egg: the rule, and beside it what a model of Salmonella (in beef) says; neither proves the other"
+        )
+        tables.append(Table(words, [gettext("egg"), gettext("held at"), gettext("clause"), "log10"], liquid))
+    return Answer(
+        gettext("Boiled to its rule after"), "–" if minutes is None else clock_of(60.0 * minutes), lines, tables
+    )
+
+
+TOPICS = {
+    "custard": Topic(
+        NAMES["custard"],
+        (
+            Part("yolks", N_("yolks"), 5, 0, 400), Part("eggs", N_("whole eggs"), 0, 0, 400), Part("cream_g", N_("cream"), 500.0, 0.0, 50000.0, "mass"),
+            Part("milk_g", N_("milk"), 0.0, 0.0, 50000.0, "mass"), Part("sugar_g", N_("sugar"), 90.0, 0.0, 20000.0, "mass"),
+            Part("start_c", N_("mix at"), 55.0, 0.0, 75.0, "temp"), Part("oven_c", N_("oven"), 140.0, 90.0, 220.0, "temp"),
+            Part("air", N_("air"), "still", choices=AIRS), Part("tent", N_("over it"), "tent", choices=TENTS),
+            Part("count", N_("cups"), 6, 1, 200), Part("across_mm", N_("across"), 80.0, 30.0, 300.0, "length"), Part("deep_mm", N_("filled"), 30.0, 8.0, 100.0, "length"),
+            Part("other_count", N_("other cups"), 0, 0, 200), Part("other_across_mm", N_("across"), 60.0, 30.0, 300.0, "length"),
+            Part("other_deep_mm", N_("filled"), 45.0, 8.0, 100.0, "length"),
+        ),
+        _custard,
+    ),
+    "sauce": Topic(
+        NAMES["sauce"],
+        (
+            Part("count", N_("covers"), 10, 1, 2000),
+            Part("over", N_("over"), "water", choices={"water": N_("a water bath"), "direct": N_("direct gentle heat")}),
+        ),
+        _sauce,
+    ),
+    "pasta": Topic(
+        NAMES["pasta"],
+        (
+            Part("pasta_g", N_("cooked pasta"), 200.0, 20.0, 20000.0, "mass"), Part("pasta_c", N_("at"), 90.0, 40.0, 100.0, "temp"),
+            Part("egg_g", N_("egg"), 80.0, 10.0, 5000.0, "mass"), Part("cheese_g", N_("cheese"), 60.0, 0.0, 5000.0, "mass"),
+            Part("fat_g", N_("fat"), 20.0, 0.0, 5000.0, "mass"), Part("mix_c", N_("these at"), 15.0, 0.0, 60.0, "temp"),
+            Part("bowl_g", N_("cold bowl"), 0.0, 0.0, 10000.0, "mass"),
+        ),
+        _pasta,
+    ),
+    "rules": Topic(
+        NAMES["rules"],
+        (
+            Part("use", N_("the egg is"), "egg-now", choices=USES), Part("mass_g", N_("each in its shell"), 57.0, 20.0, 150.0, "mass"),
+            Part("start_c", N_("from"), 4.0, 0.0, 40.0, "temp"),
+        ),
+        _rules,
+    ),
+}  # fmt: skip

@@ -1,0 +1,62 @@
+"""Eggs kept as plans, and put on the line at once where that is asked."""
+
+from __future__ import annotations
+
+import uuid
+from collections.abc import Mapping, Sequence
+from typing import Any
+
+from django.contrib import messages
+from django.http import HttpResponse
+from django.shortcuts import redirect
+from django.utils.translation import ngettext
+
+from ember_core.errors import EmberError
+from ember_core.formats.plan import parse
+from ember_core.heat.cook import Cook
+from ember_core.planning.compute import compute
+from ember_web.book.queries import book_of
+from ember_web.line.actions.start_cook import StartCook, start_cook
+from ember_web.plans.actions.save_plan import SavePlan, save_plan
+from ember_web.plans.models import Plan
+from ember_web.plans.summaries import summary_of
+from ember_web.tenancy.access import KitchenRequest
+from ember_web.tenancy.actor import Actor
+from ember_web.tenancy.voice import current, tell
+from ember_web.ui.computing import solver
+
+
+def saved(
+    request: KitchenRequest, titled: Sequence[tuple[str, Mapping[str, Any]]], nominal: Cook | None = None
+) -> list[Plan]:
+    """Plans of documents under their titles; ``nominal``: the cook of the only one, where it is at hand."""
+    actor, book = Actor.of_request(request), book_of(request.kitchen)
+    out = []
+    for title, document in titled:
+        plan = parse({**document, "title": title})
+        outcome = solver.run(compute, plan, with_forecast=False, book=book, nominal=nominal)
+        out.append(save_plan(actor, SavePlan(dict(outcome.plan.document), "", 0, summary_of(outcome), {})))
+    return out
+
+
+def kept(request: KitchenRequest, plans: Sequence[Plan]) -> HttpResponse:
+    """Where to go with plans that were saved: to the line when they are to be started, to the plan or to all of them else."""
+    only = plans[0]
+    if request.POST.get("go") == "start":
+        try:
+            event = uuid.UUID(request.POST["event"]) if request.POST.get("event") else None
+        except ValueError:
+            event = None
+        station = request.POST.get("station", "")[:40].replace("\x00", "")
+        try:
+            for i, plan in enumerate(plans):
+                start_cook(Actor.of_request(request), StartCook(plan.public_id, station, "", event if i == 0 else None))
+        except EmberError as error:
+            messages.error(request, current().say(error.message))
+            return redirect("plan-saved", kitchen=request.kitchen.public_id, plan=only.public_id)
+        return redirect("line", kitchen=request.kitchen.public_id)
+    if len(plans) == 1:
+        messages.success(request, tell("Saved: {title}", title=only.title))
+        return redirect("plan-saved", kitchen=request.kitchen.public_id, plan=only.public_id)
+    messages.success(request, ngettext("%(n)s plan saved.", "%(n)s plans saved.", len(plans)) % {"n": len(plans)})
+    return redirect("plans", kitchen=request.kitchen.public_id)
