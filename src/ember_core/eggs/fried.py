@@ -22,7 +22,7 @@ from ember_core.errors import ValueRangeError
 from ember_core.formats.plan import FORMAT, parse
 from ember_core.heat.arrays import Array
 from ember_core.heat.cook import Cook, run
-from ember_core.heat.egg_states import white_word, yolk_word
+from ember_core.heat.egg_states import UNSET, white_word, yolk_word
 from ember_core.heat.egg_time import goal_of
 from ember_core.heat.physics.setting import doses, white_rate, yolk_rate
 from ember_core.heat.physics.stores import kinds
@@ -331,7 +331,7 @@ def fry(f: Fry) -> Opened:
     document["piece"]["count"] = f.eggs
     document["rules"] = f.rules
     return Opened(
-        seconds, turn_s, white_s, yolk, white, np.isfinite(white_s) and yolk == f.yolk and white not in {"unset"}, film,
+        seconds, turn_s, white_s, yolk, white, bool(np.isfinite(white_s)) and yolk == f.yolk and white != UNSET, film,
         float(under.field[-1, -1]), top, document,
         _section(columns, {THIN: course(THIN, turn_s, seconds, plate=True), THICK: rim, YOLK: course(YOLK, turn_s, seconds, plate=True)}),
     )  # fmt: skip
@@ -427,7 +427,7 @@ def bake(d: Dish) -> Opened:
     document = _document(d.mass_g, d.start_c, columns[YOLK], stages(seconds, True), d.altitude_m)
     document["rules"] = d.rules
     return Opened(
-        seconds, None, white_s, yolk, white, np.isfinite(white_s) and yolk == d.yolk and white != "unset", film,
+        seconds, None, white_s, yolk, white, bool(np.isfinite(white_s)) and yolk == d.yolk and white != UNSET, film,
         rim.at(rim.field[:, -1], seconds), top, document,
         _section(
             {YOLK: columns[YOLK], THICK: replace(columns[THICK], area_mm2=area / d.eggs - columns[YOLK].area_mm2)},

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass
+from math import ceil
 from typing import Any
 
 from ember_core.data.loader import read_toml
@@ -29,6 +30,10 @@ PRODUCTS = {
 }
 NOW, LATER = "egg-now", "egg-later"
 LONGEST_MIN = 60.0
+JUDGE_S, WHOLE_S = (
+    4.0,
+    5.0,
+)  # so much longer for a judge who sees only what is recorded, and up to whole so many seconds
 
 
 @dataclass(frozen=True)
@@ -54,7 +59,7 @@ def ruled(profile: str, house: Mapping[str, Any] | None = None) -> tuple[Ruled, 
 
 
 def boiled_to_rule(question: EggQuestion, form: str, house: Mapping[str, Any] | None = None) -> float | None:
-    """Minutes in boiling water, then on the plate, until an egg meets its profile's clause for its form at its coldest point.
+    """Minutes in boiling water, rounded up, until an egg meets its profile's clause for its form at its coldest point.
 
     None: its profile has no number, or not within an hour.
 
@@ -82,7 +87,7 @@ def boiled_to_rule(question: EggQuestion, form: str, house: Mapping[str, Any] | 
         document["x-house"] = dict(house)
     plan = parse(document)
     done = run(plan, setup(plan, rows=in_force(plan).rows())).stages[0]
-    return (done.end_s - done.start_s) / 60.0 if done.ended_by == "rule" else None
+    return ceil((done.end_s - done.start_s + JUDGE_S) / WHOLE_S) * WHOLE_S / 60.0 if done.ended_by == "rule" else None
 
 
 @dataclass(frozen=True)
