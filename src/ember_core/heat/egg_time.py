@@ -12,9 +12,9 @@ import numpy as np
 
 from ember_core.data.loader import read_toml
 from ember_core.heat.arrays import Array
-from ember_core.heat.egg_states import Cooked, edge_of, field_of, state_of
+from ember_core.heat.egg_states import Cooked, edge_of, field_of
 from ember_core.heat.geometry.mesh import Mesh
-from ember_core.heat.physics.setting import doses, yolk_rate
+from ember_core.heat.physics.setting import dose, doses, yolk_rate
 from ember_core.heat.setup import Setup
 from ember_core.heat.solver.ending import UNTIL_TIME, UNTIL_YOLK, UNTIL_YOLK_EDGE
 from ember_core.plan.plan import Plan
@@ -23,7 +23,16 @@ NEAR_SET, NEAR_K = 0.006, 0.02  # a yolk, or its edge, is met so nearly
 MOST_RUNS = 16
 SAME_S = 1e-3
 HOT_C = 80.0
-FIRST_FOURIER, DIFFUSIVITY = 0.12, 1.35e-7  # of a jammy yolk in boiling water, about; m²/s
+DIFFUSIVITY, FIRST_FOURIER = 1.35e-7, 0.11  # m²/s; of a sphere's first term, fitted with what follows
+# in hot water a yolk is as its word when its edge is about so warm, °C, stopped in iced water, and where it goes on in the air: first guesses only
+ABOUT_C = {
+    "runny": (58.5, 53.5),
+    "syrupy": (65.0, 58.5),
+    "jammy": (70.0, 63.0),
+    "fudgy": (76.0, 69.0),
+    "dry": (80.0, 78.0),
+}
+COLD_C, LAG_K = 20.0, 1.5  # what stops it; it thickens in a bath from when it is so near to it
 SLOPE_S, LEAST_RATE = 10.0, 1e-5
 LEAST, MOST = 1e-9, 1.0 - 1e-9
 
@@ -76,11 +85,10 @@ def yolk_time(
 
     def off(seconds: float) -> tuple[float, Cooked, float]:
         cook = cooked(by_time(s, stage, seconds), met)
-        state = state_of(plan, cook, grid)
-        reached = state.yolk if measure == "yolk" else state.firm
+        reached = _share(grid, cook, measure)
         return _dosed(reached) - wanted, cook, reached
 
-    low, high, guess = 0.0, longest, _first_guess(s, stage)
+    low, high, guess = 0.0, longest, _first_guess(plan, s, stage)
     was: tuple[float, float] | None = None
     for _ in range(MOST_RUNS):
         now, cook, reached = off(guess)
@@ -106,12 +114,20 @@ def yolk_time(
     return guess, True
 
 
-def _first_guess(s: Setup, stage: int) -> float:
-    """Where to look first, s: what a hen's egg takes, by its size; half of the stage in water that is not near the boil."""
-    longest = float(s.schedule.duration[stage])
-    if float(s.schedule.faces["medium_c"][stage].max()) < HOT_C:
-        return 0.5 * longest
-    return min(FIRST_FOURIER * (0.5 * s.size) ** 2 / DIFFUSIVITY, longest)
+def _first_guess(plan: Plan, s: Setup, stage: int) -> float:
+    """Where to look first, s: the first term of a sphere in hot water; in a bath that, and what the yolk's rate takes there."""
+    longest, word = float(s.schedule.duration[stage]), str(plan.stages[stage].word)
+    water = float(s.schedule.faces["medium_c"][stage].max())
+    after = s.schedule.faces["medium_c"][stage + 1 :]
+    about = ABOUT_C[word][0 if after.size and float(after[0].max()) < COLD_C else 1]
+    scale = FIRST_FOURIER * (0.5 * s.size) ** 2 / DIFFUSIVITY
+    if water >= HOT_C:
+        return float(min(scale * np.log(max(water - plan.start_c, 1.0) / (water - about)), longest)) if about < water - 1.0 else 0.5 * longest  # fmt: skip
+    measure, goal = goal_of(word)
+    row = read_toml("eggs.toml")["yolk"]
+    dose_s = -np.log1p(-goal) * (row["firm"] if measure == "firm" else 1.0) / float(yolk_rate(water))
+    lag = scale * np.log(max(water - plan.start_c, LAG_K) / LAG_K)
+    return float(min(lag + dose_s, longest))
 
 
 def _by_course(course: tuple[Array, Array], seconds: float, off: float, wanted: float) -> float:
@@ -138,6 +154,15 @@ def _mesh(s: Setup) -> Mesh:
     """The mesh of an egg's setup."""
     assert isinstance(s.grid, Mesh)  # an egg's is one
     return s.grid
+
+
+def _share(mesh: Mesh, cook: Cooked, measure: str) -> float:
+    """How far the yolk has come when it is eaten: the mean over it, 0 to 1, thickened or crumbly."""
+    yolk = np.flatnonzero(mesh.inner)
+    weight = mesh.mean[yolk] / mesh.mean[yolk].sum()
+    firm_at = float(read_toml("eggs.toml")["yolk"]["firm"]) if measure == "firm" else 1.0
+    thick = dose(cook.t, yolk_rate(field_of(cook, mesh)[:, yolk])) / firm_at
+    return float((1.0 - np.exp(-thick)) @ weight)
 
 
 def _course(mesh: Mesh, cook: Cooked, stage: int, measure: str) -> tuple[Array, Array]:

@@ -39,10 +39,10 @@ def saved(
     return out
 
 
-def kept(request: KitchenRequest, plans: Sequence[Plan]) -> HttpResponse:
+def kept(request: KitchenRequest, plans: Sequence[Plan], *, start: bool = False) -> HttpResponse:
     """Where to go with plans that were saved: to the line when they are to be started, to the plan or to all of them else."""
     only = plans[0]
-    if request.POST.get("go") == "start":
+    if start or request.POST.get("go") == "start":
         try:
             event = uuid.UUID(request.POST["event"]) if request.POST.get("event") else None
         except ValueError:

@@ -20,9 +20,10 @@ from ember_core.heat.physics.boiling import boiling_point
 from ember_core.wording.message import N_
 from ember_web.book.queries import house_document
 from ember_web.eggs.forms import title_of
-from ember_web.eggs.keeping import saved
+from ember_web.eggs.keeping import kept, saved
 from ember_web.eggs.parts import Part, shown
 from ember_web.eggs.parts import form_of as parts_form
+from ember_web.kitchens.models import Station
 from ember_web.tenancy.access import RANK, KitchenRequest, in_kitchen
 from ember_web.tenancy.models import Kitchen
 from ember_web.tenancy.voice import current, tell
@@ -97,6 +98,7 @@ def breakfast(request: KitchenRequest) -> HttpResponse:
         "what": "breakfast",
         "name": N_("a breakfast"),
         "boil_c": boiling_point(kitchen.altitude_m),
+        "stations": Station.objects.filter(kitchen=kitchen),
         "can_write": RANK[request.role] >= RANK["cook"],
     }
     return shown(request, "eggs/_breakfast.html", form, PARTS, context, good=not why)
@@ -105,13 +107,15 @@ def breakfast(request: KitchenRequest) -> HttpResponse:
 @in_kitchen(read="cook")
 @require_POST
 def keep_all(request: KitchenRequest) -> HttpResponse:
-    """Every batch as a plan of its own, for its time."""
+    """Every batch as a plan of its own, for its time; or one of them, put on the line at once."""
     kitchen = request.kitchen
     form = form_of(request.POST)
     found, why = found_of(kitchen, form)
     if not found:
         messages.error(request, why or gettext("These batches cannot be kept: correct what is marked."))
         return redirect("eggs-breakfast", kitchen=kitchen.public_id)
+    only = request.POST.get("start", "")  # the number of a batch that goes on at once
+    chosen = [found[int(only)]] if only.isascii() and only.isdigit() and int(only) < len(found) else list(found)
     titled = [
         (
             title_of(EggQuestion(), t.batch.yolk)
@@ -119,8 +123,10 @@ def keep_all(request: KitchenRequest) -> HttpResponse:
             else tell("Poached eggs, {word}, reckoned as eggs of {mass:mass}", word=gettext(YOLKS[t.batch.yolk]), mass=round(t.answer.plan.shape["mass_g"])),
             dict(t.answer.plan.document) | {"serve_at": t.plate_at.isoformat(timespec="minutes")},
         )
-        for t in found
+        for t in chosen
     ]  # fmt: skip
     plans = saved(request, titled)
+    if only:
+        return kept(request, plans, start=True)
     messages.success(request, ngettext("%(n)s batch saved.", "%(n)s batches saved.", len(plans)) % {"n": len(plans)})
     return redirect("plans", kitchen=kitchen.public_id)

@@ -339,6 +339,12 @@ def test_a_breakfast_of_batches(kitchen, as_):
     assert {p.document["piece"]["count"] for p in plans} == {12, 4}
     for plan in plans:
         assert cook.get(f"/k/{kitchen.public_id}/plan/{plan.public_id}/").status_code == 200
+    begun = cook.post(
+        f"{address}keep/", {"batches": "12 soft 7:30\n4 poached 7:45", "start": "0", "station": "Morning"}
+    )
+    assert begun.url == f"/k/{kitchen.public_id}/line/"
+    assert Cook.objects.get(kitchen=kitchen).document["piece"]["count"] in {12, 4}
+    Plan.objects.filter(kitchen=kitchen).order_by("-id").first().delete()
     refused = cook.post(f"{address}keep/", {"batches": "none"}, follow=True)
     assert "is no batch" in refused.content.decode()
     assert Plan.objects.filter(kitchen=kitchen).count() == 2
