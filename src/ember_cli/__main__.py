@@ -1,4 +1,4 @@
-"""``simulate``, ``read`` and ``judge`` of the open command line.
+"""``simulate``, ``replay``, ``read`` and ``judge`` of the open command line.
 
 Answers go to standard output; an error is one JSON object as the last line of standard error, with
 exit code 2. Files are checked before the solver is loaded, so that a refusal is quick.
@@ -71,6 +71,33 @@ def simulate(arguments: argparse.Namespace) -> int:
     return 1 if failed else 0
 
 
+def replay_cook(arguments: argparse.Namespace) -> int:
+    """A cook in, its state out; or JSON Lines, an answer a line, in order."""
+    from ember_core.running import history
+
+    text = read_text(arguments.file)
+    if not arguments.lines:
+        cook = history.loads(text)
+        from ember_core.running.state import replay
+
+        emit(replay(cook, budget_s=BUDGET_S).as_dict())
+        return 0
+    failed = False
+    for line in text.splitlines():
+        if not line.strip():
+            continue
+        try:
+            cook = history.loads(line)
+            from ember_core.running.state import replay
+
+            emit(replay(cook, budget_s=BUDGET_S).as_dict())
+        except EmberError as error:
+            failed = True
+            emit(error.as_dict())
+        sys.stdout.flush()
+    return 1 if failed else 0
+
+
 def read_entry(arguments: argparse.Namespace) -> int:
     """Quick entry to a plan, with what was and was not understood."""
     from ember_core.entry.quick import parse as parse_quick
@@ -124,6 +151,10 @@ def build_parser() -> Parser:
     sim.add_argument("file", help="plan file, or - for standard input")
     sim.add_argument("--lines", action="store_true", help="JSON Lines in and out")
     sim.set_defaults(run=simulate)
+    again = commands.add_parser("replay", help="what really happens to a piece, from what was done to it")
+    again.add_argument("file", help="cook file, or - for standard input")
+    again.add_argument("--lines", action="store_true", help="JSON Lines in and out")
+    again.set_defaults(run=replay_cook)
     reads = commands.add_parser("read", help="read a quick entry as a plan")
     reads.add_argument("text", nargs="+", help="such as: bavette 28mm mr 19:40")
     reads.add_argument("--altitude-m", type=float, default=0.0)

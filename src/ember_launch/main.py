@@ -41,6 +41,7 @@ USAGE = """usage: ./ember COMMAND
   run         start Open Ember without demo data (see README: first chef)
   test        set up what the tests need and run them all   [pytest arguments]
   simulate    compute a plan file                            FILE | - [--lines]
+  replay      what really happens to a piece, from a cook    FILE | - [--lines]
   read        read a quick entry as a plan                   TEXT [--altitude-m]
   judge       judge a measured log                           FILE --rules … --food … --form …
   bench       speed of the core as a ratio to a reference
@@ -272,7 +273,7 @@ def test(arguments: list[str]) -> int:
 
 def command_line(arguments: list[str]) -> int:
     """simulate, judge, bench: the Python environment and, for what computes, the solver."""
-    solver = arguments[0] in {"bench", "simulate", "read"}
+    solver = arguments[0] in {"bench", "simulate", "replay", "read"}
     progress = planned(database=False, solver=solver)
     with progress.shown():
         set_up(progress, database=False, solver=solver)
@@ -390,7 +391,7 @@ def main(argv: list[str] | None = None) -> int:
         "shots": lambda: shots(rest),
         "load": lambda: load(rest),
         "manage": lambda: manage(rest),
-        **dict.fromkeys(("simulate", "read", "judge", "bench"), lambda: command_line(words)),
+        **dict.fromkeys(("simulate", "replay", "read", "judge", "bench"), lambda: command_line(words)),
     }
     if name in commands:
         try:

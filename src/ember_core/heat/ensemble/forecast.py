@@ -6,7 +6,7 @@ hypercube, so that 256 of them cover every direction evenly and a seed repeats.
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, replace
 
@@ -74,7 +74,7 @@ class Forecast:
 ENDLESS_S = 1e12  # asked for at this time, a member tells what it ended with
 
 
-def _run(s: Setup, e: Ensemble, schedule: Schedule, wanted: Array, threads: int) -> Told:
+def run_ensemble(s: Setup, e: Ensemble, schedule: Schedule, wanted: Array, threads: int) -> Told:
     """Run all members through the first stages of ``schedule``, as many as it has; portions once the piece is cut."""
     count, cut = schedule.duration.size, s.cut_at
     if cut is None or count <= cut:
@@ -118,6 +118,11 @@ def _run_alike(s: Setup, e: Ensemble, schedule: Schedule, wanted: Array, threads
     return told
 
 
+def by_clock(schedule: Schedule, lengths: Sequence[float]) -> Schedule:
+    """A schedule whose stages take so long each, s, and wait for nothing."""
+    return schedule._replace(until=np.zeros(len(lengths), dtype=np.int64), duration=np.array(lengths, dtype=float))
+
+
 def solve_pulls(s: Setup, e: Ensemble, pull_stage: int, cook: Cook, threads: int = 2) -> Array:
     """Each member's pull, s, corrected to the nominal run (members without the nominal one).
 
@@ -131,7 +136,7 @@ def solve_pulls(s: Setup, e: Ensemble, pull_stage: int, cook: Cook, threads: int
         The nominal one.
     threads : int
     """
-    run = _run(s, e, as_told(s.schedule, cook, pull_stage), np.array([0.0, 1.0]), threads)
+    run = run_ensemble(s, e, as_told(s.schedule, cook, pull_stage), np.array([0.0, 1.0]), threads)
     pull = np.where(np.isfinite(run.peak), run.end_s[:, pull_stage], np.nan)
     if cook.pull_s and np.isfinite(pull[0]) and pull[0] > 0:
         pull = pull * cook.pull_s / pull[0]
@@ -171,7 +176,7 @@ def trajectories(
     before_s = cook.stages[pull_stage].start_s
     duration[pull_stage] = max(end_s - before_s, 1.0)
     t = np.linspace(0.0, before_s + float(duration[pull_stage]), TRAJECTORY_POINTS)
-    run = _run(s, e, heated, t, threads)
+    run = run_ensemble(s, e, heated, t, threads)
     core, mean = run.core, run.mean
     if cook.pull_s:  # the grid's error as far as the nominal run goes on heat, kept beyond
         shown = np.minimum(t, cook.pull_s)
@@ -223,7 +228,7 @@ def forecast(
     )
     wanted = np.linspace(0.0, end_s if end_s else float(s.schedule.duration.sum()), CURVE_POINTS)
     schedule = s.schedule if nominal_cook is None else as_told(s.schedule, nominal_cook, pull_stage)
-    run = _run(s, ensemble, schedule, wanted, threads)
+    run = run_ensemble(s, ensemble, schedule, wanted, threads)
     peak, curve, curve_mean = run.peak, run.core, run.mean
     good = np.isfinite(peak)
     good[0] = False
@@ -288,12 +293,12 @@ def cautious_cook(
         The nominal one.
     """
     lengths = stage_lengths(cook)
-    by_clock = fine.schedule._replace(until=np.zeros(len(lengths), dtype=np.int64), duration=np.array(lengths))
+    clocked = by_clock(fine.schedule, lengths)
     e = draw_ensemble(s, kinds, members=members, seed=seed, spreads=spreads, stage_s=lengths)
-    least = _run(s, e, by_clock, np.array([0.0, 1.0]), threads).least[1:]
+    least = run_ensemble(s, e, clocked, np.array([0.0, 1.0]), threads).least[1:]
     k = 1 + int(np.argsort(least)[int(CAUTIOUS * members)])  # failed members sort last
     m = e.members
-    varied_setup = replace(fine, schedule=by_clock._replace(faces=np.ascontiguousarray(m.faces[k])))
+    varied_setup = replace(fine, schedule=clocked._replace(faces=np.ascontiguousarray(m.faces[k])))
     piece = Variation(
         float(m.length[k]), float(m.k_scale[k]), float(m.c_scale[k]), float(m.m0[k]), float(e.start_c[k]),
         None if e.portion is None else float(e.portion[k]),

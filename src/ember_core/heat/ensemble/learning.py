@@ -17,6 +17,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass
+from dataclasses import field as column
 
 import numpy as np
 from scipy.linalg import block_diag
@@ -82,6 +83,9 @@ class Posterior:
     used: int
     ignored: int
     findings: tuple[Message, ...]
+    more: Array = column(
+        default_factory=lambda: np.empty((0, 0))
+    )  # members × columns: what else was asked of each, moved with them
 
 
 @dataclass(frozen=True, eq=False)
@@ -146,16 +150,46 @@ class Learner:
         t, core, mean = trajectories(
             s, ensemble, cook.pull_stage, min(last, float(s.schedule.duration.sum())), cook, threads
         )
+        return cls.of(s, kinds, cook, ensemble, pull, (t, core, mean), cook.pull_stage, seed)
+
+    @classmethod
+    def of(
+        cls,
+        s: Setup,
+        kinds: tuple[tuple[str, ...], ...],
+        cook: Cook,
+        ensemble: Ensemble,
+        pull: Array,
+        curves: tuple[Array, Array, Array],
+        stage: int,
+        seed: int,
+    ) -> Learner:
+        """A learner of an ensemble that was run.
+
+        Parameters
+        ----------
+        s, kinds, cook, seed
+            As of :meth:`prepare`.
+        ensemble : Ensemble
+        pull : ndarray (members,)
+            Each one's pull, s; not-a-number of one that gave up.
+        curves : tuple of ndarray
+            Times, s, and core and mean then, members × times, °C.
+        stage : int
+            In which the probe lies.
+        """
+        t, core, mean = curves
+        members = pull.size
         good = np.isfinite(pull)
         z = draw(members, seed + 1, 2)
-        probed = s.of_stage(cook.pull_stage)
+        probed = s.of_stage(stage)
         grid = probed.grid
         closed = grid.core == 0 if isinstance(grid, Mesh) else grid.closed_a and not grid.mirrored
         # a parabola from the core out: (mean − core) is a third of its height in a slab, more in round pieces
         height = 3.0 if not closed else 2.0
         offset = height * (2.0 * z[:, 0] * PROBE_OFFSET_MM / 1000.0 / probed.size) ** 2
         tip = PROBE_OFFSET_MM * z[:, 0]
-        timing = max(TIMING_BY_KIND.get(kind, MODEL_TIMING) for kind in kinds[cook.pull_stage])
+        timing = max(TIMING_BY_KIND.get(kind, MODEL_TIMING) for kind in kinds[stage])
         slope = np.zeros(t.size) if closed else np.interp(t, cook.t, _slope(cook))
         medium, spread = _media(s, ensemble, kinds, cook, t)
         return cls(
@@ -174,7 +208,13 @@ class Learner:
         )
 
     def update(
-        self, t_s: Array, reading_c: Array, medium_t_s: Array | None = None, medium_c: Array | None = None
+        self,
+        t_s: Array,
+        reading_c: Array,
+        medium_t_s: Array | None = None,
+        medium_c: Array | None = None,
+        more: Array | None = None,
+        now_s: float | None = None,
     ) -> Posterior:
         """The forecast given readings of the core, and of what heats it.
 
@@ -185,6 +225,10 @@ class Learner:
             out. Readings after the last moment any member is on heat are not used.
         medium_t_s, medium_c : ndarray (m,), optional
             The same of a thermometer in the medium.
+        more : ndarray (members, columns), optional
+            What else is asked of each member; it is moved with the rest.
+        now_s : float, optional
+            When the core is told; default at the last reading.
         """
         own = self._usable(t_s, reading_c)
         around = None if medium_t_s is None or medium_c is None else self._usable(medium_t_s, medium_c)
@@ -192,15 +236,16 @@ class Learner:
         ignored = sum(x.ignored for x in seen)
         findings = tuple(x.finding for x in seen if x.finding is not None)
         last = [float(x[0][-1]) for x in (own, around) if x is not None and x[0].size]
-        now = max(last, default=0.0)
+        now = max(last, default=0.0) if now_s is None else now_s
+        besides = np.empty((self.pull_s.size, 0)) if more is None else more
         seen = [x for x in seen if x.values.size]
         if not seen:
-            return Posterior(self.pull_s, self._at(self.core, now), 0, ignored, findings)
+            return Posterior(self.pull_s, self._at(self.core, now), 0, ignored, findings, besides)
         predicted = np.hstack([x.predicted for x in seen])
         values = np.concatenate([x.values for x in seen])
         error = block_diag(*(x.error for x in seen))
         members = self.pull_s.size
-        state = np.stack([_normal_scores(self.pull_s), self._at(self.core, now)], axis=1)
+        state = np.column_stack([_normal_scores(self.pull_s), self._at(self.core, now), besides])
         anomaly_y = predicted - predicted.mean(axis=0)
         anomaly_x = state - state.mean(axis=0)
         cross = anomaly_x.T @ anomaly_y / (members - 1)
@@ -210,7 +255,7 @@ class Learner:
         noise -= noise.mean(axis=0)
         moved = state + (values + noise - predicted) @ np.linalg.solve(inner, cross.T)
         used = sum(x.used for x in seen)
-        return Posterior(_from_scores(moved[:, 0], self.pull_s), moved[:, 1], used, ignored, findings)
+        return Posterior(_from_scores(moved[:, 0], self.pull_s), moved[:, 1], used, ignored, findings, moved[:, 2:])
 
     def _usable(self, t_s: Array, reading_c: Array) -> tuple[Array, Array]:
         """Readings within the cook, in the order of their times."""

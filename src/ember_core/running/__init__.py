@@ -1,0 +1,1 @@
+"""What is really happening to a piece: its history from what was done to it, its state, what checks say, and what comes next."""

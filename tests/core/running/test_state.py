@@ -1,0 +1,203 @@
+"""The state of a running piece: what comes, what it is, what went otherwise; readings and checks brought in."""
+
+from __future__ import annotations
+
+import json
+from itertools import pairwise
+
+import numpy as np
+import pytest
+from jsonschema import Draft202012Validator
+
+from ember_core.errors import EmberError
+from ember_core.formats.plan import parse
+from ember_core.heat.cook import run
+from ember_core.heat.setup import setup
+from ember_core.running.history import running
+from ember_core.running.state import back_on, replay, words_of
+from tests.conftest import plan_document
+from tests.core.formats.test_formats import schema
+from tests.core.running.test_history import PLANS, START, TO_OVEN, told
+
+BATH = plan_document(
+    stages=[
+        {"kind": "bath", "minutes": 200, "medium_c": 60, "until": {"peak_core_c": 55}},
+        {"kind": "rest", "minutes": 5},
+    ]
+)
+LATE = {"at_s": 2060, "kind": "move", "move": "m3"}
+EARLY = {"at_s": 1060, "kind": "move", "move": "m3"}
+
+
+def state(*args, **more):
+    return replay(running(told(*args, **more)), members=96)
+
+
+def codes(found):
+    return {f.code for f in found.findings}
+
+
+@pytest.mark.parametrize("name", PLANS)
+def test_every_state_keeps_to_its_format(name):
+    Draft202012Validator(schema("state-1")).validate(
+        json.loads(json.dumps(state(200, START, plan=PLANS[name]).as_dict()))
+    )
+
+
+def test_nothing_told_it_is_the_history():
+    """Core and pull are those of the plan; the band lies round them."""
+    plan = parse(BATH | {"report_at_s": [900]})
+    own = run(plan, setup(plan))
+    found = state(900, START, plan=BATH).as_dict()
+    assert found["core_c"] == pytest.approx(float(np.interp(900, own.t, own.core)), abs=0.02)
+    assert found["next"]["move"] == "m1"
+    assert found["next"]["kind"] == "pull"
+    assert found["next"]["at_s"] == pytest.approx(own.pull_s, rel=2e-3)
+    assert found["next"]["p5"] < found["next"]["p50"] < found["next"]["p95"]
+    assert found["stage"] == 0
+
+
+def test_a_late_pull_says_what_it_will_reach_and_what_to_do():
+    """The peak is that of the real minutes; the cold is offered, or another doneness."""
+    found = state(2100, *TO_OVEN, LATE)
+    by_hand = {**running(told(2100, *TO_OVEN, LATE)).plan.document}
+    plan = parse(by_hand)
+    assert found.as_dict()["peak"]["core_c"] == pytest.approx(run(plan, setup(plan)).peak_core_c, abs=0.01)
+    assert found.as_dict()["peak"]["core_c"] > 56.5
+    assert "past-target" in codes(found)
+    assert codes(found) & {"colder-rest", "as-it-is"}
+
+
+def test_an_early_pull_is_put_back_and_gets_there():
+    """The minutes that are offered, done, land it at its target."""
+    short = running(told(1100, *TO_OVEN, EARLY))
+    found = replay(short, members=64)
+    assert {"short-of-target", "back-on"} <= codes(found)
+    seconds, kind, _later = back_on(short, 55.0)
+    assert kind == "oven"
+    back = {
+        "at_s": 1100,
+        "kind": "stage",
+        "stage": {"kind": "oven", "medium_c": 120, "minutes": seconds / 60.0},
+        "then": "m3",
+    }
+    done = state(1101, *TO_OVEN, EARLY, back)
+    assert done.as_dict()["peak"]["core_c"] == pytest.approx(55.0, abs=0.3)
+    assert done.next.id == "m3"
+
+
+def test_left_in_too_long_it_says_off_now():
+    found = state(2600, *TO_OVEN)
+    assert "past-target" in codes(found)
+    assert found.as_dict()["next"]["at_s"] == pytest.approx(2600, abs=2)
+    assert state(900, *TO_OVEN).findings[:1] != found.findings[:1]
+
+
+def test_the_burner_turned_down_is_later():
+    """Pulls by the heat of the oven: cooler is later, hotter sooner."""
+    at = [
+        state(900, *TO_OVEN, {"at_s": 600, "kind": "medium", "medium_c": c}).as_dict()["next"]["at_s"]
+        for c in (100, 120, 150)
+    ]
+    assert at[0] > at[1] > at[2]
+
+
+def test_served_there_is_nothing_to_come():
+    found = state(
+        2500, *TO_OVEN, {"at_s": 1800, "kind": "move", "move": "m3"}, {"at_s": 2300, "kind": "move", "move": "m4"}
+    ).as_dict()
+    assert found["next"] is None
+    assert found["stage"] is None
+
+
+def readings(of, until, count=24, off=0.0):
+    """What a probe read of a cook, with noise of a fixed seed."""
+    rng = np.random.default_rng(3)
+    t = np.linspace(30, until, count)
+    return [
+        {"t_s": float(x), "core_c": float(np.interp(x, of.t, of.core) + off + 0.15 * rng.standard_normal())} for x in t
+    ]
+
+
+@pytest.mark.parametrize("k_scale", [0.85, 1.15])
+def test_readings_move_what_comes(k_scale):
+    """A piece that conducts less comes later: told by a probe, also after its heat was changed."""
+    event = {"at_s": 300, "kind": "medium", "medium_c": 62}
+    r = running(told(1200, START, event, plan=BATH))
+    from dataclasses import replace as changed
+
+    from ember_core.heat.cook import Variation
+    from ember_core.heat.setup import DRYING_SCALE
+
+    s = setup(r.plan)
+    true = run(r.plan, s, vary=changed(Variation(s.length, 1.0, 1.0, DRYING_SCALE, s.start_c), k_scale=k_scale))
+    before = replay(r, members=128).as_dict()
+    after = replay(running(told(1200, START, event, plan=BATH, readings=readings(true, 1190))), members=128).as_dict()
+    wide = [x["next"]["p95"] - x["next"]["p5"] for x in (before, after)]
+    assert wide[1] < 0.6 * wide[0]
+    assert (after["next"]["p50"] > before["next"]["p50"]) is (k_scale < 1.0)
+    assert abs(after["core_c"] - float(np.interp(1200, true.t, true.core))) < 0.6
+
+
+def test_checks_move_what_is_believed():
+    """Each answer in its order, warmer and sooner; a trained hand narrows more."""
+    at = {"at_s": 1790, "kind": "check", "check": "tester", "width": "trained"}
+    found = [state(1800, START, at | {"answer": a}, plan=BATH).as_dict() for a in ("lukewarm", "warm")]
+    nothing = state(1800, START, plan=BATH).as_dict()
+    assert found[0]["core_c"] < found[1]["core_c"]
+    assert found[0]["next"]["p50"] > found[1]["next"]["p50"]
+    wide = {}
+    for width in ("trained", "untrained"):
+        x = state(1800, START, at | {"answer": "lukewarm", "width": width}, plan=BATH).as_dict()["next"]
+        wide[width] = x["p95"] - x["p5"]
+    assert wide["trained"] < wide["untrained"] <= 1.02 * (nothing["next"]["p95"] - nothing["next"]["p5"])
+
+
+def test_a_check_against_all_that_is_known_is_asked_about():
+    hot = state(
+        400, START, {"at_s": 390, "kind": "check", "check": "tester", "answer": "hot", "width": "trained"}, plan=BATH
+    )
+    assert "probe-doubted" in codes(hot)
+    assert "is it the thin end" in " ".join(f.message for f in hot.findings)
+    fits = state(400, START, {"at_s": 390, "kind": "check", "check": "tester", "answer": "cold"}, plan=BATH)
+    assert "probe-doubted" not in codes(fits)
+
+
+def test_a_thermometer_by_hand_is_a_check():
+    at = {"at_s": 1790, "kind": "check", "check": "thermometer", "width": 0.5}
+    low, high = (state(1800, START, at | {"core_c": c}, plan=BATH).as_dict() for c in (44.0, 50.0))
+    assert low["core_c"] == pytest.approx(44.0, abs=1.5)
+    assert high["core_c"] == pytest.approx(50.0, abs=1.5)
+    with pytest.raises(EmberError) as said:
+        state(1800, START, {"at_s": 20, "kind": "check", "check": "tester", "answer": "blue"}, plan=BATH)
+    assert "answer" in said.value.path
+
+
+def test_words_part_the_cores():
+    """Every core has one word; a higher core is never a lower word."""
+    words = words_of(parse(BATH))
+    assert all(a[2] == b[1] for a, b in pairwise(words))
+    assert words[0][1] == -np.inf
+    assert words[-1][2] == np.inf
+    assert words_of(parse(PLANS["egg"])) == []
+
+
+def test_the_verdict_goes_through_its_words():
+    order = [str(w[0]) for w in words_of(parse(BATH))]
+    found = [state(t, START, plan=BATH).verdict for t in (600, 2400, 4000, 7000)]
+    at = [order.index(v.word) for v in found]
+    assert at == sorted(at)
+    assert at[-1] > at[0]
+    assert all(0.0 < v.odds <= 1.0 for v in found)
+    assert found[0].past_in_s > 0
+
+
+def test_a_bird_and_an_egg_are_answered_too():
+    bird = {
+        "format": "open-ember.plan/1", "piece": {"food": "chicken-whole", "shape": {"kind": "bird", "mass_g": 1600}, "start_c": 5},
+        "target": {"core_c": 72}, "stages": [{"kind": "oven", "minutes": 240, "medium_c": 180, "until": {"core_c": 72}}, {"kind": "rest", "minutes": 15}],
+    }  # fmt: skip
+    assert state(1800, START, plan=bird).as_dict()["core_c"] > 5
+    egg = state(300, START, plan=PLANS["egg"]).as_dict()
+    assert egg["verdict"] is None
+    assert egg["egg"]["yolk"]["word"] == "syrupy"
