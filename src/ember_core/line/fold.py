@@ -11,7 +11,10 @@ from dataclasses import dataclass, field
 from typing import Any
 
 START, MOVE, EXTEND, NOTE, UNDO, FINISH = "start", "move", "extend", "note", "undo", "finish"
-KINDS = (START, MOVE, EXTEND, NOTE, UNDO, FINISH)
+CHECK = "check"
+# what happened to a piece besides its moves: see :mod:`ember_core.running.history`
+HAPPENED = ("medium", "heat", "off", "turn", "baste", "door", "stage")
+KINDS = (START, MOVE, EXTEND, NOTE, UNDO, FINISH, CHECK, *HAPPENED)
 
 
 @dataclass(frozen=True)
@@ -25,6 +28,7 @@ class Event:
     seconds: float = 0.0
     text: str = ""
     supersedes: str = ""
+    payload: Mapping[str, Any] = field(default_factory=dict)
 
 
 @dataclass
@@ -48,6 +52,11 @@ class CookState:
     notes: list[str] = field(default_factory=list)
     next: int | None = None
     last_event: str = ""
+    live: list[Event] = field(default_factory=list)
+
+    def happened(self) -> list[Event]:
+        """What happened besides its moves, in order of time."""
+        return [e for e in self.live if e.kind in HAPPENED]
 
     def timeline(self) -> list[tuple[int, float]]:
         """Moves done so far: (index, time), in order of index."""
@@ -92,5 +101,6 @@ def fold(events: Iterable[Event], moves: Sequence[Mapping[str, Any]]) -> CookSta
     for move in state.moves:
         move.due = move.done if move.done is not None else anchor + (move.offset_s - base) + extra
     state.next = next((i for i, m in enumerate(state.moves) if m.done is None), None)
-    state.last_event = next((e.id for e in reversed(live) if e.kind in {MOVE, EXTEND}), "")
+    state.live = live
+    state.last_event = next((e.id for e in reversed(live) if e.kind in {MOVE, EXTEND, CHECK, *HAPPENED}), "")
     return state

@@ -24,6 +24,7 @@ def core_event(
         seconds=float(payload.get("seconds", 0.0)),
         text=str(payload.get("text", "")),
         supersedes=str(supersedes) if supersedes else "",
+        payload=payload,
     )
 
 

@@ -16,7 +16,8 @@ from typing import Any
 
 import numpy as np
 
-from ember_core.line.fold import CookState, fold
+from ember_core.line.fold import CHECK, HAPPENED, CookState, MoveState, fold
+from ember_core.planning.moves import MoveKind
 from ember_core.wording.message import said
 from ember_web.line.adapters import core_event, moment
 from ember_web.line.bus import bus
@@ -24,12 +25,16 @@ from ember_web.line.clock import kitchen_time
 from ember_web.line.freshness import changed, marks
 from ember_web.line.learning import Desk, Question, desk, question, thermal_key
 from ember_web.line.models import Cook, Event, Reading
+from ember_web.line.truth import Teller, teller
+from ember_web.line.truth import told as history_of
 from ember_web.tenancy.models import Kitchen
 from ember_web.tenancy.voice import ENGLISH, Voice
 
 OLDEST_S = 1.0  # so old may a state be, real time
 FRESH_S = 0.25  # and so old when there is something new to see soon; a board asks no sooner after it was told
 READINGS_SHOWN = 240
+OVERDUE_S = 30.0  # of kitchen time: so late a move is, and so often then, it is looked at what the piece really is
+EACH_READINGS = 6  # a piece whose heat was changed is replayed anew with so many readings more
 
 
 class Track:
@@ -74,7 +79,37 @@ class Piece:
         self.events = ids
         self.state = fold([core_event(*r) for r in rows], self.cook.moves)
 
-    def renew(self, ask: Callable[[Question | None], dict[str, Any] | None]) -> None:
+    def replayed(self, now: float) -> tuple[Any, Callable[[], tuple[dict[str, Any], float]]] | None:
+        """Whether its history must be replayed: a key that changes when it must be anew, and what makes its document.
+
+        A piece that goes as planned is not; one that was pulled, checked, changed, or whose move is overdue is.
+        """
+        assert self.track is not None
+        state, track = self.state, self.track
+        if state.started is None:
+            return None
+        told = any(e.kind == CHECK or e.kind in HAPPENED for e in state.live)
+        pulled = any(
+            m.done is not None and raw["kind"] == MoveKind.PULL
+            for m, raw in zip(state.moves, self.cook.moves, strict=True)
+        )
+        due = None if state.next is None else state.moves[state.next].due
+        late = due is not None and now > due + OVERDUE_S
+        if not (told or pulled or late):
+            return None
+        key = (
+            self.events,
+            len(track.times) // EACH_READINGS if told else 0,
+            int((now - due) / OVERDUE_S) if late and due is not None else 0,
+        )
+        return key, lambda: (history_of(self.cook.document, state, now, track.times, track.cores), self.begun)
+
+    def renew(
+        self,
+        ask: Callable[[Question | None], dict[str, Any] | None],
+        truth: Callable[[Any], dict[str, Any] | None] | None = None,
+        now: float = 0.0,
+    ) -> None:
         """Bring what is shown of it up to date."""
         assert self.track is not None
         asked = (self.events, len(self.track.times))
@@ -82,11 +117,16 @@ class Piece:
             self.asked = asked
             times, cores = np.array(self.track.times), np.array(self.track.cores)
             self.question = question(self.cook, self.thermal, self.state, times, cores, self.begun)
-        learned = ask(self.question)
-        shown = (*asked, None if learned is None else tuple(learned.items()))
+        altered = bool(self.state.happened())
+        learned = ask(None if altered else self.question)  # what was prepared is of the plan as it was
+        real = None if truth is None else truth(self.replayed(now))
+        shown = (*asked, None if learned is None else tuple(learned.items()), repr(real))
         if shown != self.shown:
             self.shown = shown
-            self.state_now, self.texts = cook_state(self.cook, self.state, self.track, learned), {}
+            self.state_now, self.texts = (
+                cook_state(self.cook, self.state, self.track, learned, real, altered=altered),
+                {},
+            )
 
     def json(self, voice: Voice) -> str:
         """This cook in the state document, said by a voice; the words are made once for all who share it."""
@@ -100,8 +140,8 @@ class Piece:
 class Board:
     """One kitchen's line in this process."""
 
-    def __init__(self, desk: Desk = desk, clock: Callable[[], float] = time.monotonic) -> None:
-        self.desk, self.clock = desk, clock
+    def __init__(self, desk: Desk = desk, clock: Callable[[], float] = time.monotonic, teller: Teller = teller) -> None:
+        self.desk, self.clock, self.teller = desk, clock, teller
         self.lock = threading.Lock()
         self.pieces: dict[int, Piece] = {}
         self.last_id: int | None = None
@@ -136,6 +176,7 @@ class Board:
         for cook_id in gone:
             del self.pieces[cook_id]
         self.desk.forget(gone)
+        self.teller.forget(gone)
         new = [i for i, _ in running if i not in known]
         if new:
             for cook in Cook.objects.filter(pk__in=new).select_related("probe"):
@@ -155,8 +196,14 @@ class Board:
             changed(kitchen.public_id, soon=True)
             bus.wake(kitchen.public_id)
 
+        now = kitchen.now().timestamp()
         for p in pieces:
-            p.renew(lambda q, i=p.cook.pk: self.desk.ask(i, q, told))  # type: ignore[misc]
+
+            def truth(asked: Any, i: int = p.cook.pk) -> dict[str, Any] | None:
+                key, document = asked or (None, None)
+                return self.teller.ask(i, key, document, told)
+
+            p.renew(lambda q, i=p.cook.pk: self.desk.ask(i, q, told), truth, now)  # type: ignore[misc]
         return pieces
 
     def _read(self, kitchen: Kitchen, pieces: list[Piece]) -> None:
@@ -200,8 +247,27 @@ def forget_boards() -> None:
         _boards.clear()
 
 
-def cook_state(cook: Cook, state: CookState, track: Track, learned: dict[str, Any] | None) -> dict[str, Any]:
-    """What of a cook the page needs and only changes with its events and readings; times in ms since 1970."""
+def cook_state(
+    cook: Cook,
+    state: CookState,
+    track: Track,
+    learned: dict[str, Any] | None,
+    truth: dict[str, Any] | None = None,
+    *,
+    altered: bool = False,
+) -> dict[str, Any]:
+    """What of a cook the page needs and only changes with its events and readings; times in ms since 1970.
+
+    Parameters
+    ----------
+    cook, state, track
+    learned : dict or None
+        The pull by the probe.
+    truth : dict or None
+        What is really happening to it, see :func:`ember_web.line.truth.said_of`.
+    altered : bool
+        Its heat was changed: what comes next is due when the replay says so.
+    """
     times, cores = track.times, track.cores
     step = max(1, -(-len(times) // READINGS_SHOWN))
     shown = [*range(0, len(times), step)]
@@ -223,6 +289,7 @@ def cook_state(cook: Cook, state: CookState, track: Track, learned: dict[str, An
         "pullCore": (cook.result.get("coast") or {}).get("pull_core_c"),
         "trace": cook.trace,
         "learned": learned,
+        "truth": truth,
         "readings": [[round(times[i] - start, 1), round(cores[i], 2)] for i in shown],
         "lastReading": None if not times else [round(times[-1] * 1000), round(cores[-1], 2)],
         "moves": [
@@ -235,12 +302,20 @@ def cook_state(cook: Cook, state: CookState, track: Track, learned: dict[str, An
                 "caution": raw["caution"],
                 "core": raw["core_c"],
                 "offset": m.offset_s,
-                "due": round(m.due * 1000),
+                "due": _due(m, raw, truth if altered else None),
                 "done": None if m.done is None else round(m.done * 1000),
             }
             for m, raw in zip(state.moves, cook.moves, strict=True)
         ],
     }
+
+
+def _due(move: MoveState, raw: dict[str, Any], truth: dict[str, Any] | None) -> int:
+    """When a move is due, ms since 1970; the next one by the replay, where that was asked."""
+    coming = None if truth is None else truth["next"]
+    if coming is not None and move.done is None and raw["id"] == coming["move"]:
+        return int(coming["at"])
+    return round(move.due * 1000)
 
 
 def line_text(kitchen: Kitchen, voice: Voice = ENGLISH) -> str:

@@ -11,14 +11,16 @@ from django.db import IntegrityError, transaction
 
 from ember_core.errors import InputError
 from ember_core.formats.usable import text_fault
-from ember_core.line.fold import EXTEND, FINISH, KINDS, MOVE, NOTE, START, UNDO
+from ember_core.line.fold import CHECK, EXTEND, FINISH, HAPPENED, KINDS, MOVE, NOTE, START, UNDO
+from ember_core.running.history import TAKES
 from ember_core.wording.message import say
-from ember_web.line.adapters import moment
+from ember_web.line.adapters import core_event, moment, state_of
 from ember_web.line.clock import kitchen_time
 from ember_web.line.events import EVENT_KEY, id_taken
 from ember_web.line.models import Cook, Event
 from ember_web.line.queries import LATEST_S
 from ember_web.line.signals import announce, cook_finished
+from ember_web.line.truth import usable
 from ember_web.tenancy.action import Actor, Rank, action
 from ember_web.tenancy.keys import constraint_of
 from ember_web.tenancy.models import Kitchen
@@ -74,6 +76,9 @@ def read_event(raw: Any, kitchen: Kitchen, now: datetime) -> tuple[Event, str]:
         payload["seconds"] = seconds
     if kind == NOTE:
         payload["text"] = _text(raw, "text", LONGEST_NOTE)
+    if kind == CHECK or kind in HAPPENED:
+        needed, allowed = TAKES[kind]
+        payload |= {k: raw[k] for k in (*needed, *allowed) if raw.get(k) not in (None, "")}
     if kind == UNDO and supersedes is None:
         raise InputError(say("undo needs supersedes, the id of the event it takes back."), path="supersedes")
     row = Event(
@@ -129,7 +134,7 @@ def _append(actor: Actor, row: Event, cook_id: str) -> str:
     """Append one event once; of a finish the others are told, within its transaction."""
     kitchen = actor.kitchen
     with transaction.atomic():
-        rows = Cook.objects.select_for_update().defer("document", "result", "trace")  # only a finish needs them
+        rows = Cook.objects.select_for_update().defer("document", "result", "trace")  # few events need them
         cook = rows.filter(kitchen=kitchen, public_id=cook_id).first()
         if cook is None:
             raise InputError(say("No such cook in this kitchen."), path="cook")
@@ -148,6 +153,8 @@ def _append(actor: Actor, row: Event, cook_id: str) -> str:
         begun = cook.events.filter(kind=START).order_by("occurred_at").first()
         if begun is not None and row.occurred_at < begun.occurred_at:
             row.occurred_at = begun.occurred_at  # within a cook nothing lies before its start
+        if row.kind == CHECK or row.kind in HAPPENED:
+            _usable(cook, row)
         row.cook, row.actor = cook, actor.user
         row.save(force_insert=True)
         if row.kind == FINISH:
@@ -156,3 +163,14 @@ def _append(actor: Actor, row: Event, cook_id: str) -> str:
             cook_finished.send(Cook, actor=actor, cook=cook)
         announce(kitchen)
     return "taken"
+
+
+def _usable(cook: Cook, row: Event) -> None:
+    """Whether what happened can be part of this cook's history; errors name the part that was sent."""
+    state = state_of(cook)
+    sent = core_event(row.id, row.kind, row.payload, None, row.occurred_at)
+    try:
+        usable(cook.document, state, sent)
+    except InputError as error:
+        error.path = error.path.split("/", 3)[-1] if error.path.startswith("/events/") else error.path
+        raise

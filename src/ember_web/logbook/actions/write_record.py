@@ -4,16 +4,17 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
-from itertools import pairwise
+from itertools import accumulate, pairwise
 from typing import Any
 
 from ember_core import __version__
 from ember_core.data.loader import data_version
 from ember_core.errors import InputError
 from ember_core.formats.plan import parse
-from ember_core.line.fold import MoveState
+from ember_core.line.fold import CHECK, HAPPENED, CookState, Event, MoveState
 from ember_core.plan.finding import Finding
 from ember_core.plan.log import Log
+from ember_core.running.history import running
 from ember_core.safety.evidence import JUMP_K_S
 from ember_core.safety.measured import by_its_outside, judge_log, of_one_piece
 from ember_core.safety.rules import profile_of
@@ -22,6 +23,7 @@ from ember_core.wording.message import say
 from ember_web.line.adapters import moment, state_of
 from ember_web.line.models import Cook
 from ember_web.line.queries import readings_of
+from ember_web.line.truth import told
 from ember_web.logbook.models import Record
 from ember_web.tenancy.action import Actor, Rank, action
 
@@ -41,8 +43,11 @@ class Ran:
     end_s: float
 
 
-def as_planned(moves: Sequence[MoveState], result: Mapping[str, Any]) -> bool:
-    """Whether every stage up to the moment the plan's rule is met lasted nearly as long as planned: what is computed happened."""
+def as_planned(moves: Sequence[MoveState], result: Mapping[str, Any], happened: Sequence[Event] = ()) -> bool:
+    """Whether every stage up to the moment the plan's rule is met lasted nearly as long as planned, and
+    nothing was done to its heat: what is computed happened."""
+    if happened:
+        return False
     met_at = (result.get("rule") or {}).get("met_at_s")
     done = [m.done for m in moves if m.done is not None]
     if met_at is None or len(done) < len(moves):
@@ -55,7 +60,7 @@ def as_planned(moves: Sequence[MoveState], result: Mapping[str, Any]) -> bool:
 
 
 def _judge(
-    cook: Cook, readings: Sequence[Sequence[float]], moves: Sequence[MoveState]
+    cook: Cook, readings: Sequence[Sequence[float]], state: CookState, end: float
 ) -> tuple[dict[str, Any] | None, dict[str, str]] | None:
     """Rule and model on the readings, by the plan's own rules, forms and conditions; None when there is nothing to judge."""
     document = cook.document
@@ -63,10 +68,13 @@ def _judge(
     if len(readings) < 2 or not rules or not food:
         return None
     try:
-        plan = parse(document)
+        plan, ran = parse(document), [Ran(s["start_s"], s["end_s"]) for s in cook.result["stages"]]
+        if state.happened():  # judged as what really was done to it
+            plan = running(told(document, state, end)).plan
+            ends = list(accumulate(60.0 * s.minutes for s in plan.stages))
+            ran = [Ran(a, b) for a, b in pairwise([0.0, *ends])]
         log = Log(tuple(r[0] for r in readings), tuple(r[1] for r in readings))
         house = document.get("x-house")
-        ran = [Ran(s["start_s"], s["end_s"]) for s in cook.result["stages"]]
         judged = judge_log(
             log, rules=rules, food=food, form=document["piece"].get("form"), house=house, plan=plan, ran=ran,
             fastest_k_s=fastest(cook.trace),
@@ -75,7 +83,7 @@ def _judge(
         return None, UNJUDGED | {"detail": error.message}
     profile = profile_of(rules, house)
     said = [Finding.of(f) for f in judged["findings"]]
-    if as_planned(moves, cook.result):
+    if as_planned(state.moves, cook.result, state.happened()):
         judged["rule"] = by_its_outside(judged["rule"], cook.result.get("rule"), profile, said)
     judged["rule"] = of_one_piece(judged["rule"], cook.result.get("rule"), plan)
     found = standing(judged["rule"], plan.required, plan.guests, profile, said)
@@ -101,7 +109,7 @@ def write_record(actor: Actor, cook: Cook) -> Record:
         t = round(row.measured_at.timestamp() - start, 3)
         if not readings or t > readings[-1][0]:
             readings.append([t, row.core_c])
-    judged, verdict = _judge(cook, readings, state.moves) or (None, UNJUDGED)
+    judged, verdict = _judge(cook, readings, state, end) or (None, UNJUDGED)
     document = {
         "format": "open-ember.record/1",
         "plan": cook.document,
@@ -111,6 +119,11 @@ def write_record(actor: Actor, cook: Cook) -> Record:
         "moves": [
             {**raw, "due_s": round(m.due - start, 1), "done_s": None if m.done is None else round(m.done - start, 1)}
             for m, raw in zip(state.moves, cook.moves, strict=True)
+        ],
+        "happened": [
+            {"kind": e.kind, "at_s": round(e.at - start, 1), **e.payload}
+            for e in state.live
+            if e.kind == CHECK or e.kind in HAPPENED
         ],
         "notes": state.notes,
         "judged": judged,

@@ -1,0 +1,178 @@
+"""What is really happening to a cook on the line: its history as the core replays it, worked out beside the requests."""
+
+from __future__ import annotations
+
+import logging
+import threading
+from collections.abc import Callable, Mapping, Sequence
+from concurrent.futures import Future, ThreadPoolExecutor
+from dataclasses import dataclass
+from typing import Any
+
+from ember_core.errors import EmberError
+from ember_core.line.fold import CHECK, EXTEND, FINISH, HAPPENED, MOVE, START, CookState
+from ember_core.line.fold import Event as CoreEvent
+from ember_core.plan.finding import Level
+from ember_core.running.checks import checks
+from ember_core.running.history import FORMAT, Running, running
+from ember_core.running.state import State, replay
+from ember_core.wording.message import say
+
+log = logging.getLogger(__name__)
+MEMBERS = 96
+READINGS = 200  # of a probe that are handed over, the last of them
+
+
+def told(
+    document: Mapping[str, Any], state: CookState, now: float, times: Sequence[float] = (), cores: Sequence[float] = ()
+) -> dict[str, Any]:
+    """A cook as ``open-ember.cook/1``: its plan, what happened and what was read; times of the state in s since 1970.
+
+    A move that lies behind one that was done later in the plan is left out, as the board leaves it.
+    """
+    start = state.started if state.started is not None else now
+    events: list[dict[str, Any]] = [{"at_s": 0.0, "kind": START}]
+    furthest = 0
+    for e in state.live:
+        at = max(e.at - start, 0.0)
+        if e.kind == MOVE:
+            index = int(e.move[1:]) if e.move[1:].isdigit() else 0
+            if index <= furthest:
+                continue
+            furthest = index
+            events.append({"at_s": at, "kind": MOVE, "move": f"m{index}"})
+        elif e.kind == EXTEND:
+            events.append({"at_s": at, "kind": EXTEND, "seconds": e.seconds})
+        elif e.kind == FINISH:
+            events.append({"at_s": at, "kind": FINISH})
+        elif e.kind == CHECK or e.kind in HAPPENED:
+            events.append({"at_s": at, "kind": e.kind, **e.payload})
+    now_s = max(now - start, *(e["at_s"] for e in events))
+    read = [
+        {"t_s": t - start, "core_c": c} for t, c in list(zip(times, cores, strict=True))[-READINGS:] if 0.0 <= t - start <= now_s
+    ]  # fmt: skip
+    return {"format": FORMAT, "plan": dict(document), "now_s": now_s, "events": events, "readings": read}
+
+
+def usable(document: Mapping[str, Any], state: CookState, event: CoreEvent) -> Running:
+    """Whether one more event can be part of a cook's history.
+
+    Raises
+    ------
+    InputError
+        What of it cannot be used, with its remedy.
+    """
+    state.live = sorted([*state.live, event], key=lambda e: (e.at, e.id))
+    return running(told(document, state, event.at))
+
+
+def said_of(state: State, start: float) -> dict[str, Any]:
+    """What a board shows of a state; times in ms since 1970."""
+    found = state.as_dict()
+    nxt, verdict = found["next"], found["verdict"]
+
+    def at(seconds: float) -> int:
+        return round(1000.0 * (start + seconds))
+
+    ask = None if verdict is None or verdict["ask"] is None else checks()[verdict["ask"]]
+    return {
+        "core": round(found["core_c"], 1),
+        "peak": found["peak"],
+        "next": None
+        if nxt is None
+        else {"move": nxt["move"], "kind": nxt["kind"], "at": at(nxt["at_s"]), "from": at(nxt["p5"]), "to": at(nxt["p95"])},
+        "word": None if state.verdict is None else say(state.verdict.word),
+        "odds": None if verdict is None else verdict["odds"],
+        "past": None if verdict is None or verdict["past_in_s"] is None else at(found["t_s"] + verdict["past_in_s"]),
+        "ask": None if ask is None else {"id": ask.id, "name": say(ask.name)},
+        "said": [f.message for f in state.findings if f.level != Level.NOTE and f.code in SHOWN],
+    }  # fmt: skip
+
+
+SHOWN = frozenset({"past-target", "short-of-target", "colder-rest", "as-it-is", "back-on", "probe-doubted"})
+
+
+@dataclass
+class _Slot:
+    """What is known of one cook."""
+
+    wanted: tuple[Any, dict[str, Any], float] | None = None
+    busy: bool = False
+    answered: Any = None
+    result: dict[str, Any] | None = None
+
+
+class Teller:
+    """Replays cooks one after another on a thread of its own; keeps the last answer of each."""
+
+    def __init__(self) -> None:
+        self.lock = threading.Lock()
+        self.slots: dict[int, _Slot] = {}
+        self.pool = ThreadPoolExecutor(1, thread_name_prefix="truth")
+        self.last: Future[None] | None = None
+
+    def ask(
+        self,
+        cook_id: int,
+        key: Any,
+        document: Callable[[], tuple[dict[str, Any], float]] | None,
+        done: Callable[[], None],
+    ) -> dict[str, Any] | None:
+        """The last answer about a cook; a new key is queued, and ``done`` called when it is answered.
+
+        Parameters
+        ----------
+        cook_id : int
+        key : hashable
+            Changes when it must be replayed anew.
+        document : function or None
+            Gives the cook as of :func:`told`, and its start, s since 1970; None: nothing is asked.
+        done : function
+        """
+        with self.lock:
+            if document is None:
+                self.slots.pop(cook_id, None)
+                return None
+            slot = self.slots.setdefault(cook_id, _Slot())
+            if slot.answered != key and (slot.wanted is None or slot.wanted[0] != key):
+                slot.wanted = (key, *document())
+                if not slot.busy:
+                    slot.busy = True
+                    self.last = self.pool.submit(self._work, cook_id, done)
+            return slot.result
+
+    def forget(self, cook_ids: set[int]) -> None:
+        """Drop cooks that are finished."""
+        with self.lock:
+            for cook_id in cook_ids:
+                self.slots.pop(cook_id, None)
+
+    def settle(self) -> None:
+        """Wait until all that was asked is answered; for tests."""
+        while self.last is not None and any(s.busy for s in self.slots.values()):
+            self.last.result()
+
+    def _work(self, cook_id: int, done: Callable[[], None]) -> None:
+        with self.lock:
+            slot = self.slots.get(cook_id)
+            wanted = None if slot is None else slot.wanted
+            if slot is None or wanted is None:
+                return
+        key, document, start = wanted
+        try:
+            result: dict[str, Any] | None = said_of(replay(running(document), members=MEMBERS, threads=1), start)
+        except (EmberError, ArithmeticError, ValueError) as error:  # such a cook goes on by its plan
+            log.warning("not replayed: %s", error)
+            result = None
+        with self.lock:
+            slot.answered, slot.result = key, result
+            more = slot.wanted is not None and slot.wanted[0] != key
+            slot.busy = more
+            if more:
+                self.last = self.pool.submit(self._work, cook_id, done)
+            else:
+                slot.wanted = None
+        done()
+
+
+teller = Teller()
