@@ -12,7 +12,6 @@ from typing import Any
 
 import numpy as np
 
-from ember_core.errors import InputError
 from ember_core.heat.arrays import Array
 from ember_core.heat.cook import Cook
 from ember_core.heat.ensemble.draw import draw_ensemble, stage_lengths
@@ -173,11 +172,7 @@ def _weighed(checked: Sequence[Checked], seen: Array) -> tuple[Array, list[Messa
     known, said = checks(), []
     for i, check in enumerate(checked):
         kind = known[check.check]
-        try:
-            fits = likelihood(kind, check.answer, check.core_c, seen[:, i], check.width)
-        except InputError as error:
-            error.path = f"/events{error.path}"
-            raise
+        fits = likelihood(kind, check.answer, check.core_c, seen[:, i], check.width)
         chance = float(weights @ fits)
         likely = chance / float(fits.max()) if check.check == "thermometer" else chance
         if likely < ODD:

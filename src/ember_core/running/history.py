@@ -12,6 +12,7 @@ from dataclasses import dataclass, field
 from math import exp
 from typing import Any
 
+from ember_core.data.loader import read_toml
 from ember_core.errors import FormatError, InputError, ValueRangeError
 from ember_core.formats.plan import check, parse
 from ember_core.heat.physics.stores import kinds as stores
@@ -429,6 +430,11 @@ def _checked(event: Mapping[str, Any], path: str) -> Checked:
         raise FormatError(
             say("{name} lacks answer; add it.", name=event["check"]), path=f"{path}/answer", code="missing"
         )
+    elif event["answer"] not in (known := read_toml("checks.toml")[event["check"]]["answers"]):
+        raise FormatError(
+            say("{name} has no answer {answer!r}; choose one of {choices}.", name=event["check"], answer=event["answer"], choices=", ".join(known)),
+            path=f"{path}/answer", code="choice",
+        )  # fmt: skip
     return Checked(
         float(event["at_s"]),
         event["check"],

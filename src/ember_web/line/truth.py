@@ -16,7 +16,7 @@ from ember_core.plan.finding import Level
 from ember_core.running.checks import checks
 from ember_core.running.history import FORMAT, Running, running
 from ember_core.running.state import State, replay
-from ember_core.wording.message import say
+from ember_core.wording.message import Message, say
 
 log = logging.getLogger(__name__)
 MEMBERS = 96
@@ -81,14 +81,22 @@ def said_of(state: State, start: float) -> dict[str, Any]:
         "next": None
         if nxt is None
         else {"move": nxt["move"], "kind": nxt["kind"], "at": at(nxt["at_s"]), "from": at(nxt["p5"]), "to": at(nxt["p95"])},
-        "word": None if state.verdict is None else say(state.verdict.word),
-        "odds": None if verdict is None else verdict["odds"],
+        "word": None if state.verdict is None else words_of_odds(state.verdict.word, state.verdict.odds),
         "past": None if verdict is None or verdict["past_in_s"] is None else at(found["t_s"] + verdict["past_in_s"]),
         "ask": None if ask is None else {"id": ask.id, "name": say(ask.name)},
         "said": [f.message for f in state.findings if f.level != Level.NOTE and f.code in SHOWN],
     }  # fmt: skip
 
 
+def words_of_odds(word: str, odds: float) -> Message:
+    """A verdict with its odds as a cook says them: *medium rare now, 4 in 5*."""
+    if odds >= SURE:
+        return say("{word} now, as good as sure", word=say(word))
+    n, d = min(((n, d) for d in (2, 3, 4, 5, 10) for n in range(1, d)), key=lambda f: (abs(f[0] / f[1] - odds) > 0.04, f[1], abs(f[0] / f[1] - odds)))  # fmt: skip
+    return say("{word} now, {n} in {d}", word=say(word), n=n, d=d)
+
+
+SURE = 0.96
 SHOWN = frozenset({"past-target", "short-of-target", "colder-rest", "as-it-is", "back-on", "probe-doubted"})
 
 

@@ -2,7 +2,7 @@
 
 from django.urls import path
 
-from ember_web.line import probes, views
+from ember_web.line import probes, sheet, views
 
 urlpatterns = [
     path("", views.board, name="line"),
@@ -13,5 +13,6 @@ urlpatterns = [
     path("probe/", probes.probe, name="line-probe"),
     path("hub/", probes.hub, name="line-hub"),
     path("start/", views.start, name="line-start"),
+    path("<slug:cook>/sheet/", sheet.sheet, name="line-sheet"),
     path("<slug:cook>/do/", views.do, name="line-do"),
 ]

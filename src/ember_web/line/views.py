@@ -27,6 +27,7 @@ from ember_web.line.bus import NOW, SOON, Crowded, bus
 from ember_web.line.clock import kitchen_time
 from ember_web.line.live import FRESH_S, line_text
 from ember_web.line.models import Cook
+from ember_web.line.sheet import form_event
 from ember_web.plans.models import Plan
 from ember_web.tenancy.access import RANK, KitchenRequest, attach, in_kitchen
 from ember_web.tenancy.actor import Actor
@@ -205,11 +206,13 @@ def do(request: KitchenRequest, cook: str) -> HttpResponse:
         "occurred_at": round(kitchen_time(kitchen).timestamp() * 1000) - 1000 * seconds,
         "device": "form",
         "seconds": 60,
-    }
+    } | form_event(request, found)
     answer = take_events(Actor.of_request(request), [raw])[0]
     if answer["status"] == "refused":
         messages.error(request, current().say(answer["message"]))
     found.refresh_from_db()
     if found.finished:
         return redirect("record", kitchen=kitchen.public_id, record=found.record.public_id)
+    if request.POST.get("then") == "sheet":
+        return redirect("line-sheet", kitchen=kitchen.public_id, cook=found.public_id)
     return redirect("line", kitchen=kitchen.public_id)

@@ -84,6 +84,12 @@ const cueOf = (cook, move, clock) => {
         by.note ? by.note : t("By the probe: pull likely {when}.", { when: clock.between(by.from, by.to) }),
       ),
     );
+  const real = cook.truth;
+  if (real?.word) {
+    const past = real.past ? ` · ${t("at this heat past it at {when}", { when: clock.at(real.past) })}` : "";
+    cue.prepend(el("span", "h-learned h-verdict", `${real.word}${past}`));
+  }
+  for (const words of real?.said || []) cue.append(el("span", "care", words));
   if (move?.caution) cue.append(el("span", "care", `⚠ ${move.caution}`));
   return cue;
 };
@@ -116,7 +122,7 @@ const button = (cls, label, id, act) => {
 };
 
 // done, a while ago, a minute more, finish
-export const actsOf = (cook, { mark, extend, finish }) => {
+export const actsOf = (cook, { mark, extend, finish, sheet }) => {
   const move = nextOf(cook);
   const acts = el("div", "h-acts");
   const left = el("div", "b-col");
@@ -134,6 +140,7 @@ export const actsOf = (cook, { mark, extend, finish }) => {
       button("b-side", t("finish and log"), "finish", finish),
     );
   }
+  right.append(button("b-side", t("check · what happened"), "open-sheet", sheet));
   acts.append(left, right);
   return acts;
 };

@@ -3,6 +3,7 @@
 import { laid, nextOf, planned } from "./fold.js";
 import { actsOf, heroOf, nothing, probeCore } from "./hero.js";
 import { Queue } from "./queue.js";
+import { Sheet } from "./sheet.js";
 import { beep, el, named, pieces, uuid } from "./words.js";
 import { clockOf, span, t, temp } from "../ui/said.js";
 
@@ -91,6 +92,7 @@ const queue = new Queue(board.dataset.kitchen, board.dataset.events, csrf, {
     connected(true);
     if (events.some((e) => e.kind === "finish")) location.href = board.dataset.log;
     else fetchState();
+    sheet.taken(events);
   },
 });
 
@@ -109,6 +111,8 @@ const push = (event) => {
   queue.put(full);
   render();
 };
+
+const sheet = new Sheet(document.getElementById("sheet"), board.dataset.sheet, push);
 
 const take = (fresh) => {
   state = fresh;
@@ -182,7 +186,7 @@ const rowOf = (cook, current) => {
 const render = () => {
   const cooks = laid(state.cooks, queue.unseen).filter((c) => !c.finished);
   const key = JSON.stringify([
-    cooks.map((c) => [c.id, c.next, c.lastReading, c.learned, c.moves.map((m) => m.done || m.due)]),
+    cooks.map((c) => [c.id, c.next, c.lastReading, c.learned, c.truth, c.moves.map((m) => m.done || m.due)]),
     chosen,
     queue.waiting.length,
   ]);
@@ -218,6 +222,7 @@ const drawHero = (cook) => {
     actsOf(cook, {
       mark,
       extend: () => push({ cook: cook.id, kind: "extend", seconds: 60 }),
+      sheet: () => sheet.open(cook.id),
       finish: () => {
         if (confirm(t("End this cook now and write its record?"))) finish();
       },

@@ -1,0 +1,202 @@
+"""The sheet of a piece on the line: how it is checked, what happened to it, and what it is now."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from django.http import HttpResponse
+from django.shortcuts import get_object_or_404, render
+from django.utils.translation import gettext as _
+from django.views.decorators.http import require_GET
+
+from ember_core.book.foods import food_row
+from ember_core.errors import EmberError
+from ember_core.line.fold import CHECK, EXTEND, MOVE, CookState
+from ember_core.line.fold import Event as CoreEvent
+from ember_core.plan.stages import HEAT_KINDS
+from ember_core.running.checks import THERMOMETER, checks, checks_for
+from ember_core.running.history import STORED_BY, TURNS, Running, running
+from ember_core.running.state import replay
+from ember_core.wording.message import N_
+from ember_web.line.adapters import moment, state_of
+from ember_web.line.clock import kitchen_time
+from ember_web.line.models import Cook
+from ember_web.line.queries import readings_of
+from ember_web.line.truth import MEMBERS, said_of, told
+from ember_web.tenancy.access import RANK, KitchenRequest, in_kitchen
+from ember_web.tenancy.voice import current, tell
+from ember_web.ui.computing import Busy, solver
+
+HAPPENINGS = {
+    "medium": N_("heat is now"), "off": N_("burner off"), "turn": N_("turned once more"), "baste": N_("basted for"), "door": N_("door open for"),
+    "stage": N_("put into"), "heat": N_("burner is now"),
+}  # fmt: skip
+
+
+def _state(document: dict[str, Any]) -> tuple[Running, dict[str, Any]]:
+    asked = running(document)
+    return asked, said_of(replay(asked, members=MEMBERS, threads=1), 0.0)
+
+
+@in_kitchen()
+@require_GET
+def sheet(request: KitchenRequest, cook: str) -> HttpResponse:
+    """Its checks and what can have happened to it, with the verdict of this moment; alone, or as the page of a board without scripts."""
+    kitchen = request.kitchen
+    found = get_object_or_404(Cook.objects.select_related("probe"), kitchen=kitchen, public_id=cook)
+    state = state_of(found)
+    now = kitchen_time(kitchen).timestamp()
+    start = state.started or found.created_at.timestamp()
+    rows = readings_of(found)
+    document = told(found.document, state, now, [r.measured_at.timestamp() for r in rows], [r.core_c for r in rows])
+    truth: dict[str, Any] | None = None
+    why, asked = "", None
+    try:
+        asked, truth = solver.run(_state, document)
+    except EmberError as error:
+        why = current().say(error.message)
+        if not isinstance(error, Busy):
+            why = tell("It goes on by its plan: {why}", why=why)
+    family = (
+        (food_row(found.document["piece"].get("food")) or {}).get("targets")
+        if found.document["piece"].get("food")
+        else None
+    )
+    known = checks_for(family)
+    context = {
+        "cook": found,
+        "truth": truth,
+        "why": why,
+        "peak": None if truth is None else truth["peak"],
+        "next_at": None if truth is None or truth["next"] is None else moment(start + truth["next"]["at"] / 1000.0),
+        "past_s": None if truth is None or truth["past"] is None else truth["past"] / 1000.0 - document["now_s"],
+        "checks": [
+            {"id": c.id, "name": c.name, "how": c.how, "answers": c.answers, "best": truth is not None and truth["ask"] is not None and truth["ask"]["id"] == c.id}
+            for c in known.values()
+            if c.id != THERMOMETER
+        ],
+        "thermometer": known.get(THERMOMETER),
+        "read_it": truth is not None and truth["ask"] is not None and truth["ask"]["id"] == THERMOMETER,
+        "happenings": _can_happen(asked),
+        "back": _back(asked),
+        "history": [_line(found, state, e, start) for e in reversed(state.live) if e.kind in {MOVE, EXTEND, CHECK, *HAPPENINGS}],
+        "degrees": current().units.sign("temp"),
+        "can_write": RANK[request.role] >= RANK["cook"] and not found.finished,
+    }  # fmt: skip
+    part = request.headers.get("X-Sheet") == "1"
+    return render(request, "line/_sheet.html" if part else "line/sheet.html", context)
+
+
+def _can_happen(asked: Running | None) -> list[str]:
+    """What can be said of the stage under way."""
+    if asked is None or asked.current is None:
+        return []
+    stage = asked.plan.document["stages"][asked.current]
+    kind = stage["kind"]
+    out = []
+    if "medium_c" in stage or any("medium_c" in f for f in stage.get("faces", {}).values()):
+        out.append("medium")
+    if kind in STORED_BY and kind in HEAT_KINDS and asked.plan.document["piece"].get("mass_g"):
+        out.append("off")
+    if kind in TURNS and stage.get("faces"):
+        out.append("turn")
+    if kind == "pan" and stage.get("faces"):
+        out.append("baste")
+    if stage.get("store", {}).get("kind") in {"oven", "cabinet"}:
+        out.append("door")
+    return out
+
+
+def _back(asked: Running | None) -> dict[str, Any] | None:
+    """The heat that a piece off the heat can go back into: its kind, °C and what it is for, °C; None: it is on heat, or had none."""
+    if asked is None or asked.current is None or asked.plan.stages[asked.current].kind in HEAT_KINDS:
+        return None
+    heats = [
+        i
+        for i in range(asked.current)
+        if asked.plan.stages[i].kind in HEAT_KINDS and asked.plan.stages[i].kind != "torch"
+    ]
+    if not heats:
+        return None
+    stage = asked.plan.document["stages"][heats[-1]]
+    faces = [f["medium_c"] for f in stage.get("faces", {}).values() if "medium_c" in f]
+    medium = stage.get("medium_c", faces[0] if faces else None)
+    return None if medium is None else {"kind": stage["kind"], "medium_c": medium, "target_c": asked.planned.target_c}
+
+
+def _line(cook: Cook, state: CookState, event: CoreEvent, start: float) -> dict[str, Any]:
+    """An event of the history in words, with the moment it was."""
+    known = checks()
+    payload = event.payload
+    if event.kind == MOVE:
+        words = next((current().say(m["verb"]) for m in cook.moves if m["id"] == event.move), event.move)
+    elif event.kind == EXTEND:
+        words = tell("{minutes:.0f} min more", minutes=event.seconds / 60.0)
+    elif event.kind == CHECK:
+        kind = known[str(payload["check"])]
+        value = (
+            current().units.shown("temp", payload["core_c"], 1)
+            if "core_c" in payload
+            else _(str(payload.get("answer", "")))
+        )
+        words = f"{current().say(kind.name)}: {value}"
+    else:
+        words = current().say(HAPPENINGS[event.kind])
+        if "medium_c" in payload:
+            words += " " + current().units.shown("temp", payload["medium_c"], 0)
+        if "stage" in payload:
+            words += " " + _(str(payload["stage"]["kind"]))
+    return {"id": event.id, "words": words, "at": moment(event.at), "kind": event.kind}
+
+
+FRIDGE_C, FRIDGE_MIN, BACK_MIN = 4.0, 60.0, 60.0
+
+
+def form_event(request: KitchenRequest, cook: Cook) -> dict[str, Any]:
+    """What a form of the sheet says of an event, in SI; quantities come in the reader's unit."""
+    post = request.POST
+    kind = post.get("kind", "")
+    out: dict[str, Any] = {}
+    if kind == CHECK:
+        check, _bar, answer = post.get("said", "").partition("|")
+        out = {"check": check, "answer": answer, "width": post.get("width", "untrained")}
+    for name in ("core_c", "medium_c"):
+        if post.get(name):
+            out[name] = _degrees(post[name])
+    if kind in {"baste", "door"}:
+        out["seconds"] = _number(post.get("seconds", ""))
+    if kind == "stage":
+        out["stage"] = _stage(request, cook)
+    return out
+
+
+def _number(text: str) -> float | str:
+    try:
+        return float(text.replace(",", "."))
+    except ValueError:
+        return text
+
+
+def _degrees(text: str) -> float | str:
+    try:
+        return float(current().units.read("temp", text))
+    except ValueError:
+        return text
+
+
+def _stage(request: KitchenRequest, cook: Cook) -> dict[str, Any]:
+    """The stage that a form's button means: back into its heat until its target, or into the refrigerator."""
+    if request.POST.get("cold"):
+        return {"kind": "chill", "medium_c": FRIDGE_C, "minutes": FRIDGE_MIN}
+    state = state_of(cook)
+    asked = running(told(cook.document, state, kitchen_time(request.kitchen).timestamp()))
+    last = [
+        s
+        for s, spec in zip(asked.plan.document["stages"][: asked.current], asked.plan.stages, strict=False)
+        if spec.kind in HEAT_KINDS
+    ]
+    if not last:
+        return {}
+    heat = {k: v for k, v in last[-1].items() if k not in {"until", "portion"}} | {"minutes": BACK_MIN}
+    target = asked.planned.target_c
+    return heat | ({"until": {"peak_core_c": target}} if target is not None else {})

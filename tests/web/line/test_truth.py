@@ -1,0 +1,229 @@
+"""What happened to a piece on the line: taken or refused by name, felt on the board, shown on its sheet, kept in its record."""
+
+from __future__ import annotations
+
+import json
+import re
+from datetime import timedelta
+
+import pytest
+
+from ember_core.errors import InputError
+from ember_core.line.fold import fold
+from ember_web.line.adapters import core_event, state_of
+from ember_web.line.live import forget_boards
+from ember_web.line.models import Cook, Event
+from ember_web.line.truth import teller, told, words_of_odds
+from ember_web.logbook.models import Record
+from ember_web.tenancy.models import Kitchen
+from tests.web.line.test_line import event, send
+
+pytestmark = pytest.mark.django_db
+
+
+@pytest.fixture(autouse=True)
+def fresh():
+    """Boards of their own."""
+    forget_boards()
+    yield
+    teller.settle()
+    forget_boards()
+
+
+def later(kitchen, **more):
+    """The kitchen's clock moves on."""
+    Kitchen.objects.filter(pk=kitchen.pk).update(clock_kitchen=kitchen.clock_kitchen + timedelta(**more))
+    kitchen.refresh_from_db()
+
+
+def shown(client, cook):
+    """What the board has of the cook once it was replayed."""
+    for _ in range(2):
+        reply = client.get("/k/hut/line/state/").json()
+        teller.settle()
+        forget_tick()
+    return next(c for c in reply["cooks"] if c["id"] == cook.public_id)
+
+
+def forget_tick():
+    """The board is asked anew at once."""
+    from ember_web.line import live
+
+    for board in live._boards.values():
+        board.built = -1e9
+
+
+def test_as_planned_nothing_is_replayed(kitchen, cook, as_):
+    assert shown(as_("cook"), cook)["truth"] is None
+
+
+def test_a_check_brings_the_verdict_to_the_board(kitchen, cook, as_):
+    client = as_("cook")
+    later(kitchen, minutes=2)
+    answer = send(client, event(kitchen, cook, "check", check="tester", answer="cold", width="trained"))[0]
+    assert answer["status"] == "taken"
+    found = shown(client, cook)["truth"]
+    assert "now" in found["word"]
+    assert found["next"]["move"].startswith("m")
+    assert found["ask"]["id"] in {"tester", "touch", "juices", "cut", "thermometer"}
+
+
+@pytest.mark.parametrize("hot", [120, 260])
+def test_another_heat_moves_the_next_move(kitchen, cook, as_, hot):
+    """The due time is that of the replay: later in a cooler pan, sooner in a hotter one."""
+    client = as_("cook")
+    moves = state_of(cook).moves
+    later(kitchen, seconds=moves[1].offset_s)
+    send(client, event(kitchen, cook, move="m1"))
+    later(kitchen, seconds=10)
+    before = shown(client, cook)
+    assert send(client, event(kitchen, cook, "medium", medium_c=hot, face="b"))[0]["status"] == "taken"
+    after = shown(client, cook)
+    due = [c["moves"][c["next"]]["due"] for c in (before, after)]
+    assert (due[1] > due[0]) is (hot == 120)
+    assert after["truth"]["next"]["at"] == due[1]
+
+
+def test_a_late_pull_is_said(kitchen, cook, as_):
+    """Pulled minutes late: the board says what it will reach."""
+    client = as_("cook")
+    moves = state_of(cook).moves
+    later(kitchen, seconds=moves[1].offset_s)
+    send(client, event(kitchen, cook, move="m1"))
+    later(kitchen, seconds=moves[2].offset_s - moves[1].offset_s + 300)
+    send(client, event(kitchen, cook, move="m2"))
+    said = " ".join(shown(client, cook)["truth"]["said"])
+    assert re.search(r"It will reach \d+", said)
+
+
+@pytest.mark.parametrize(
+    ("kind", "more", "says"),
+    [
+        ("medium", {}, "lacks medium_c"), ("medium", {"medium_c": "hot"}, "medium_c must be"), ("medium", {"medium_c": 900}, "at most"),
+        ("door", {"seconds": 20}, "oven or a cabinet"), ("check", {"check": "lick", "answer": "good"}, "choose one of"), ("check", {"check": "tester"}, "lacks answer"),
+        ("stage", {"stage": {"kind": "oven", "minutes": 4}}, "medium_c"), ("stage", {"stage": 7}, "must be"), ("baste", {}, "lacks seconds"),
+        ("heat", {}, "power_w or set_c"), ("check", {"check": "thermometer"}, "core_c"),
+    ],
+)  # fmt: skip
+def test_what_cannot_have_happened_is_refused_by_name(kitchen, cook, as_, kind, more, says):
+    answer = send(as_("cook"), event(kitchen, cook, kind, **more))[0]
+    assert answer["status"] == "refused"
+    assert says in answer["message"]
+    assert not Event.objects.filter(kind=kind).exists()
+
+
+def test_an_answer_that_is_none_is_refused(kitchen, cook, as_):
+    """Of a known check, too: it would be believed otherwise."""
+    later(kitchen, minutes=1)
+    answer = send(as_("cook"), event(kitchen, cook, "check", check="tester", answer="blue"))[0]
+    assert answer["status"] == "refused"
+    assert "lukewarm" in answer["message"]
+
+
+def test_the_sheet_is_a_page_of_its_own(kitchen, cook, as_):
+    """Without scripts: the verdict, the checks, what can have happened; an answer by its form; taken back again."""
+    client = as_("cook")
+    later(kitchen, minutes=1)
+    address = f"/k/hut/line/{cook.public_id}/sheet/"
+    page = client.get(address).content.decode()
+    assert "metal tester to the lip" in page
+    assert "would tell most" in page
+    reply = client.post(
+        f"/k/hut/line/{cook.public_id}/do/",
+        {"kind": "check", "said": "tester|cold", "width": "trained", "then": "sheet"},
+    )
+    assert reply.url == address
+    assert Event.objects.get(kind="check").payload == {"check": "tester", "answer": "cold", "width": "trained"}
+    page = client.get(address).content.decode()
+    assert "metal tester to the lip: cold" in page
+    undo = re.search(r'name="supersedes" value="([^"]+)"', page)[1]
+    client.post(f"/k/hut/line/{cook.public_id}/do/", {"kind": "undo", "supersedes": undo, "then": "sheet"})
+    assert "lip: cold" not in client.get(address).content.decode()
+    assert client.get(address, headers={"X-Sheet": "1"}).content.decode().startswith("\n<div")
+    assert as_("viewer").get(address).status_code == 200
+    assert 'name="said"' not in as_("viewer").get(address).content.decode()
+
+
+def test_put_back_on_by_the_sheet(kitchen, cook, as_):
+    """Pulled too soon: it goes back into its heat until its target, and rests again after."""
+    client = as_("cook")
+    moves = state_of(cook).moves
+    later(kitchen, seconds=moves[1].offset_s)
+    send(client, event(kitchen, cook, move="m1"))
+    later(kitchen, seconds=60)
+    send(client, event(kitchen, cook, move="m2"))
+    later(kitchen, seconds=60)
+    page = client.get(f"/k/hut/line/{cook.public_id}/sheet/").content.decode()
+    assert "back on" in page
+    assert "It will reach only" in page
+    client.post(f"/k/hut/line/{cook.public_id}/do/", {"kind": "stage", "back": "1"})
+    taken = Event.objects.get(kind="stage").payload["stage"]
+    assert taken["kind"] == "pan"
+    assert "peak_core_c" in taken["until"]
+    later(kitchen, seconds=5)
+    found = shown(client, cook)["truth"]
+    assert found["next"]["kind"] == "pull"
+    assert found["peak"]["core_c"] == pytest.approx(cook.document["target"]["core_c"], abs=0.5)
+
+
+def test_the_record_keeps_it_and_a_changed_heat_is_not_as_planned(kitchen, cook, as_):
+    """A rule that hangs on what was computed is not met by a plan whose heat was changed: no wrong *met*."""
+    from ember_web.logbook.actions.write_record import as_planned
+
+    client = as_("cook")
+    later(kitchen, minutes=1)
+    send(
+        client,
+        event(kitchen, cook, "medium", medium_c=60, face="a"),
+        event(kitchen, cook, "check", check="touch", answer="soft"),
+    )
+    state = state_of(Cook.objects.get())
+    result = {"rule": {"met_at_s": 10.0}, "stages": [{"start_s": 0.0, "end_s": 10.0}]}
+    done = list(state.moves)
+    for i, m in enumerate(done):
+        m.done = 100.0 * i
+    assert as_planned(done, result)
+    assert not as_planned(done, result, state.happened())
+    send(client, event(kitchen, cook, "finish"))
+    kept = Record.objects.get().document["happened"]
+    assert [e["kind"] for e in kept] == ["medium", "check"]
+    assert kept[0]["medium_c"] == 60
+
+
+def test_a_history_is_told_as_the_open_format(kitchen, cook, as_):
+    """Moves in their order, undone ones left out, a move behind a later one left out; JSON that the command line takes."""
+    from ember_core.running.history import loads
+
+    state = fold(
+        [core_event(*row) for row in [
+            ("s", "start", {}, None, kitchen.now()), ("a", "move", {"move": "m2"}, None, kitchen.now() + timedelta(seconds=100)),
+            ("b", "move", {"move": "m1"}, None, kitchen.now() + timedelta(seconds=200)),
+            ("c", "medium", {"medium_c": 90}, None, kitchen.now() + timedelta(seconds=50)),
+            ("d", "undo", {}, "c", kitchen.now() + timedelta(seconds=60)),
+        ]],
+        cook.moves,
+    )  # fmt: skip
+    document = told(cook.document, state, kitchen.now().timestamp() + 300)
+    assert [e["kind"] for e in document["events"]] == ["start", "move"]
+    assert document["events"][1]["move"] == "m2"
+    assert loads(json.dumps(document)).now_s == pytest.approx(300, abs=1)
+
+
+@pytest.mark.parametrize(
+    ("odds", "said"), [(0.99, "as good as sure"), (0.8, "4 in 5"), (0.5, "1 in 2"), (0.34, "1 in 3"), (0.9, "9 in 10")]
+)
+def test_odds_as_cooks_say_them(odds, said):
+    assert said in words_of_odds("medium rare", odds)
+
+
+def test_a_cook_that_cannot_be_replayed_goes_on_by_its_plan(kitchen, cook, as_, monkeypatch):
+    client = as_("cook")
+    later(kitchen, minutes=1)
+
+    def refused(_document):
+        raise InputError("no")
+
+    monkeypatch.setattr("ember_web.line.truth.running", refused)
+    monkeypatch.setattr("ember_web.line.actions.take_events.usable", lambda *_: None)
+    send(client, event(kitchen, cook, "check", check="tester", answer="cold"))
+    assert shown(client, cook)["truth"] is None
