@@ -10,10 +10,13 @@ from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Any
 
+from ember_core.plan.stages import HEAT_KINDS
+
 START, MOVE, EXTEND, NOTE, UNDO, FINISH = "start", "move", "extend", "note", "undo", "finish"
 CHECK = "check"
 # what happened to a piece besides its moves: see :mod:`ember_core.running.history`
-HAPPENED = ("medium", "heat", "off", "turn", "baste", "door", "stage")
+STAGE = "stage"
+HAPPENED = ("medium", "heat", "off", "turn", "baste", "door", STAGE)
 KINDS = (START, MOVE, EXTEND, NOTE, UNDO, FINISH, CHECK, *HAPPENED)
 
 
@@ -63,6 +66,12 @@ class CookState:
         return [(i, m.done) for i, m in enumerate(self.moves) if m.done is not None]
 
 
+def _heats(event: Event) -> bool:
+    """Whether a stage that the plan does not have is one of heat."""
+    stage = event.payload.get("stage")
+    return isinstance(stage, Mapping) and stage.get("kind") in HEAT_KINDS
+
+
 def fold(events: Iterable[Event], moves: Sequence[Mapping[str, Any]]) -> CookState:
     """Fold events over the planned moves (each with ``id`` and ``offset_s``).
 
@@ -94,6 +103,15 @@ def fold(events: Iterable[Event], moves: Sequence[Mapping[str, Any]]) -> CookSta
             anchor, base, extra = event.at, move.offset_s, 0.0
         elif event.kind == EXTEND:
             extra += event.seconds
+        elif event.kind == STAGE and _heats(event):
+            pulled = next(
+                (i for i, m in enumerate(state.moves) if m.done is not None and moves[i].get("kind") == "pull"), None
+            )
+            if pulled is not None:  # back on the heat: it is pulled once more, and what came after is still to come
+                for m in state.moves[pulled:]:
+                    m.done, m.event = None, ""
+                longest = 60.0 * float(event.payload["stage"].get("minutes", 0.0))
+                anchor, base, extra = event.at, state.moves[pulled].offset_s - longest, 0.0
         elif event.kind == NOTE:
             state.notes.append(event.text)
         elif event.kind == FINISH and state.finished is None:

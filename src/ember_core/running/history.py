@@ -234,6 +234,7 @@ class _Told:
             then = planned if again else planned + 1
         self._close(at)
         self.extra = 0.0
+        self.begun = {i for i in self.begun if i < then}  # what follows it may be done once more
         self.now = _Stretch(at, stage, -1, at, then)
         self._check_stage(stage, f"{path}/stage")
         self.now.planned = -1

@@ -10,9 +10,10 @@ from dataclasses import dataclass
 from typing import Any
 
 from ember_core.errors import EmberError
-from ember_core.line.fold import CHECK, EXTEND, FINISH, HAPPENED, MOVE, START, CookState
+from ember_core.line.fold import CHECK, EXTEND, FINISH, HAPPENED, MOVE, STAGE, START, CookState
 from ember_core.line.fold import Event as CoreEvent
 from ember_core.plan.finding import Level
+from ember_core.plan.stages import HEAT_KINDS
 from ember_core.running.checks import checks
 from ember_core.running.history import FORMAT, Running, running
 from ember_core.running.state import State, replay
@@ -47,6 +48,12 @@ def told(
             events.append({"at_s": at, "kind": FINISH})
         elif e.kind == CHECK or e.kind in HAPPENED:
             events.append({"at_s": at, "kind": e.kind, **e.payload})
+            if (
+                e.kind == STAGE
+                and e.payload["stage"].get("kind") in HEAT_KINDS
+                and document["stages"][furthest]["kind"] not in HEAT_KINDS
+            ):
+                furthest -= 1  # back on the heat: it is pulled once more
     now_s = max(now - start, *(e["at_s"] for e in events))
     read = [
         {"t_s": t - start, "core_c": c} for t, c in list(zip(times, cores, strict=True))[-READINGS:] if 0.0 <= t - start <= now_s
@@ -90,6 +97,8 @@ def said_of(state: State, start: float) -> dict[str, Any]:
 
 def words_of_odds(word: str, odds: float) -> Message:
     """A verdict with its odds as a cook says them: *medium rare now, 4 in 5*."""
+    if odds >= SURE and str(word).startswith("not yet "):
+        return say(word)
     if odds >= SURE:
         return say("{word} now, as good as sure", word=say(word))
     n, d = min(((n, d) for d in (2, 3, 4, 5, 10) for n in range(1, d)), key=lambda f: (abs(f[0] / f[1] - odds) > 0.04, f[1], abs(f[0] / f[1] - odds)))  # fmt: skip

@@ -53,8 +53,10 @@ export const nothing = (plans) => {
 const coreLine = (cook, move, probe) => {
   const line = el("p", "h-core");
   const toGo = move && move.core !== null ? move.core : cook.target;
-  const first = el("span", "core-now", probe !== null ? temp(probe) : "–");
-  const silent = cook.probe ? t("by the plan; probe silent") : t("by the plan; no probe");
+  const real = cook.truth; // what was done to it tells more than its plan
+  const first = el("span", "core-now", probe !== null ? temp(probe) : real ? `≈ ${temp(real.core)}` : "–");
+  const planned = cook.probe ? t("by the plan; probe silent") : t("by the plan; no probe");
+  const silent = real ? t("by what was done") : planned;
   const beside = el("small", "", probe !== null ? t("plan {core}", { core: "–" }) : silent);
   line.append(first, beside);
   if (toGo !== null && toGo !== undefined)
@@ -63,17 +65,18 @@ const coreLine = (cook, move, probe) => {
       el("span", "", temp(toGo)),
       el("small", "", move && move.core !== null ? t("at {verb}", { verb: move.verb.toLowerCase() }) : t("target")),
     );
-  const shown = cook.trace.length
-    ? {
-        cook,
-        at: probe !== null ? beside : first,
-        words: probe !== null ? (c) => t("plan {core}", { core: core(c) }) : (c) => `≈ ${temp(c)}`,
-      }
-    : null;
+  const shown =
+    cook.trace.length && (probe !== null || !real)
+      ? {
+          cook,
+          at: probe !== null ? beside : first,
+          words: probe !== null ? (c) => t("plan {core}", { core: core(c) }) : (c) => `≈ ${temp(c)}`,
+        }
+      : null;
   return [line, shown];
 };
 
-const cueOf = (cook, move, clock) => {
+const cueOf = (cook, move, clock, now) => {
   const cue = el("p", "h-cue", move ? move.cue : t("Finish it to write the record."));
   const by = cook.learned;
   if (by && move && move.kind === "pull")
@@ -86,7 +89,7 @@ const cueOf = (cook, move, clock) => {
     );
   const real = cook.truth;
   if (real?.word) {
-    const past = real.past ? ` · ${t("at this heat past it at {when}", { when: clock.at(real.past) })}` : "";
+    const past = real.past > now ? ` · ${t("at this heat past it at {when}", { when: clock.at(real.past) })}` : "";
     cue.prepend(el("span", "h-learned h-verdict", `${real.word}${past}`));
   }
   for (const words of real?.said || []) cue.append(el("span", "care", words));
@@ -108,7 +111,7 @@ export const heroOf = (cook, { now, rate, clock }) => {
     count,
     line,
     spark(cook),
-    cueOf(cook, move, clock),
+    cueOf(cook, move, clock, now),
   ];
   return [parts, shown];
 };
@@ -121,8 +124,11 @@ const button = (cls, label, id, act) => {
   return b;
 };
 
+// to the sheet of checks and of what happened
+export const sheetButton = (open) => button("b-side h-sheet", t("check · what happened"), "open-sheet", open);
+
 // done, a while ago, a minute more, finish
-export const actsOf = (cook, { mark, extend, finish, sheet }) => {
+export const actsOf = (cook, { mark, extend, finish }) => {
   const move = nextOf(cook);
   const acts = el("div", "h-acts");
   const left = el("div", "b-col");
@@ -140,7 +146,6 @@ export const actsOf = (cook, { mark, extend, finish, sheet }) => {
       button("b-side", t("finish and log"), "finish", finish),
     );
   }
-  right.append(button("b-side", t("check · what happened"), "open-sheet", sheet));
   acts.append(left, right);
   return acts;
 };

@@ -1,7 +1,7 @@
 // Line: drawn from one state document, with the marks of this board laid on it. Countdowns run on the server's clock.
 
 import { laid, nextOf, planned } from "./fold.js";
-import { actsOf, heroOf, nothing, probeCore } from "./hero.js";
+import { actsOf, heroOf, nothing, probeCore, sheetButton } from "./hero.js";
 import { Queue } from "./queue.js";
 import { Sheet } from "./sheet.js";
 import { beep, el, named, pieces, uuid } from "./words.js";
@@ -218,11 +218,11 @@ const drawHero = (cook) => {
     if (!move) finish();
     else push({ cook: cook.id, kind: "move", move: move.id, occurred_at: Math.round(now() - 1000 * ago) });
   };
+  hero.querySelector(".h-piece").append(sheetButton(() => sheet.open(cook.id)));
   hero.append(
     actsOf(cook, {
       mark,
       extend: () => push({ cook: cook.id, kind: "extend", seconds: 60 }),
-      sheet: () => sheet.open(cook.id),
       finish: () => {
         if (confirm(t("End this cook now and write its record?"))) finish();
       },
