@@ -48,11 +48,9 @@ def told(
             events.append({"at_s": at, "kind": FINISH})
         elif e.kind == CHECK or e.kind in HAPPENED:
             events.append({"at_s": at, "kind": e.kind, **e.payload})
-            if (
-                e.kind == STAGE
-                and e.payload["stage"].get("kind") in HEAT_KINDS
-                and document["stages"][furthest]["kind"] not in HEAT_KINDS
-            ):
+            stages, back = document["stages"], e.payload.get("stage")
+            on = e.kind == STAGE and isinstance(back, Mapping) and back.get("kind") in HEAT_KINDS
+            if on and furthest < len(stages) and stages[furthest]["kind"] not in HEAT_KINDS:
                 furthest -= 1  # back on the heat: it is pulled once more
     now_s = max(now - start, *(e["at_s"] for e in events))
     read = [
