@@ -27,6 +27,7 @@ LAYERS = 60
 BLIND = range(50)
 FRESH = range(9000, 9050)
 SNAPSHOTS = 40
+COLD_K = 8.0
 
 
 def cook(food, shape, start, stages, altitude=1850):
@@ -129,10 +130,15 @@ def truths(plan, hiddens):
         now += step
         t.append(now)
         tips.append(pieces.tips_c)
+        if (pieces.temperature @ pieces.volume / pieces.volume.sum()).max() < target - COLD_K:
+            continue  # its middle rises to less than its mean: none gets there yet
         coast, top = copy.deepcopy(pieces), pieces.middle_c
         for _ in range(24):
             coast.advance(stages[-1]["minutes"] * 60 / 24, pull + 1)
-            top = np.maximum(top, coast.middle_c)
+            now_c = coast.middle_c
+            top = np.maximum(top, now_c)
+            if (now_c < top - 0.3).all():
+                break  # past its highest
         peaks.append(top)
         at.append(now)
         if top.min() > target + 1:
