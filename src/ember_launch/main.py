@@ -162,15 +162,17 @@ def set_up(progress: Progress, *, tests: bool = False, database: bool = True, so
         if not setup.python_is_current(tests=tests):
             with progress.step("python"):
                 setup.ensure_python(tests=tests)
+        if debian is not None and debian.done():
+            debian.result()  # what is wrong is told before the solver is compiled
+        if solver and not (setup.kernel_cache() / "warm").exists():
+            with progress.step("solver") as step:
+
+                def tell(share: float) -> None:
+                    step.share = share
+
+                setup.ensure_kernels(tell)
         if debian is not None:
             debian.result()
-    if solver and not (setup.kernel_cache() / "warm").exists():
-        with progress.step("solver") as step:
-
-            def tell(share: float) -> None:
-                step.share = share
-
-            setup.ensure_kernels(tell)
 
 
 def _debian_packages(progress: Progress, database: bool, browser: bool) -> None:
