@@ -10,12 +10,14 @@ import pytest
 
 from ember_core.errors import InputError
 from ember_core.line.fold import fold
+from ember_core.running.checks import checks
 from ember_web.line.adapters import core_event, state_of
+from ember_web.line.hands import LEAST, width_of
 from ember_web.line.live import forget_boards
-from ember_web.line.models import Cook, Event
+from ember_web.line.models import Cook, Event, Reading
 from ember_web.line.truth import teller, told, words_of_odds
 from ember_web.logbook.models import Record
-from ember_web.tenancy.models import Kitchen
+from ember_web.tenancy.models import Kitchen, User
 from tests.web.line.test_line import event, send
 
 pytestmark = pytest.mark.django_db
@@ -222,6 +224,33 @@ def test_a_history_is_told_as_the_open_format(kitchen, cook, as_):
 )
 def test_odds_as_cooks_say_them(odds, said):
     assert said in words_of_odds("medium rare", odds)
+
+
+def test_a_hand_is_as_sure_as_its_confirmed_checks(kitchen, cook, as_):
+    """Answers that a probe bears out narrow a person's width, ones that it does not widen it; too few tell nothing, and another's do not count."""
+    tester, person = checks()["tester"], User.objects.get(username="cook")
+    start = cook.created_at
+    for i in range(30):
+        core = 34.0 + i
+        right = tester.answers[sum(core > c for c in tester.cuts_c)]
+        Reading.objects.create(
+            kitchen=kitchen, probe=cook.probe, core_c=core, sequence=i, measured_at=start + timedelta(seconds=60 * i)
+        )
+        Event.objects.create(
+            kitchen=kitchen, cook=cook, kind="check", payload={"check": "tester", "answer": right, "width": "untrained"}, actor=person,
+            occurred_at=start + timedelta(seconds=60 * i + 5),
+        )  # fmt: skip
+        if i == LEAST - 2:
+            assert width_of(kitchen, person, "tester") is None
+    assert width_of(kitchen, person, "tester") < 0.6 * tester.untrained
+    assert width_of(kitchen, person, "touch") is None
+    assert width_of(kitchen, User.objects.get(username="chef"), "tester") is None
+    later(kitchen, minutes=31)
+    sent = event(kitchen, cook, "check", check="tester", answer="warm", width="own")
+    assert send(as_("cook"), sent)[0]["status"] == "taken"
+    assert Event.objects.get(id=sent["id"]).payload["width"] == width_of(kitchen, person, "tester")
+    Event.objects.filter(kind="check").update(payload={"check": "tester", "answer": "cold", "width": "untrained"})
+    assert width_of(kitchen, person, "tester") > tester.untrained
 
 
 def test_a_cook_that_cannot_be_replayed_goes_on_by_its_plan(kitchen, cook, as_, monkeypatch):

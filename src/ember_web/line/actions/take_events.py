@@ -17,6 +17,7 @@ from ember_core.wording.message import say
 from ember_web.line.adapters import core_event, moment, state_of
 from ember_web.line.clock import kitchen_time
 from ember_web.line.events import EVENT_KEY, id_taken
+from ember_web.line.hands import width_of
 from ember_web.line.models import Cook, Event
 from ember_web.line.queries import LATEST_S
 from ember_web.line.signals import announce, cook_finished
@@ -26,6 +27,7 @@ from ember_web.tenancy.keys import constraint_of
 from ember_web.tenancy.models import Kitchen
 
 EARLIEST = timedelta(days=2)
+OWN = "own"  # the width of whoever checks, learnt
 LONGEST_NOTE = 500
 
 
@@ -154,6 +156,8 @@ def _append(actor: Actor, row: Event, cook_id: str) -> str:
         if begun is not None and row.occurred_at < begun.occurred_at:
             row.occurred_at = begun.occurred_at  # within a cook nothing lies before its start
         if row.kind == CHECK or row.kind in HAPPENED:
+            if row.payload.get("width") == OWN:  # as this person has been, as far as that is known
+                row.payload["width"] = width_of(kitchen, actor.user, str(row.payload.get("check"))) or "untrained"
             _usable(cook, row)
         row.cook, row.actor = cook, actor.user
         row.save(force_insert=True)
