@@ -80,7 +80,8 @@ class Sensor:
 
     def restart(self, cook: dict[str, Any]) -> None:
         """Begin again from the raw piece; used at first and when a past move was changed."""
-        self.piece = Piece(cook["plan"], cook["id"])
+        self.plan = cook["plan"]
+        self.piece = Piece(self.plan, cook["id"])
         self.at = float(cook["started"])
         self.shown = self.piece.core_c
         self.history: list[tuple[float, int | None]] = []
@@ -89,8 +90,8 @@ class Sensor:
         """Advance to ``now`` along the moves really done, and read on the way."""
         stages = stage_at(cook["moves"], now)
         passed = [e for e in stages if e[0] <= self.at]
-        if [e for e in self.history if e[0] <= self.at] != passed:
-            self.restart(cook)  # a move of the past was undone or moved
+        if cook["plan"] != self.plan or [e for e in self.history if e[0] <= self.at] != passed:
+            self.restart(cook)  # a move of the past was undone or moved, or its heat is another
         self.history = stages
         while self.at + 0.5 <= now:
             current = [s for since, s in stages if since <= self.at + 1e-6]

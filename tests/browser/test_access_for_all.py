@@ -22,7 +22,7 @@ PAGES = (
     "plan/list/", "plan/list/?q=zzz", "plan/list/?put_away=1", "plan/import/", "log/", "book/", "book/ways/", "book/time/",
     "book/cuts/bavette/", "book/ways/hot-pan-basted/", "book/change/way/hot-pan-basted/", "book/change/cut/bavette/", "book/import/", "book/foods/new/", "book/foods/", "book/doneness/", "book/rules/",
     "kitchen/", "preferences/", "eggs/", "eggs/?mass_g=3000",
-    "eggs/breakfast/", "eggs/open/scrambled/",
+    "eggs/breakfast/", "eggs/open/fried/", "eggs/open/custard/",
 )  # fmt: skip
 
 

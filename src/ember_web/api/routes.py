@@ -18,6 +18,7 @@ from ember_web.line.actions.take_readings import BATCH, SentReading, take_readin
 from ember_web.line.adapters import state_of
 from ember_web.line.models import HubToken, Probe
 from ember_web.line.queries import running
+from ember_web.line.truth import as_done
 from ember_web.tenancy.actor import Actor
 from ember_web.tenancy.models import Kitchen
 
@@ -103,23 +104,15 @@ def list_probes(request: HttpRequest) -> Any:
 
 @api.get("/line", summary="What is on the line, for a simulated kitchen")
 def on_the_line(request: HttpRequest) -> Any:
-    """Running cooks with a probe: the plan, and when each move was really done."""
+    """Running cooks with a probe: the plan as it really is done, and when each move was."""
     kitchen: Kitchen = request.auth  # type: ignore[attr-defined]
     cooks = []
     for cook in running(kitchen):
         state = state_of(cook)
         if cook.probe is None or state.started is None:
             continue
+        plan, moves = as_done(cook.document, state, cook.moves)
         cooks.append(
-            {
-                "id": cook.public_id,
-                "probe": cook.probe.name,
-                "plan": cook.document,
-                "started": state.started,
-                "moves": [
-                    {"stage": raw["stage"], "offset_s": m.offset_s, "done": m.done}
-                    for m, raw in zip(state.moves, cook.moves, strict=True)
-                ],
-            }
+            {"id": cook.public_id, "probe": cook.probe.name, "plan": plan, "started": state.started, "moves": moves}
         )
     return {"cooks": cooks, "now": kitchen.now().timestamp(), "rate": kitchen.clock_rate}

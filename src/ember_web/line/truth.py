@@ -59,6 +59,43 @@ def told(
     return {"format": FORMAT, "plan": dict(document), "now_s": now_s, "events": events, "readings": read}
 
 
+def as_done(
+    document: Mapping[str, Any], state: CookState, moves: Sequence[Mapping[str, Any]]
+) -> tuple[Mapping[str, Any], list[dict[str, Any]]]:
+    """The plan of what really is done to a cook, and when each of its stages began, for who simulates its piece; s since 1970.
+
+    It changes with what happens, not with the time: what is under way is parted where the last thing happened.
+
+    Parameters
+    ----------
+    document : dict
+        Its plan.
+    state : CookState
+    moves : sequence of dict
+        Its planned moves, with the ``stage`` that each begins.
+    """
+    happened = state.happened()
+    start = state.started or 0.0
+    if happened:
+        try:
+            found = running(told(document, state, max(e.at for e in state.live)))
+        except EmberError:
+            found = None
+        if found is not None:
+            begun, at = [], start
+            for i, stage in enumerate(found.plan.stages):
+                entered = found.current is None or i <= found.current
+                begun.append({"stage": i, "offset_s": at - start, "done": at if entered else None})
+                at += 60.0 * stage.minutes
+            out = [m for m in state.moves if m.done is not None and m.id == f"m{len(document['stages'])}"]
+            begun.append({"stage": None, "offset_s": at - start, "done": out[0].done if out else None})
+            return found.plan.document, begun
+    return document, [
+        {"stage": raw["stage"], "offset_s": m.offset_s, "done": m.done}
+        for m, raw in zip(state.moves, moves, strict=True)
+    ]
+
+
 def usable(document: Mapping[str, Any], state: CookState, event: CoreEvent) -> Running:
     """Whether one more event can be part of a cook's history.
 

@@ -126,7 +126,7 @@ def test_malformed_plans_give_errors_not_tracebacks(path, value):
     assert said is None or (said["message"] and said["code"])
 
 
-@pytest.mark.parametrize("name", ["plan-1", "result-1"])
+@pytest.mark.parametrize("name", ["plan-1", "result-1", "cook-1", "state-1"])
 def test_published_schemas(name):
     """The schemas are valid, published unchanged in docs/formats, and a result keeps to its own."""
     Draft202012Validator.check_schema(schema(name))
@@ -257,10 +257,30 @@ def test_command_line_simulate(tmp_path):
     assert json.loads(refused.stderr.splitlines()[-1])["error"]["path"] == "/piece/shape/thickness_mm"
 
 
+def test_command_line_replay():
+    """One cook, JSON Lines with a refusal among them, and a refusal with its path: an event that cannot be."""
+    cook = {
+        "format": "open-ember.cook/1",
+        "plan": plan_document(),
+        "now_s": 60,
+        "events": [{"at_s": 0, "kind": "start"}],
+    }
+    done = cli("replay", "-", stdin=json.dumps(cook))
+    assert json.loads(done.stdout)["format"] == "open-ember.state/1"
+    bad = json.dumps(cook | {"events": [{"at_s": 0, "kind": "start"}, {"at_s": 9, "kind": "move", "move": "m9"}]})
+    lines = cli("replay", "--lines", "-", stdin=f"{json.dumps(cook)}\n{bad}\n")
+    assert lines.returncode == 1
+    assert [("error" in json.loads(a)) for a in lines.stdout.splitlines()] == [False, True]
+    refused = cli("replay", "-", stdin=bad)
+    assert (refused.returncode, refused.stdout) == (2, "")
+    assert json.loads(refused.stderr.splitlines()[-1])["error"]["path"] == "/events/1/move"
+
+
 @pytest.mark.parametrize(
     "arguments",
     [
         ("judge", "-"),
+        ("replay", "/no/such/file"),
         ("judge", "-", "--rules", "x", "--food", "beef-lean", "--form", "steak"),
         ("simulate", "/no/such/file"),
         ("fly",),

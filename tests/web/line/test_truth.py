@@ -11,6 +11,7 @@ import pytest
 from ember_core.errors import InputError
 from ember_core.line.fold import fold
 from ember_core.running.checks import checks
+from ember_sim.hub import Sensor, Spool
 from ember_web.line.adapters import core_event, state_of
 from ember_web.line.hands import LEAST, width_of
 from ember_web.line.live import forget_boards
@@ -18,6 +19,7 @@ from ember_web.line.models import Cook, Event, Reading
 from ember_web.line.truth import teller, told, words_of_odds
 from ember_web.logbook.models import Record
 from ember_web.tenancy.models import Kitchen, User
+from tests.web.conftest import TOKEN
 from tests.web.line.test_line import event, send
 
 pytestmark = pytest.mark.django_db
@@ -251,6 +253,32 @@ def test_a_hand_is_as_sure_as_its_confirmed_checks(kitchen, cook, as_):
     assert Event.objects.get(id=sent["id"]).payload["width"] == width_of(kitchen, person, "tester")
     Event.objects.filter(kind="check").update(payload={"check": "tester", "answer": "cold", "width": "untrained"})
     assert width_of(kitchen, person, "tester") > tester.untrained
+
+
+def test_the_simulated_kitchen_does_what_was_done(kitchen, cook, as_, client):
+    """It is told the plan as it really is: a piece in a cooler pan stays behind; the same answer until something happens again."""
+    line = lambda: client.get("/api/v1/line", headers={"Authorization": f"Bearer {TOKEN}"}).json()["cooks"][0]  # noqa: E731
+    later(kitchen, seconds=60)
+    assert line()["plan"] == cook.document
+    send(as_("cook"), event(kitchen, cook, "medium", medium_c=90, face="a"))
+    told_now = line()
+    later(kitchen, seconds=30)
+    assert line()["plan"] == told_now["plan"]
+    assert [m["done"] is not None for m in told_now["moves"][:3]] == [True, True, False]
+    assert told_now["plan"]["stages"][1]["faces"]["a"]["medium_c"] == 90
+    cores = []
+    for one in (
+        told_now,
+        {**told_now, "plan": cook.document, "moves": [{"stage": 0, "offset_s": 0.0, "done": told_now["started"]}]},
+    ):
+        spool = Spool(":memory:")
+        sensor = Sensor(one)
+        sensor.follow(one, told_now["started"] + 400.0, spool)
+        cores.append(sensor.piece.core_c)
+    assert cores[0] < cores[1] - 1.0
+    changed = {**told_now, "plan": cook.document}
+    sensor.follow(changed, told_now["started"] + 401.0, spool)
+    assert sensor.plan == cook.document
 
 
 def test_a_cook_that_cannot_be_replayed_goes_on_by_its_plan(kitchen, cook, as_, monkeypatch):
