@@ -14,10 +14,11 @@ from ember_core.plan.stages import HEAT_KINDS
 
 START, MOVE, EXTEND, NOTE, UNDO, FINISH = "start", "move", "extend", "note", "undo", "finish"
 CHECK = "check"
+PROBE = "probe"  # what the cook says of it: out, back, right
 # what happened to a piece besides its moves: see :mod:`ember_core.running.history`
 STAGE = "stage"
 HAPPENED = ("medium", "heat", "off", "turn", "baste", "door", STAGE)
-KINDS = (START, MOVE, EXTEND, NOTE, UNDO, FINISH, CHECK, *HAPPENED)
+KINDS = (START, MOVE, EXTEND, NOTE, UNDO, FINISH, CHECK, PROBE, *HAPPENED)
 
 
 @dataclass(frozen=True)
@@ -120,5 +121,5 @@ def fold(events: Iterable[Event], moves: Sequence[Mapping[str, Any]]) -> CookSta
         move.due = move.done if move.done is not None else anchor + (move.offset_s - base) + extra
     state.next = next((i for i, m in enumerate(state.moves) if m.done is None), None)
     state.live = live
-    state.last_event = next((e.id for e in reversed(live) if e.kind in {MOVE, EXTEND, CHECK, *HAPPENED}), "")
+    state.last_event = next((e.id for e in reversed(live) if e.kind in {MOVE, EXTEND, CHECK, PROBE, *HAPPENED}), "")
     return state

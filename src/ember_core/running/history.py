@@ -32,12 +32,13 @@ START, MOVE, MEDIUM, HEAT, OFF, TURN, BASTE, DOOR, STAGE = (
     "door",
     "stage",
 )
-EXTEND, CHECK, NOTE, FINISH = "extend", "check", "note", "finish"
+EXTEND, CHECK, NOTE, FINISH, PROBE = "extend", "check", "note", "finish", "probe"
+OUT, RIGHT, BACK = "out", "right", "back"
 # what each kind of event takes beside at_s and kind; the first names are needed
 TAKES = {
     START: ((), ()), MOVE: (("move",), ()), MEDIUM: (("medium_c",), ("face",)), HEAT: ((), ("power_w", "set_c")), OFF: ((), ()), TURN: ((), ()),
     BASTE: (("seconds",), ("medium_c",)), DOOR: (("seconds",), ()), STAGE: (("stage",), ("then",)), EXTEND: (("seconds",), ()),
-    CHECK: (("check",), ("answer", "core_c", "width")), NOTE: ((), ("text",)), FINISH: ((), ()),
+    CHECK: (("check",), ("answer", "core_c", "width")), NOTE: ((), ("text",)), FINISH: ((), ()), PROBE: (("is",), ()),
 }  # fmt: skip
 SHORTEST_S = 0.05  # what is shorter never was
 STORED_BY = {of: kind for kind, row in stores().items() for of in row["of"]}
@@ -175,11 +176,12 @@ class _Told:
         self.extra = 0.0
         self.begun: set[int] = set()
         self.checks: list[Checked] = []
+        self.probe: list[tuple[float, str]] = []
 
     def take(self, event: Mapping[str, Any], path: str) -> None:
         """Take one event."""
         kind, at = event["kind"], float(event["at_s"])
-        if self.ended is not None and kind not in {NOTE, CHECK, FINISH}:
+        if self.ended is not None and kind not in {NOTE, CHECK, FINISH, PROBE}:
             raise InputError(say("It was served before; nothing happens to it any more."), path=path, code="finished")
         if kind == START:
             self._begin(0, at)
@@ -194,6 +196,8 @@ class _Told:
         elif kind == FINISH:
             self._close(at)
             self.ended = at if self.ended is None else self.ended
+        elif kind == PROBE:
+            self.probe.append((at, event["is"]))
         elif kind != NOTE:
             self._changed(kind, event, at, path)
 
@@ -357,7 +361,9 @@ class _Told:
         if under_way is not None and current is not None and _in_turns(under_way) and _waits(stages[current]):
             plan = self._as_a_whole(plan, made, current, now - begun, now - under_way.start_s)
         readings = sorted(
-            (float(r["t_s"]) - begun, float(r["core_c"])) for r in document.get("readings", ()) if r["t_s"] <= now
+            (float(r["t_s"]) - begun, float(r["core_c"]))
+            for r in document.get("readings", ())
+            if r["t_s"] <= now and not is_out(self.probe, r["t_s"])
         )
         medium = sorted(
             (float(r["t_s"]) - begun, float(r["medium_c"]))
@@ -378,6 +384,12 @@ class _Told:
             "minutes": (elapsed + LEAST_REST_S) / 60.0
         }
         return _made(made | {"stages": stages})
+
+
+def is_out(said: Sequence[tuple[float, str]], at_s: float) -> bool:
+    """Whether a probe was out of its piece at a time, by what was said of it (s, and ``out``, ``back`` or ``right``, in order of time)."""
+    last = [what for at, what in said if at <= at_s]
+    return bool(last) and last[-1] == OUT
 
 
 def _made(document: dict[str, Any]) -> Plan:

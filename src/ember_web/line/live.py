@@ -16,8 +16,13 @@ from typing import Any
 
 import numpy as np
 
-from ember_core.line.fold import CHECK, HAPPENED, CookState, MoveState, fold
+from ember_core.heat.arrays import Array
+from ember_core.line.fold import CHECK, HAPPENED, PROBE, CookState, MoveState, fold
+from ember_core.plan.stages import HEAT_KINDS
 from ember_core.planning.moves import MoveKind
+from ember_core.running.history import OUT, is_out
+from ember_core.running.probes import EARLY_S, LEAST, Fault, Neighbour
+from ember_core.running.probes import fault as fault_of
 from ember_core.wording.message import said
 from ember_web.line.adapters import core_event, moment
 from ember_web.line.bus import bus
@@ -34,6 +39,8 @@ OLDEST_S = 1.0  # so old may a state be, real time
 FRESH_S = 0.25  # and so old when there is something new to see soon; a board asks no sooner after it was told
 READINGS_SHOWN = 240
 OVERDUE_S = 30.0  # of kitchen time: so late a move is, and so often then, it is looked at what the piece really is
+# s of readings before what is looked at, looked at once more, and not believed before a jump
+LOOKED_S, AGAIN_S, UNSURE_S = 90.0, 30.0, 10.0
 EACH_READINGS = 6  # a piece whose heat was changed is replayed anew with so many readings more
 
 
@@ -65,6 +72,9 @@ class Piece:
         self.shown: tuple[Any, ...] = ()
         self.state_now: dict[str, Any] = {}
         self.texts: dict[Voice, str] = {}
+        self.fault: Fault | None = None
+        self.looked: tuple[int, tuple[tuple[float, str], ...]] | None = None
+        self.looked_s = 0.0
 
     @property
     def begun(self) -> float:
@@ -78,6 +88,65 @@ class Piece:
             return
         self.events = ids
         self.state = fold([core_event(*r) for r in rows], self.cook.moves)
+
+    def said_of_probe(self) -> list[tuple[float, str]]:
+        """What was said of its probe: s since it began, and ``out``, ``back`` or ``right``."""
+        return [(e.at - self.begun, str(e.payload.get("is"))) for e in self.state.live if e.kind == PROBE]
+
+    def heat_c(self) -> float | None:
+        """What heats it now by its plan, °C; None: nothing does."""
+        done = [raw["stage"] for m, raw in zip(self.state.moves, self.cook.moves, strict=True) if m.done is not None]
+        stages = self.cook.document["stages"]
+        if not done or done[-1] is None or done[-1] >= len(stages) or stages[done[-1]]["kind"] not in HEAT_KINDS:
+            return None
+        stage = stages[done[-1]]
+        faces = [f["medium_c"] for f in stage.get("faces", {}).values() if "medium_c" in f]
+        heat = stage.get("medium_c", faces[0] if faces else None)
+        return None if heat is None else float(heat)
+
+    def doubted(self, others: list[Piece]) -> None:
+        """Look whether its probe jumped; what was found stays until something is said of the probe."""
+        assert self.track is not None
+        said, n = self.said_of_probe(), len(self.track.times)
+        key = (n, tuple(said))
+        if key == self.looked:
+            return
+        answered = said[-1][0] if said else EARLY_S
+        fresh = self.looked is None or self.looked[1] != key[1]
+        self.looked = key
+        pulled = self.state.next is None or any(
+            m.done is not None and raw["kind"] == MoveKind.PULL
+            for m, raw in zip(self.state.moves, self.cook.moves, strict=True)
+        )
+        if fresh or pulled:
+            self.fault = None
+        if pulled or self.fault is not None or n < LEAST or (said and said[-1][1] == OUT):
+            return
+        times = np.array(self.track.times) - self.begun
+        since, look = max(answered, EARLY_S), 0.0 if fresh else self.looked_s - AGAIN_S
+        self.looked_s = float(times[-1])
+        first = int(np.searchsorted(times, look - LOOKED_S))
+        near = {
+            str(p.cook.pk): Neighbour(
+                p.cook.title, _core_now(p, self.begun + float(times[-1])), np.array(p.track.times) - self.begun, np.array(p.track.cores)
+            )
+            for p in others
+            if p is not self and p.track is not None
+        }  # fmt: skip
+        air = float(self.cook.document.get("kitchen", {}).get("air_c", 22.0))
+        self.fault = fault_of(
+            times[first:], np.array(self.track.cores[first:]), air_c=air, heat_c=self.heat_c(), others=near, since_s=since, look_s=look
+        )  # fmt: skip
+
+    def believed(self) -> tuple[Array, Array]:
+        """The readings that are believed: not while the probe was said to be out, nor since it jumped."""
+        assert self.track is not None
+        times, cores = np.array(self.track.times), np.array(self.track.cores)
+        said = self.said_of_probe()
+        good = np.array([not is_out(said, t - self.begun) for t in times], dtype=bool)
+        if self.fault is not None:
+            good &= times < self.begun + self.fault.at_s - UNSURE_S
+        return times[good], cores[good]
 
     def replayed(self, now: float) -> tuple[Any, Callable[[], tuple[dict[str, Any], float]]] | None:
         """Whether its history must be replayed: a key that changes when it must be anew, and what makes its document.
@@ -102,7 +171,8 @@ class Piece:
             len(track.times) // EACH_READINGS if told else 0,
             int((now - due) / OVERDUE_S) if late and due is not None else 0,
         )
-        return key, lambda: (history_of(self.cook.document, state, now, track.times, track.cores), self.begun)
+        times, cores = self.believed()
+        return key, lambda: (history_of(self.cook.document, state, now, times.tolist(), cores.tolist()), self.begun)
 
     def renew(
         self,
@@ -112,10 +182,10 @@ class Piece:
     ) -> None:
         """Bring what is shown of it up to date."""
         assert self.track is not None
-        asked = (self.events, len(self.track.times))
+        asked = (self.events, len(self.track.times), self.fault)
         if asked != self.asked:
             self.asked = asked
-            times, cores = np.array(self.track.times), np.array(self.track.cores)
+            times, cores = self.believed()
             self.question = question(self.cook, self.thermal, self.state, times, cores, self.begun)
         altered = bool(self.state.happened())
         learned = ask(None if altered else self.question)  # what was prepared is of the plan as it was
@@ -123,10 +193,9 @@ class Piece:
         shown = (*asked, None if learned is None else tuple(learned.items()), repr(real))
         if shown != self.shown:
             self.shown = shown
-            self.state_now, self.texts = (
-                cook_state(self.cook, self.state, self.track, learned, real, altered=altered),
-                {},
-            )
+            doubt = {"probeFault": None if self.fault is None else self.fault.question()}
+            self.state_now = cook_state(self.cook, self.state, self.track, learned, real, altered=altered) | doubt
+            self.texts = {}
 
     def json(self, voice: Voice) -> str:
         """This cook in the state document, said by a voice; the words are made once for all who share it."""
@@ -198,6 +267,7 @@ class Board:
 
         now = kitchen.now().timestamp()
         for p in pieces:
+            p.doubted(pieces)
 
             def truth(asked: Any, i: int = p.cook.pk) -> dict[str, Any] | None:
                 key, document = asked or (None, None)
@@ -308,6 +378,14 @@ def cook_state(
             for m, raw in zip(state.moves, cook.moves, strict=True)
         ],
     }
+
+
+def _core_now(piece: Piece, now: float) -> float:
+    """A piece's core as far as it is known without computing: read, else by its plan's course, °C."""
+    if piece.track is not None and piece.track.cores:
+        return piece.track.cores[-1]
+    trace = np.array(piece.cook.trace)
+    return float(np.interp(now - piece.begun, trace[:, 0], trace[:, 1])) if trace.size else 0.0
 
 
 def _due(move: MoveState, raw: dict[str, Any], truth: dict[str, Any] | None) -> int:

@@ -11,7 +11,7 @@ from django.views.decorators.http import require_GET
 
 from ember_core.book.foods import food_row
 from ember_core.errors import EmberError
-from ember_core.line.fold import CHECK, EXTEND, MOVE, CookState
+from ember_core.line.fold import CHECK, EXTEND, MOVE, PROBE, CookState
 from ember_core.line.fold import Event as CoreEvent
 from ember_core.plan.stages import HEAT_KINDS
 from ember_core.running.checks import THERMOMETER, checks, checks_for
@@ -29,8 +29,11 @@ from ember_web.ui.computing import Busy, solver
 
 HAPPENINGS = {
     "medium": N_("heat is now"), "off": N_("burner off"), "turn": N_("turned once more"), "baste": N_("basted for"), "door": N_("door open for"),
-    "stage": N_("put into"), "heat": N_("burner is now"),
+    "stage": N_("put into"), "probe": N_("the probe is"), "heat": N_("burner is now"),
 }  # fmt: skip
+
+
+PROBES = {"out": N_("out of it"), "back": N_("back in it"), "right": N_("right where it is")}
 
 
 def _state(document: dict[str, Any]) -> tuple[Running, dict[str, Any]]:
@@ -77,6 +80,7 @@ def sheet(request: KitchenRequest, cook: str) -> HttpResponse:
         ],
         "thermometer": known.get(THERMOMETER),
         "read_it": truth is not None and truth["ask"] is not None and truth["ask"]["id"] == THERMOMETER,
+        "probes": list(PROBES.items()) if found.probe_id else [],
         "happenings": _can_happen(asked),
         "back": _back(asked),
         "history": [_line(found, state, e, start) for e in reversed(state.live) if e.kind in {MOVE, EXTEND, CHECK, *HAPPENINGS}],
@@ -142,6 +146,8 @@ def _line(cook: Cook, state: CookState, event: CoreEvent, start: float) -> dict[
         words = f"{current().say(kind.name)}: {value}"
     else:
         words = current().say(HAPPENINGS[event.kind])
+        if event.kind == PROBE:
+            words += " " + _(PROBES.get(str(payload.get("is")), ""))
         if "medium_c" in payload:
             words += " " + current().units.shown("temp", payload["medium_c"], 0)
         if "stage" in payload:
@@ -163,6 +169,8 @@ def form_event(request: KitchenRequest, cook: Cook) -> dict[str, Any]:
     for name in ("core_c", "medium_c"):
         if post.get(name):
             out[name] = _degrees(post[name])
+    if kind == PROBE:
+        out["is"] = post.get("is", "")
     if kind in {"baste", "door"}:
         out["seconds"] = _number(post.get("seconds", ""))
     if kind == "stage":

@@ -10,7 +10,7 @@ from dataclasses import dataclass
 from typing import Any
 
 from ember_core.errors import EmberError
-from ember_core.line.fold import CHECK, EXTEND, FINISH, HAPPENED, MOVE, STAGE, START, CookState
+from ember_core.line.fold import CHECK, EXTEND, FINISH, HAPPENED, MOVE, PROBE, STAGE, START, CookState
 from ember_core.line.fold import Event as CoreEvent
 from ember_core.plan.finding import Level
 from ember_core.plan.stages import HEAT_KINDS
@@ -46,7 +46,7 @@ def told(
             events.append({"at_s": at, "kind": EXTEND, "seconds": e.seconds})
         elif e.kind == FINISH:
             events.append({"at_s": at, "kind": FINISH})
-        elif e.kind == CHECK or e.kind in HAPPENED:
+        elif e.kind in {CHECK, PROBE} or e.kind in HAPPENED:
             events.append({"at_s": at, "kind": e.kind, **e.payload})
             stages, back = document["stages"], e.payload.get("stage")
             on = e.kind == STAGE and isinstance(back, Mapping) and back.get("kind") in HEAT_KINDS

@@ -161,6 +161,16 @@ def test_extending_and_what_goes_by_the_clock():
     assert running(told(2400, *events)).due_s == pytest.approx(2400)
 
 
+def test_what_a_probe_reads_while_it_is_out_is_left_out():
+    read = [{"t_s": t, "core_c": 20.0} for t in (10, 30, 50, 70)]
+    out, back = ({"at_s": t, "kind": "probe", "is": what} for t, what in ((25, "out"), (60, "back")))
+    assert [t for t, _ in running(told(90, START, out, back, readings=read)).readings] == [10, 70]
+    assert [t for t, _ in running(told(90, START, out, readings=read)).readings] == [10]
+    with pytest.raises(EmberError) as said:
+        running(told(90, START, {"at_s": 5, "kind": "probe"}))
+    assert said.value.path == "/events/1/is"
+
+
 def test_the_order_in_which_events_are_told_does_not_matter():
     events = [*TO_OVEN, {"at_s": 700, "kind": "medium", "medium_c": 100}]
     assert running(told(900, *events)).plan.document == running(told(900, *reversed(events))).plan.document

@@ -12,7 +12,8 @@ from ember_core.errors import InputError
 from ember_core.line.fold import fold
 from ember_core.running.checks import checks
 from ember_sim.hub import Sensor, Spool
-from ember_web.line.adapters import core_event, state_of
+from ember_web.line import live
+from ember_web.line.adapters import core_event, moment, state_of
 from ember_web.line.hands import LEAST, width_of
 from ember_web.line.live import forget_boards
 from ember_web.line.models import Cook, Event, Reading
@@ -20,7 +21,7 @@ from ember_web.line.truth import teller, told, words_of_odds
 from ember_web.logbook.models import Record
 from ember_web.tenancy.models import Kitchen, User
 from tests.web.conftest import TOKEN
-from tests.web.line.test_line import event, send
+from tests.web.line.test_line import event, reading, readings, send
 
 pytestmark = pytest.mark.django_db
 
@@ -51,8 +52,6 @@ def shown(client, cook):
 
 def forget_tick():
     """The board is asked anew at once."""
-    from ember_web.line import live
-
     for board in live._boards.values():
         board.built = -1e9
 
@@ -253,6 +252,50 @@ def test_a_hand_is_as_sure_as_its_confirmed_checks(kitchen, cook, as_):
     assert Event.objects.get(id=sent["id"]).payload["width"] == width_of(kitchen, person, "tester")
     Event.objects.filter(kind="check").update(payload={"check": "tester", "answer": "cold", "width": "untrained"})
     assert width_of(kitchen, person, "tester") > tester.untrained
+
+
+def test_a_probe_that_jumps_is_asked_about_and_not_believed(kitchen, cook, as_, client):
+    """Pulled out into the air: the board asks; what it reads since is left out; said to be out it is not asked about; back in, it counts again."""
+    start, person = state_of(cook).started, as_("cook")
+    later(kitchen, seconds=600)
+    tip = [30.0 + 0.02 * s if s < 500 else 24.0 for s in range(200, 595, 5)]  # the kitchen's air is 24 °C
+    rows = [reading(kitchen, i, c) | {"at": moment(start + 200 + 5 * i).isoformat()} for i, c in enumerate(tip)]
+    for row in rows[:60]:  # one after another, as a hub sends them
+        readings(client, row)
+        forget_tick()
+        assert shown(person, cook)["probeFault"] is None
+    for row in rows[60:]:
+        readings(client, row)
+        forget_tick()
+        shown(person, cook)
+    assert "is it out of the piece?" in shown(person, cook)["probeFault"]
+    board = next(iter(live._boards.values()))
+    piece = board.pieces[cook.pk]
+    assert piece.believed()[0].max() < start + 500
+    sent = event(kitchen, cook, "probe", occurred_at=(start + 505) * 1000, **{"is": "out"})
+    assert send(person, sent)[0]["status"] == "taken"
+    assert shown(person, cook)["probeFault"] is None
+    assert piece.believed()[0].max() <= start + 505
+    send(person, event(kitchen, cook, "probe", occurred_at=(start + 580) * 1000, **{"is": "back"}))
+    shown(person, cook)
+    assert piece.believed()[0].max() > start + 580
+    assert send(person, event(kitchen, cook, "probe", **{"is": "lost"}))[0]["status"] == "refused"
+    page = person.get(f"/k/hut/line/{cook.public_id}/sheet/").content.decode()
+    assert "the probe is out of it" in page
+
+
+def test_a_probe_that_is_right_after_all_is_believed(kitchen, cook, as_, client):
+    start, person = state_of(cook).started, as_("cook")
+    later(kitchen, seconds=600)
+    tip = [30.0 + 0.02 * s if s < 500 else 60.0 for s in range(200, 595, 5)]
+    readings(
+        client, *(reading(kitchen, i, c) | {"at": moment(start + 200 + 5 * i).isoformat()} for i, c in enumerate(tip))
+    )
+    assert "The probe jumped" in shown(person, cook)["probeFault"]
+    send(person, event(kitchen, cook, "probe", occurred_at=(start + 590) * 1000, **{"is": "right"}))
+    assert shown(person, cook)["probeFault"] is None
+    piece = next(iter(live._boards.values())).pieces[cook.pk]
+    assert piece.believed()[0].size == len(tip)
 
 
 def test_the_simulated_kitchen_does_what_was_done(kitchen, cook, as_, client):

@@ -75,7 +75,18 @@ ENDLESS_S = 1e12  # asked for at this time, a member tells what it ended with
 
 
 def run_ensemble(s: Setup, e: Ensemble, schedule: Schedule, wanted: Array, threads: int) -> Told:
-    """Run all members through the first stages of ``schedule``, as many as it has; portions once the piece is cut."""
+    """Run all members through the first stages of ``schedule``, as many as it has; portions once the piece is cut.
+
+    Parameters
+    ----------
+    s, e : Setup, Ensemble
+        On the members' grid.
+    schedule : Schedule
+        What they go through.
+    wanted : ndarray (times,)
+        When core and mean are told, s, rising.
+    threads : int
+    """
     count, cut = schedule.duration.size, s.cut_at
     if cut is None or count <= cut:
         return _run_alike(s, e, schedule, wanted, threads)

@@ -11,7 +11,7 @@ from django.db import IntegrityError, transaction
 
 from ember_core.errors import InputError
 from ember_core.formats.usable import text_fault
-from ember_core.line.fold import CHECK, EXTEND, FINISH, HAPPENED, KINDS, MOVE, NOTE, START, UNDO
+from ember_core.line.fold import CHECK, EXTEND, FINISH, HAPPENED, KINDS, MOVE, NOTE, PROBE, START, UNDO
 from ember_core.running.history import TAKES
 from ember_core.wording.message import say
 from ember_web.line.adapters import core_event, moment, state_of
@@ -78,7 +78,7 @@ def read_event(raw: Any, kitchen: Kitchen, now: datetime) -> tuple[Event, str]:
         payload["seconds"] = seconds
     if kind == NOTE:
         payload["text"] = _text(raw, "text", LONGEST_NOTE)
-    if kind == CHECK or kind in HAPPENED:
+    if kind in {CHECK, PROBE} or kind in HAPPENED:
         needed, allowed = TAKES[kind]
         payload |= {k: raw[k] for k in (*needed, *allowed) if raw.get(k) not in (None, "")}
     if kind == UNDO and supersedes is None:
@@ -155,7 +155,7 @@ def _append(actor: Actor, row: Event, cook_id: str) -> str:
         begun = cook.events.filter(kind=START).order_by("occurred_at").first()
         if begun is not None and row.occurred_at < begun.occurred_at:
             row.occurred_at = begun.occurred_at  # within a cook nothing lies before its start
-        if row.kind == CHECK or row.kind in HAPPENED:
+        if row.kind in {CHECK, PROBE} or row.kind in HAPPENED:
             if row.payload.get("width") == OWN:  # as this person has been, as far as that is known
                 row.payload["width"] = width_of(kitchen, actor.user, str(row.payload.get("check"))) or "untrained"
             _usable(cook, row)

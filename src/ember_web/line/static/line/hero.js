@@ -92,6 +92,7 @@ const cueOf = (cook, move, clock, now) => {
     const past = real.past > now ? ` · ${t("at this heat past it at {when}", { when: clock.at(real.past) })}` : "";
     cue.prepend(el("span", "h-learned h-verdict", `${real.word}${past}`));
   }
+  if (cook.probeFault) cue.prepend(el("span", "care", cook.probeFault));
   for (const words of real?.said || []) cue.append(el("span", "care", words));
   if (move?.caution) cue.append(el("span", "care", `⚠ ${move.caution}`));
   return cue;

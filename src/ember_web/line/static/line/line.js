@@ -186,7 +186,15 @@ const rowOf = (cook, current) => {
 const render = () => {
   const cooks = laid(state.cooks, queue.unseen).filter((c) => !c.finished);
   const key = JSON.stringify([
-    cooks.map((c) => [c.id, c.next, c.lastReading, c.learned, c.truth, c.moves.map((m) => m.done || m.due)]),
+    cooks.map((c) => [
+      c.id,
+      c.next,
+      c.lastReading,
+      c.learned,
+      c.truth,
+      c.probeFault,
+      c.moves.map((m) => m.done || m.due),
+    ]),
     chosen,
     queue.waiting.length,
   ]);
