@@ -8,16 +8,25 @@ from __future__ import annotations
 import json
 from collections.abc import Mapping, Sequence
 from copy import deepcopy
-from dataclasses import dataclass, field
-from math import exp
+from dataclasses import dataclass
 from typing import Any
 
 from ember_core.data.loader import read_toml
 from ember_core.errors import FormatError, InputError, ValueRangeError
 from ember_core.formats.plan import check, parse
-from ember_core.heat.physics.stores import kinds as stores
 from ember_core.plan.plan import Plan
-from ember_core.plan.stages import HEAT_KINDS, SETTLE_MINUTES
+from ember_core.plan.stages import HEAT_KINDS
+from ember_core.running.stretches import (
+    Stretch,
+    carried,
+    in_turns,
+    past,
+    set_heat,
+    set_medium,
+    turn_over,
+    waits,
+    with_doors,
+)
 from ember_core.wording.message import say
 
 FORMAT = "open-ember.cook/1"
@@ -41,8 +50,6 @@ TAKES = {
     CHECK: (("check",), ("answer", "core_c", "width")), NOTE: ((), ("text",)), FINISH: ((), ()), PROBE: (("is",), ()),
 }  # fmt: skip
 SHORTEST_S = 0.05  # what is shorter never was
-STORED_BY = {of: kind for kind, row in stores().items() for of in row["of"]}
-TURNS = frozenset({"pan", "grill", "torch"})
 BASTE_C = 150.0  # of the fat on a spoon, unless it is said; common practice, no published source
 LEAST_REST_S = 0.5  # what is still to come of a stage that is over its time: it ends now
 
@@ -92,18 +99,6 @@ class Running:
     checks: tuple[Checked, ...]
     readings: tuple[tuple[float, float], ...]
     medium: tuple[tuple[float, float], ...]
-
-
-@dataclass
-class _Stretch:
-    """Part of a history: when it began, what it is, of which planned stage, and what was done to its doors."""
-
-    start_s: float
-    stage: dict[str, Any]
-    planned: int
-    first_s: float  # when that stage began at all
-    then: int | None = None
-    doors: list[tuple[float, float]] = field(default_factory=list)
 
 
 def loads(text: str) -> Running:
@@ -170,8 +165,8 @@ class _Told:
     def __init__(self, planned: Plan, document: dict[str, Any]) -> None:
         self.planned, self.document = planned, document
         self.stages: list[dict[str, Any]] = document["stages"]
-        self.done: list[tuple[_Stretch, float]] = []
-        self.now: _Stretch | None = None
+        self.done: list[tuple[Stretch, float]] = []
+        self.now: Stretch | None = None
         self.ended: float | None = None
         self.extra = 0.0
         self.begun: set[int] = set()
@@ -205,7 +200,7 @@ class _Told:
         self._close(at)
         self.begun.add(index)
         self.extra = 0.0
-        self.now = _Stretch(at, deepcopy(self.stages[index]), index, at)
+        self.now = Stretch(at, deepcopy(self.stages[index]), index, at)
 
     def _move(self, index: int, at: float, path: str) -> None:
         if index > len(self.stages):
@@ -239,7 +234,7 @@ class _Told:
         self._close(at)
         self.extra = 0.0
         self.begun = {i for i in self.begun if i < then}  # what follows it may be done once more
-        self.now = _Stretch(at, stage, -1, at, then)
+        self.now = Stretch(at, stage, -1, at, then)
         self._check_stage(stage, f"{path}/stage")
         self.now.planned = -1
         if planned >= 0:
@@ -272,20 +267,20 @@ class _Told:
         if kind == DOOR:
             self._door(was, event, at, path)
             return
-        fresh = _carried(was, at)
+        fresh = carried(was, at)
         if kind == MEDIUM:
-            _medium(fresh, event, path)
+            set_medium(fresh, event, path)
         elif kind in {HEAT, OFF}:
-            _heat(fresh, {"power_w": 0.0} if kind == OFF else event, path)
+            set_heat(fresh, {"power_w": 0.0} if kind == OFF else event, path)
         elif kind == TURN:
-            _turn(fresh, path)
+            turn_over(fresh, path)
         self._close(at)
-        self.now = _Stretch(at, fresh, was.planned, was.first_s, was.then)
+        self.now = Stretch(at, fresh, was.planned, was.first_s, was.then)
         if kind == BASTE:
             self._baste(event, at, path)
         self._check_stage(self.now.stage, path)
 
-    def _door(self, was: _Stretch, event: Mapping[str, Any], at: float, path: str) -> None:
+    def _door(self, was: Stretch, event: Mapping[str, Any], at: float, path: str) -> None:
         store = was.stage.get("store")
         if store is None or store["kind"] not in {"oven", "cabinet"}:
             raise InputError(
@@ -310,10 +305,10 @@ class _Told:
         if not faces:
             faces["b"] = {}
         faces["a"] = face
-        self.now = _Stretch(at, basted, was.planned, was.first_s, was.then)
+        self.now = Stretch(at, basted, was.planned, was.first_s, was.then)
         self._check_stage(basted, path)
         self._close(at + seconds)
-        self.now = _Stretch(at + seconds, was.stage, was.planned, was.first_s, was.then)
+        self.now = Stretch(at + seconds, was.stage, was.planned, was.first_s, was.then)
 
     def running(self, now: float, document: Mapping[str, Any]) -> Running:
         """The cook as it stands at ``now``."""
@@ -321,23 +316,23 @@ class _Told:
         index: list[int] = []
         for was, end in self.done:
             if min(end, now) - was.start_s > SHORTEST_S:
-                stages.append(_past(was, min(end, now) - was.start_s))
+                stages.append(past(was, min(end, now) - was.start_s))
                 index.append(was.planned)
         current = following = due = None
         under_way = self.now
         if under_way is not None:
             elapsed = now - under_way.start_s
-            parted = elapsed > SHORTEST_S and not _in_turns(under_way)
+            parted = elapsed > SHORTEST_S and not in_turns(under_way)
             if parted:
-                stages.append(_past(under_way, elapsed))
+                stages.append(past(under_way, elapsed))
                 index.append(under_way.planned)
-            rest = _carried(under_way, now if parted else under_way.start_s)
+            rest = carried(under_way, now if parted else under_way.start_s)
             longest = 60.0 * rest["minutes"] - (now - under_way.first_s) + self.extra
-            if not _waits(rest):
+            if not waits(rest):
                 due = max(now + longest, now)
             rest["minutes"] = (max(longest, LEAST_REST_S) + (0.0 if parted else elapsed)) / 60.0
             if not parted:
-                rest = _with_doors(rest, under_way)
+                rest = with_doors(rest, under_way)
             current = len(stages)
             stages.append(rest)
             index.append(under_way.planned)
@@ -358,7 +353,7 @@ class _Told:
         if spreads:
             made["forecast"] = {"spreads": spreads}
         plan = _made(made)
-        if under_way is not None and current is not None and _in_turns(under_way) and _waits(stages[current]):
+        if under_way is not None and current is not None and in_turns(under_way) and waits(stages[current]):
             plan = self._as_a_whole(plan, made, current, now - begun, now - under_way.start_s)
         readings = sorted(
             (float(r["t_s"]) - begun, float(r["core_c"]))
@@ -409,23 +404,6 @@ def _ended(plan: Plan, stage: int) -> float:
     return run(plan, setup(plan)).stages[stage].end_s
 
 
-def _in_turns(was: _Stretch) -> bool:
-    """Whether a stretch's medium has doors or other pieces by the clock: it is computed as a whole, and not parted."""
-    store = was.stage.get("store", {})
-    return bool(was.doors) or bool({"doors", "lay_in_every_s"} & set(store)) or "also" in was.stage
-
-
-def _with_doors(stage: dict[str, Any], was: _Stretch) -> dict[str, Any]:
-    """A stage with the doors that were opened besides those it had."""
-    doors = sorted([*_doors(stage), *({"at_s": a, "open_s": o} for a, o in was.doors)], key=lambda d: d["at_s"])
-    return stage | {"store": stage["store"] | {"doors": doors}} if doors else stage
-
-
-def _waits(stage: Mapping[str, Any]) -> bool:
-    """Whether a stage ends by something else than the clock."""
-    return bool(stage.get("until"))
-
-
 def _one_solved(stages: list[dict[str, Any]], current: int | None) -> list[dict[str, Any]]:
     """Only one stage may be solved for a peak: the one under way, else the last."""
     peaks = [i for i, s in enumerate(stages) if "peak_core_c" in s.get("until", {})]
@@ -455,81 +433,3 @@ def _checked(event: Mapping[str, Any], path: str) -> Checked:
         event.get("core_c"),
         event.get("width", "untrained"),
     )
-
-
-def _past(was: _Stretch, seconds: float) -> dict[str, Any]:
-    """A stretch that is over: by its clock, with the doors that were opened."""
-    out = {k: v for k, v in was.stage.items() if k != "until"} | {"minutes": seconds / 60.0}
-    doors = [d for d in [*_doors(out), *({"at_s": a, "open_s": o} for a, o in was.doors)] if d["at_s"] < seconds]
-    if "store" in out:
-        own = {k: v for k, v in out["store"].items() if k != "doors"}
-        out["store"] = own | ({"doors": sorted(doors, key=lambda d: d["at_s"])} if doors else {})
-    return out
-
-
-def _doors(stage: Mapping[str, Any]) -> list[dict[str, Any]]:
-    return list(stage.get("store", {}).get("doors", ()))
-
-
-def _carried(was: _Stretch, at: float) -> dict[str, Any]:
-    """The same stage from a moment on: what settles has settled so far, doors come so much sooner, it is not cut again."""
-    elapsed = at - was.start_s
-    out = deepcopy(was.stage)
-    out.pop("portion", None)
-    for one in (out, *out.get("faces", {}).values()):
-        if "medium_from_c" in one:
-            minutes = one.get("settle_minutes", SETTLE_MINUTES)
-            to = one.get("medium_c", out.get("medium_c", one["medium_from_c"]))
-            one["medium_from_c"] = to + (one["medium_from_c"] - to) * exp(-elapsed / (60.0 * minutes))
-    if "store" in out:
-        left = [{"at_s": d["at_s"] - elapsed, "open_s": d["open_s"]} for d in _doors(out) if d["at_s"] >= elapsed]
-        out["store"] = {k: v for k, v in out["store"].items() if k != "doors"} | ({"doors": left} if left else {})
-    return out
-
-
-def _heated(stage: Mapping[str, Any]) -> list[str]:
-    """The faces of a stage that meet its own kind of medium, where faces are described."""
-    return [name for name, f in stage.get("faces", {}).items() if f.get("kind", stage["kind"]) == stage["kind"]]
-
-
-def _medium(stage: dict[str, Any], event: Mapping[str, Any], path: str) -> None:
-    """The medium is at a temperature from now on, at one face or wherever it was."""
-    stage.pop("store", None)
-    stage.pop("load", None)
-    names = [event["face"]] if "face" in event else _heated(stage)
-    if "face" in event and "faces" in stage and event["face"] not in stage["faces"]:
-        raise InputError(say("This stage says nothing of that face; choose one of {choices}.", choices=", ".join(stage["faces"])), path=f"{path}/face", code="face")  # fmt: skip
-    if "face" in event and "faces" not in stage:
-        stage["faces"] = {event["face"]: {}}
-    for one in [stage["faces"][n] for n in names] or [stage]:
-        for key in ("medium_from_c", "settle_minutes"):
-            one.pop(key, None)
-        one["medium_c"] = float(event["medium_c"])
-    if names and "medium_from_c" in stage:
-        stage.pop("medium_from_c"), stage.pop("settle_minutes", None)
-
-
-def _heat(stage: dict[str, Any], event: Mapping[str, Any], path: str) -> None:
-    """The heater gives more or less from now on; a medium that had no store gets a usual one."""
-    if not {"power_w", "set_c"} & set(event):
-        raise FormatError(say("heat lacks power_w or set_c; add one."), path=f"{path}/power_w", code="missing")
-    if "store" not in stage:
-        kind = STORED_BY.get(stage["kind"])
-        if kind is None:
-            raise InputError(say("{kind} has no heater of its own; say what its medium is now with kind medium.", kind=stage["kind"]), path=path, code="heat")  # fmt: skip
-        stage["store"] = {"kind": kind}
-        stage.pop("load", None)
-        for one in (stage, *stage.get("faces", {}).values()):
-            one.pop("medium_from_c", None), one.pop("settle_minutes", None)
-    store = {k: v for k, v in stage["store"].items() if k not in {"power_w", "set_c"}}
-    stage["store"] = store | {k: float(event[k]) for k in ("power_w", "set_c") if k in event}
-
-
-def _turn(stage: dict[str, Any], path: str) -> None:
-    """What lay below lies above."""
-    faces = stage.get("faces")
-    if not faces or stage["kind"] not in TURNS:
-        raise InputError(
-            say("Turning changes nothing where both faces meet the same; leave it out."), path=path, code="turn"
-        )
-    stage["faces"] = {{"a": "b", "b": "a"}.get(name, name): f for name, f in faces.items()}

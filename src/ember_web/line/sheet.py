@@ -15,8 +15,9 @@ from ember_core.line.fold import CHECK, EXTEND, MOVE, PROBE, CookState
 from ember_core.line.fold import Event as CoreEvent
 from ember_core.plan.stages import HEAT_KINDS
 from ember_core.running.checks import THERMOMETER, checks, checks_for
-from ember_core.running.history import STORED_BY, TURNS, Running, running
+from ember_core.running.history import Running, running
 from ember_core.running.state import replay
+from ember_core.running.stretches import STORED_BY, TURNS
 from ember_core.wording.message import N_
 from ember_web.line.adapters import moment, state_of
 from ember_web.line.clock import kitchen_time

@@ -39,6 +39,7 @@ def codes(found):
 
 @pytest.mark.parametrize("name", PLANS)
 def test_every_state_keeps_to_its_format(name):
+    """By the published schema; what is not kept to is raised."""
     Draft202012Validator(schema("state-1")).validate(
         json.loads(json.dumps(state(200, START, plan=PLANS[name]).as_dict()))
     )

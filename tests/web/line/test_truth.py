@@ -284,6 +284,25 @@ def test_a_probe_that_jumps_is_asked_about_and_not_believed(kitchen, cook, as_, 
     assert "the probe is out of it" in page
 
 
+def test_what_a_probe_read_outside_its_piece_meets_no_rule(kitchen, cook, as_, client):
+    """It lay in the oven, said so: its 80 °C are in the record, and not in what is judged. No wrong *met*."""
+    start, person = state_of(cook).started, as_("cook")
+    later(kitchen, seconds=900)
+    tip = [20.0 + 0.02 * s if s < 300 else 80.0 for s in range(10, 890, 10)]
+    sent = [reading(kitchen, i, c) | {"at": moment(start + 10 * i + 10).isoformat()} for i, c in enumerate(tip)]
+    readings(client, *sent)
+    send(
+        person,
+        event(kitchen, cook, "probe", occurred_at=(start + 295) * 1000, **{"is": "out"}),
+        event(kitchen, cook, "finish"),
+    )
+    record = Record.objects.get()
+    assert len(record.document["readings"]) == len(tip)
+    assert record.document["judged"]["rule"]["met"] is not True
+    assert record.state != "met"
+    assert record.document["happened"][0]["is"] == "out"
+
+
 def test_a_probe_that_is_right_after_all_is_believed(kitchen, cook, as_, client):
     start, person = state_of(cook).started, as_("cook")
     later(kitchen, seconds=600)

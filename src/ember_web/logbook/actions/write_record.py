@@ -11,10 +11,10 @@ from ember_core import __version__
 from ember_core.data.loader import data_version
 from ember_core.errors import InputError
 from ember_core.formats.plan import parse
-from ember_core.line.fold import CHECK, HAPPENED, CookState, Event, MoveState
+from ember_core.line.fold import CHECK, HAPPENED, PROBE, CookState, Event, MoveState
 from ember_core.plan.finding import Finding
 from ember_core.plan.log import Log
-from ember_core.running.history import running
+from ember_core.running.history import is_out, running
 from ember_core.safety.evidence import JUMP_K_S
 from ember_core.safety.measured import by_its_outside, judge_log, of_one_piece
 from ember_core.safety.rules import profile_of
@@ -85,7 +85,8 @@ def _judge(
     said = [Finding.of(f) for f in judged["findings"]]
     if as_planned(state.moves, cook.result, state.happened()):
         judged["rule"] = by_its_outside(judged["rule"], cook.result.get("rule"), profile, said)
-    judged["rule"] = of_one_piece(judged["rule"], cook.result.get("rule"), plan)
+    # what the plan says of the other sizes and parts does not hold when its heat was another
+    judged["rule"] = of_one_piece(judged["rule"], None if state.happened() else cook.result.get("rule"), plan)
     found = standing(judged["rule"], plan.required, plan.guests, profile, said)
     return judged, {"state": found.state, "words": found.words, "detail": found.detail, "under": found.profile.name}
 
@@ -109,7 +110,9 @@ def write_record(actor: Actor, cook: Cook) -> Record:
         t = round(row.measured_at.timestamp() - start, 3)
         if not readings or t > readings[-1][0]:
             readings.append([t, row.core_c])
-    judged, verdict = _judge(cook, readings, state, end) or (None, UNJUDGED)
+    of_probe = [(e.at - start, str(e.payload.get("is"))) for e in state.live if e.kind == PROBE]
+    in_it = [r for r in readings if not is_out(of_probe, r[0])]  # what it read elsewhere says nothing of the piece
+    judged, verdict = _judge(cook, in_it, state, end) or (None, UNJUDGED)
     document = {
         "format": "open-ember.record/1",
         "plan": cook.document,
@@ -123,7 +126,7 @@ def write_record(actor: Actor, cook: Cook) -> Record:
         "happened": [
             {"kind": e.kind, "at_s": round(e.at - start, 1), **e.payload}
             for e in state.live
-            if e.kind == CHECK or e.kind in HAPPENED
+            if e.kind in {CHECK, PROBE} or e.kind in HAPPENED
         ],
         "notes": state.notes,
         "judged": judged,
@@ -141,7 +144,7 @@ def write_record(actor: Actor, cook: Cook) -> Record:
         title=cook.title,
         started_at=moment(start),
         finished_at=moment(end),
-        peak_core_c=max((r[1] for r in readings), default=None),
+        peak_core_c=max((r[1] for r in in_it), default=None),
         state=verdict["state"],
         document=document,
         note="\n".join(state.notes),
