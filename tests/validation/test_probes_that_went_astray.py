@@ -1,7 +1,8 @@
 """Probes that are pulled out, read what heats, touch bone or the pan, go into another piece or are swapped: 200 seeded simulated cases each.
 
 The cores are those of the simulated kitchen's pieces; the sensor lags and is noisy as the hub's (:mod:`ember_sim.hub`), a tenth of its readings are lost. Seeds
-18000 to 18033 of six plans; thresholds were set on 15000 to 15009.
+19000 to 19033 of six plans, looked at once; thresholds were set on 15000 to 15009, and after a look at 18000 to 18033;
+that the first two minutes are left out, after a look at these.
 """
 
 from __future__ import annotations
@@ -14,12 +15,12 @@ import pytest
 from ember_core.formats.plan import parse
 from ember_core.heat.cook import run
 from ember_core.heat.setup import setup
-from ember_core.running.probes import HEAT, OTHER, OUT, SLIPPED, SWAPPED, TOUCHES, Neighbour, fault, jump_at
+from ember_core.running.probes import EARLY_S, HEAT, OTHER, OUT, SLIPPED, SWAPPED, TOUCHES, Neighbour, fault, jump_at
 from ember_sim.hub import EVERY_S, LAG_S, NOISE_C
 from ember_sim.piece import Pieces
 from tests.validation.calibration import LAYERS, PLANS, hidden
 
-SEEDS = range(18000, 18034)
+SEEDS = range(19000, 19034)
 WITHIN_S = 60.0
 LOST = 0.1
 AIR_C = 24.0
@@ -108,7 +109,7 @@ def test_in_two_percent_of_hours_at_the_most_is_one_doubted_that_is_right():
     for p, (t, tips, _heat) in enumerate(cores()):
         for m in range(tips.shape[0]):
             rng = np.random.default_rng([p, m, 29])
-            wrong += jump_at(*read(t, tips[m], rng)) is not None
+            wrong += jump_at(*read(t, tips[m], rng), EARLY_S) is not None
             hours += t[-1] / 3600.0
     assert hours > 50
     assert wrong <= 0.02 * hours, (wrong, hours)

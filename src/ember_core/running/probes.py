@@ -20,10 +20,10 @@ BEFORE_S, APART_S = (
 )  # of readings that the line is drawn through, and how far they lie before those that are looked at
 LEAST = 5  # readings of that line
 NOISE_C = 0.25  # of one reading, standard deviation, K
-JUMP = 5.0  # deviations that are a jump
+JUMP = 6.0  # deviations that are a jump
 BENT = 0.25  # of what the line rises meanwhile may be bent, without a jump
 SETTLE_S = 25.0  # a sensor's way to where its tip is now
-EARLY_S = 90.0  # after its start a probe may be put in late
+EARLY_S = 120.0  # after its start a probe may be put in late, and a core begins to move
 NEAR_AIR_K, NEAR_PIECE_K, NEAR_HEAT = (
     3.0,
     2.0,
@@ -87,11 +87,15 @@ def jump_at(t_s: Array, c: Array, since_s: float = 0.0, look_s: float = 0.0) -> 
         tb, cb = t[before], c[before]
         mid = tb.mean()
         wide = float(((tb - mid) ** 2).sum())
-        slope = float(((tb - mid) * (cb - cb.mean())).sum() / wide)
+        a, b = np.triu_indices(
+            n, 1
+        )  # the line of the middle slope (Theil 1950, Sen 1968): one reading that slipped does not bend it
+        slope = float(np.median((cb[b] - cb[a]) / (tb[b] - tb[a])))
+        level = float(np.median(cb - slope * (tb - mid)))
         ahead = t[i] - mid
         own = NOISE_C * np.sqrt(1.0 + 1.0 / n + ahead**2 / wide)
-        off = abs(c[i] - cb.mean() - slope * ahead)
-        again = i + 1 < t.size and abs(c[i + 1] - cb.mean() - slope * (t[i + 1] - mid)) > 0.7 * off
+        off = abs(c[i] - level - slope * ahead)
+        again = i + 1 < t.size and abs(c[i + 1] - level - slope * (t[i + 1] - mid)) > 0.7 * off
         if off > JUMP * own + BENT * abs(slope) * ahead and (again or i + 1 == t.size):
             return i
     return None

@@ -21,7 +21,7 @@ from ember_core.line.fold import CHECK, HAPPENED, PROBE, CookState, MoveState, f
 from ember_core.plan.stages import HEAT_KINDS
 from ember_core.planning.moves import MoveKind
 from ember_core.running.history import OUT, is_out
-from ember_core.running.probes import EARLY_S, LEAST, Fault, Neighbour
+from ember_core.running.probes import EARLY_S, LEAST, Fault, Neighbour, jump_at
 from ember_core.running.probes import fault as fault_of
 from ember_core.wording.message import said
 from ember_web.line.adapters import core_event, moment
@@ -41,6 +41,7 @@ READINGS_SHOWN = 240
 OVERDUE_S = 30.0  # of kitchen time: so late a move is, and so often then, it is looked at what the piece really is
 # s of readings before what is looked at, looked at once more, and not believed before a jump
 LOOKED_S, AGAIN_S, UNSURE_S = 90.0, 30.0, 10.0
+SETTLED_S = 60.0  # after a jump the tip's new place is looked at so long
 EACH_READINGS = 6  # a piece whose heat was changed is replayed anew with so many readings more
 
 
@@ -120,12 +121,23 @@ class Piece:
         )
         if fresh or pulled:
             self.fault = None
-        if pulled or self.fault is not None or n < LEAST or (said and said[-1][1] == OUT):
+        if pulled or n < LEAST or (said and said[-1][1] == OUT):
             return
         times = np.array(self.track.times) - self.begun
         since, look = max(answered, EARLY_S), 0.0 if fresh else self.looked_s - AGAIN_S
+        if (
+            self.fault is not None
+        ):  # where the tip is shows when the sensor has settled; one reading alone may be a slip of the sensor
+            if float(times[-1]) > self.fault.at_s + SETTLED_S:
+                return
+            look = self.fault.at_s - 1.0
         self.looked_s = float(times[-1])
         first = int(np.searchsorted(times, look - LOOKED_S))
+        air = float(self.cook.document.get("kitchen", {}).get("air_c", 22.0))
+        cores = np.array(self.track.cores[first:])
+        if jump_at(times[first:], cores, since, look) is None:
+            self.fault = None
+            return
         near = {
             str(p.cook.pk): Neighbour(
                 p.cook.title, _core_now(p, self.begun + float(times[-1])), np.array(p.track.times) - self.begun, np.array(p.track.cores)
@@ -133,9 +145,8 @@ class Piece:
             for p in others
             if p is not self and p.track is not None
         }  # fmt: skip
-        air = float(self.cook.document.get("kitchen", {}).get("air_c", 22.0))
         self.fault = fault_of(
-            times[first:], np.array(self.track.cores[first:]), air_c=air, heat_c=self.heat_c(), others=near, since_s=since, look_s=look
+            times[first:], cores, air_c=air, heat_c=self.heat_c(), others=near, since_s=since, look_s=look
         )  # fmt: skip
 
     def believed(self) -> tuple[Array, Array]:
@@ -143,7 +154,11 @@ class Piece:
         assert self.track is not None
         times, cores = np.array(self.track.times), np.array(self.track.cores)
         said = self.said_of_probe()
-        good = np.array([not is_out(said, t - self.begun) for t in times], dtype=bool)
+        good = (
+            np.array([not is_out(said, t - self.begun) for t in times], dtype=bool)
+            if said
+            else np.ones(times.size, dtype=bool)
+        )
         if self.fault is not None:
             good &= times < self.begun + self.fault.at_s - UNSURE_S
         return times[good], cores[good]

@@ -303,6 +303,21 @@ def test_what_a_probe_read_outside_its_piece_meets_no_rule(kitchen, cook, as_, c
     assert record.document["happened"][0]["is"] == "out"
 
 
+def test_one_reading_that_is_none_is_no_jump(kitchen, cook, as_, client):
+    """A slip of the sensor is over with the next reading; nothing is asked then, and all are believed."""
+    start, person = state_of(cook).started, as_("cook")
+    later(kitchen, seconds=600)
+    tip = [30.0 + 0.02 * s for s in range(200, 400, 5)]
+    tip[30] = 55.0
+    for i, c in enumerate(tip):
+        readings(client, reading(kitchen, i, c) | {"at": moment(start + 200 + 5 * i).isoformat()})
+        forget_tick()
+        found = shown(person, cook)["probeFault"]
+    assert found is None
+    piece = next(iter(live._boards.values())).pieces[cook.pk]
+    assert piece.believed()[0].size == len(tip)
+
+
 def test_a_probe_that_is_right_after_all_is_believed(kitchen, cook, as_, client):
     start, person = state_of(cook).started, as_("cook")
     later(kitchen, seconds=600)
