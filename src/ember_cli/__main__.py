@@ -10,7 +10,7 @@ import argparse
 import gc
 import json
 import sys
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from datetime import datetime, timedelta
 from pathlib import Path
 from typing import Any, NoReturn
@@ -46,56 +46,57 @@ def emit(value: Any) -> None:
     sys.stdout.write(json.dumps(value, ensure_ascii=False, allow_nan=False) + "\n")
 
 
-def simulate(arguments: argparse.Namespace) -> int:
-    """One plan in, one result out; or JSON Lines, an answer a line, in order."""
+def answer(arguments: argparse.Namespace, of: Callable[[str], dict[str, Any]]) -> int:
+    """One file in, its answer out; or JSON Lines, an answer or an error object a line, in order.
+
+    Parameters
+    ----------
+    arguments : Namespace
+        ``file`` and ``lines``.
+    of : function
+        The answer to a text; raises EmberError.
+    """
     text = read_text(arguments.file)
     if not arguments.lines:
+        emit(of(text))
+        return 0
+    failed = False
+    for line in text.splitlines():
+        if not line.strip():
+            continue
+        try:
+            emit(of(line))
+        except EmberError as error:
+            failed = True
+            emit(error.as_dict())
+        sys.stdout.flush()
+    return 1 if failed else 0
+
+
+def simulate(arguments: argparse.Namespace) -> int:
+    """One plan in, one result out."""
+
+    def of(text: str) -> dict[str, Any]:
         plan = plan_format.loads(text)
         from ember_core.planning.compute import compute
 
-        emit(compute(plan, budget_s=BUDGET_S).result)
-        return 0
-    failed = False
-    for line in text.splitlines():
-        if not line.strip():
-            continue
-        try:
-            plan = plan_format.loads(line)
-            from ember_core.planning.compute import compute
+        return compute(plan, budget_s=BUDGET_S).result
 
-            emit(compute(plan, budget_s=BUDGET_S).result)
-        except EmberError as error:
-            failed = True
-            emit(error.as_dict())
-        sys.stdout.flush()
-    return 1 if failed else 0
+    return answer(arguments, of)
 
 
 def replay_cook(arguments: argparse.Namespace) -> int:
-    """A cook in, its state out; or JSON Lines, an answer a line, in order."""
-    from ember_core.running import history
+    """A cook in, its state out."""
 
-    text = read_text(arguments.file)
-    if not arguments.lines:
+    def of(text: str) -> dict[str, Any]:
+        from ember_core.running import history
+
         cook = history.loads(text)
         from ember_core.running.state import replay
 
-        emit(replay(cook, budget_s=BUDGET_S).as_dict())
-        return 0
-    failed = False
-    for line in text.splitlines():
-        if not line.strip():
-            continue
-        try:
-            cook = history.loads(line)
-            from ember_core.running.state import replay
+        return replay(cook, budget_s=BUDGET_S).as_dict()
 
-            emit(replay(cook, budget_s=BUDGET_S).as_dict())
-        except EmberError as error:
-            failed = True
-            emit(error.as_dict())
-        sys.stdout.flush()
-    return 1 if failed else 0
+    return answer(arguments, of)
 
 
 def read_entry(arguments: argparse.Namespace) -> int:

@@ -25,7 +25,7 @@ from ember_core.wording.message import Message, say
 Pairs = Sequence[tuple[float, float]]
 POINTS = 120
 MEMBERS = 256
-ODD = 0.04  # an answer less likely than this contradicts the clock and the readings
+ODD = 0.04  # an estimate: an answer less likely than this contradicts the clock and the readings
 
 
 @dataclass(frozen=True, eq=False)
@@ -38,8 +38,6 @@ class Belief:
         Sum 1.
     core_c, peak_c, pull_s : ndarray (members,)
         The core now, and its highest, °C; the pull, s from the start, where it is still to come (else empty).
-    rate_k_s : float
-        How fast the core rises now, K/s.
     used, ignored : int
         Readings.
     findings : tuple of Message
@@ -49,7 +47,6 @@ class Belief:
     core_c: Array
     peak_c: Array
     pull_s: Array
-    rate_k_s: float
     used: int
     ignored: int
     findings: tuple[Message, ...]
@@ -148,12 +145,9 @@ class Members:
             times, values, read[0], read[1], more=np.column_stack([self.peak_c, seen]), now_s=now
         )
         weights, said = _weighed(checked, moved.more[:, 1:])
-        later = min(now + RATE_S, end)
-        cook = self.cook
-        rate = float(np.interp(later, cook.t, cook.core) - np.interp(now, cook.t, cook.core)) / max(later - now, 1.0)
         highest = np.maximum(moved.more[:, 0], moved.core_c)
         return Belief(
-            weights, moved.core_c, highest, moved.pull_s if self.pulls else np.empty(0), rate, moved.used, moved.ignored,
+            weights, moved.core_c, highest, moved.pull_s if self.pulls else np.empty(0), moved.used, moved.ignored,
             (*moved.findings, *said), bool(len(readings) or len(medium) or checked),
         )  # fmt: skip
 
@@ -161,9 +155,6 @@ class Members:
 def believe(running: Running, cook: Cook, **more: Any) -> Belief:
     """What is believed of a running cook; parameters as of :meth:`Members.of`."""
     return Members.of(running, cook, **more).given(running.checks, running.readings, running.medium, running.now_s)
-
-
-RATE_S = 20.0
 
 
 def _weighed(checked: Sequence[Checked], seen: Array) -> tuple[Array, list[Message]]:

@@ -16,9 +16,9 @@ from ember_core.heat.physics.boiling import boiling_point
 from ember_core.safety.keeping import check_cooling
 from ember_core.safety.rules import profile_of
 from ember_core.wording.message import N_, Message, say
-from ember_web.eggs.parts import NAMES, Answer, Part, Place, Table, Topic, clock_of
+from ember_web.eggs.parts import AIRS, COLD, EACH, NAMES, Answer, Part, Place, Table, Topic
 from ember_web.tenancy.voice import current, tell
-from ember_web.ui.templatetags.ember import span
+from ember_web.ui.templatetags.ember import span, to_the_second
 
 
 def _sauce(d: dict[str, Any], place: Place) -> Answer:
@@ -41,7 +41,7 @@ def _sauce(d: dict[str, Any], place: Place) -> Answer:
             whisked=f"{found.log10:.1f}",
         ),
     ]  # fmt: skip
-    return Answer(gettext("Tracks after"), clock_of(found.thick_s), lines)
+    return Answer(gettext("Tracks after"), to_the_second(found.thick_s), lines)
 
 
 def _pasta(d: dict[str, Any], place: Place) -> Answer:
@@ -96,7 +96,6 @@ STANDS = {
     "firm": N_("firm: little cream on a yolk"), "usual": N_("as usual"), "loose": N_("barely set"), "runny": N_("too little egg to set"),
 }  # fmt: skip
 TENTS = {"tent": N_("a loose tent over the tray"), "open": N_("tray open")}
-AIRS = {"still": N_("still air"), "fan": N_("with a fan")}
 
 
 def _custard(d: dict[str, Any], place: Place) -> Answer:
@@ -130,7 +129,7 @@ def _custard(d: dict[str, Any], place: Place) -> Answer:
     lines += [said for b in found[-1:] for said in _cooling(b, place)]
     baked = [
         [
-            f"{b.cup.count} × {round(b.cup.ml)} ml", clock_of(60.0 * b.minutes), units.shown("temp", b.pull_c, 1), units.shown("temp", b.lands_c, 1),
+            f"{b.cup.count} × {round(b.cup.ml)} ml", to_the_second(60.0 * b.minutes), units.shown("temp", b.pull_c, 1), units.shown("temp", b.lands_c, 1),
             "–" if b.cold_min is None else span(60.0 * b.cold_min),
         ]
         for b in found
@@ -149,7 +148,7 @@ def _custard(d: dict[str, Any], place: Place) -> Answer:
     titles = [
         (tell("Custards, {n} cups of {ml} ml", n=b.cup.count, ml=round(b.cup.ml)), dict(b.plan.document)) for b in found
     ]
-    return Answer(gettext("First cups out after"), clock_of(60.0 * first.minutes), lines, tables, titles)
+    return Answer(gettext("First cups out after"), to_the_second(60.0 * first.minutes), lines, tables, titles)
 
 
 HOT_C, EGG_C, DENSITY = 80.0, 15.0, 1.05
@@ -213,7 +212,7 @@ def _rules(d: dict[str, Any], place: Place) -> Answer:
     liquid = [
         [
             gettext(p.name),
-            f"{current().units.shown('temp', p.at_c, 1)}, {clock_of(p.seconds)}",
+            f"{current().units.shown('temp', p.at_c, 1)}, {to_the_second(p.seconds)}",
             p.clause,
             f"{p.log10:.1f}",
         ]
@@ -225,7 +224,7 @@ def _rules(d: dict[str, Any], place: Place) -> Answer:
         )
         tables.append(Table(words, [gettext("egg"), gettext("held at"), gettext("clause"), "log10"], liquid))
     return Answer(
-        gettext("Boiled to its rule after"), "–" if minutes is None else clock_of(60.0 * minutes), lines, tables
+        gettext("Boiled to its rule after"), "–" if minutes is None else to_the_second(60.0 * minutes), lines, tables
     )
 
 
@@ -264,8 +263,7 @@ TOPICS = {
     "rules": Topic(
         NAMES["rules"],
         (
-            Part("use", N_("the egg is"), "egg-now", choices=USES), Part("mass_g", N_("each in its shell"), 57.0, 20.0, 150.0, "mass"),
-            Part("start_c", N_("from"), 4.0, 0.0, 40.0, "temp"),
+            Part("use", N_("the egg is"), "egg-now", choices=USES), EACH, COLD,
         ),
         _rules,
     ),

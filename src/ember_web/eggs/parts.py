@@ -78,9 +78,9 @@ NAMES = {
 }  # fmt: skip
 
 
-def clock_of(seconds: float) -> str:
-    """Seconds as m:ss."""
-    return f"{round(seconds) // 60}:{round(seconds) % 60:02d}"
+EACH = Part("mass_g", N_("each in its shell"), 57.0, 20.0, 150.0, "mass")
+COLD = Part("start_c", N_("from"), 4.0, 0.0, 40.0, "temp")
+AIRS = {"still": N_("still air"), "fan": N_("with a fan")}
 
 
 class Measured(forms.FloatField):

@@ -21,7 +21,7 @@ from ember_core.wording.message import N_
 from ember_web.book.queries import house_document
 from ember_web.eggs.forms import title_of
 from ember_web.eggs.keeping import kept, saved
-from ember_web.eggs.parts import Part, shown
+from ember_web.eggs.parts import COLD, EACH, shown
 from ember_web.eggs.parts import form_of as parts_form
 from ember_web.kitchens.models import Station
 from ember_web.tenancy.access import RANK, KitchenRequest, in_kitchen
@@ -29,10 +29,7 @@ from ember_web.tenancy.models import Kitchen
 from ember_web.tenancy.voice import current, tell
 from ember_web.ui.computing import solver
 
-PARTS = (
-    Part("mass_g", N_("each in its shell"), 57.0, 20.0, 150.0, "mass"),
-    Part("start_c", N_("from"), 4.0, 0.0, 40.0, "temp"),
-)
+PARTS = (EACH, COLD)
 USUAL = "12 soft 7:30\n6 hard 8:00\n8 poached 8:30"
 EARLIER = timedelta(hours=6)  # a time of day so long past is tomorrow's
 HOWS = {"shell": N_("in the shell"), POACHED: N_("poached")}

@@ -17,8 +17,9 @@ from ember_core.eggs.stirred import Pan, Scramble, Scrambled, scramble
 from ember_core.heat.physics.boiling import boiling_point
 from ember_core.wording.message import N_, Message, say
 from ember_web.eggs.drawing import lying_of
-from ember_web.eggs.parts import NAMES, Answer, Part, Place, Table, Topic, clock_of
+from ember_web.eggs.parts import AIRS, COLD, EACH, NAMES, Answer, Part, Place, Table, Topic
 from ember_web.tenancy.voice import current, tell
+from ember_web.ui.templatetags.ember import to_the_second
 
 US = "us-food-code-2022"
 LATER = N_(
@@ -76,7 +77,7 @@ def _poached(d: dict[str, Any], place: Place) -> Answer:
     lines += _for_later(p, d, place)
     rows = [
         [
-            gettext(STYLES[s.name]), f"{s.lots} × {s.at_once}", clock_of(60.0 * s.minutes), clock_of(60.0 * s.all_minutes),
+            gettext(STYLES[s.name]), f"{s.lots} × {s.at_once}", to_the_second(60.0 * s.minutes), to_the_second(60.0 * s.all_minutes),
             current().units.shown("temp", s.falls_to_c, 1),
         ]
         for s in styles(p)
@@ -90,7 +91,7 @@ def _poached(d: dict[str, Any], place: Place) -> Answer:
     ]
     return Answer(
         gettext("In the water"),
-        clock_of(60.0 * found.minutes),
+        to_the_second(60.0 * found.minutes),
         lines,
         [Table("", head, rows)],
         [_plan(found, "poached")],
@@ -131,7 +132,7 @@ def _coddled(d: dict[str, Any], place: Place) -> Answer:
     if not found.reached:
         lines.insert(0, say("So it does not come out as wanted: choose another yolk, or more water."))
     lines += _for_later(p, d, place)
-    return Answer(gettext("In the water"), clock_of(60.0 * found.minutes), lines, [], [_plan(found, "coddled")])
+    return Answer(gettext("In the water"), to_the_second(60.0 * found.minutes), lines, [], [_plan(found, "coddled")])
 
 
 KEPT_AT = {"120": N_("gentle"), "140": N_("medium"), "170": N_("hot")}
@@ -167,7 +168,7 @@ def _fried(d: dict[str, Any], place: Place) -> Answer:
     else:
         lines.append(say("Underneath it stays at {under_c:temp0}: tender and pale.", under_c=found.under_c))
     rows = [
-        [gettext(FRIED[key]), clock_of(o.seconds), gettext(WHITES[o.white_word]), gettext(YOLKS[o.yolk_word]), gettext("veiled") if o.film >= VEILED else gettext("clear")]
+        [gettext(FRIED[key]), to_the_second(o.seconds), gettext(WHITES[o.white_word]), gettext(YOLKS[o.yolk_word]), gettext("veiled") if o.film >= VEILED else gettext("clear")]
         if o is not None
         else [gettext(FRIED[key]), "–", "", "", ""]
         for key, o in schools(f)
@@ -176,7 +177,7 @@ def _fried(d: dict[str, Any], place: Place) -> Answer:
     title = tell("Fried eggs, {word}, the column of the yolk", word=gettext(YOLKS[found.yolk_word]))
     return Answer(
         gettext("In the pan"),
-        clock_of(found.seconds),
+        to_the_second(found.seconds),
         lines,
         [Table("", head, rows)],
         [(title, found.document)],
@@ -235,14 +236,14 @@ def _baked(d: dict[str, Any], place: Place) -> Answer:
     )
     other = bake(replace(dish, water=not dish.water))
     rows = [
-        [gettext(STANDS["water" if x.water else "shelf"]), clock_of(o.seconds), gettext(WHITES[o.white_word]), gettext(YOLKS[o.yolk_word])]
+        [gettext(STANDS["water" if x.water else "shelf"]), to_the_second(o.seconds), gettext(WHITES[o.white_word]), gettext(YOLKS[o.yolk_word])]
         for x, o in ((dish, found), (replace(dish, water=not dish.water), other))
     ]  # fmt: skip
     head = [gettext("the dish"), gettext("after"), gettext("white"), gettext("yolk")]
     title = tell("Baked eggs, {word}, the column of the yolk", word=gettext(YOLKS[found.yolk_word]))
     return Answer(
         gettext("In the oven"),
-        clock_of(found.seconds),
+        to_the_second(found.seconds),
         lines,
         [Table("", head, rows)],
         [(title, found.document)],
@@ -250,7 +251,6 @@ def _baked(d: dict[str, Any], place: Place) -> Answer:
     )
 
 
-AIRS = {"still": N_("still air"), "fan": N_("with a fan")}
 STANDS = {"water": N_("in hot water"), "shelf": N_("on the shelf")}
 
 
@@ -272,10 +272,10 @@ def _scrambled(d: dict[str, Any], place: Place) -> Answer:
         lines.append(
             say("That is much for {egg_g:mass} of egg: take it off sooner, or use a lighter pan.", egg_g=m.egg_g)
         )
-    rows = [[clock_of(s), f"{current().units.number('temp', _egg_c(found, s), 0)}"] for s in _moments(ready)]
+    rows = [[to_the_second(s), f"{current().units.number('temp', _egg_c(found, s), 0)}"] for s in _moments(ready)]
     return Answer(
         gettext("Off the heat"),
-        clock_of(found.off_s),
+        to_the_second(found.off_s),
         lines,
         [Table("", [gettext("time"), tell("egg, {sign}", sign=current().units.sign("temp"))], rows)],
     )
@@ -318,14 +318,12 @@ def _omelette(d: dict[str, Any], place: Place) -> Answer:
     if o.school == "browned":
         lines.append(say("Where it browns, the egg has been past 140 °C and dry: that skin is tough, so keep it thin."))
     word = gettext("Fold after") if row["stirring"] else gettext("Turn after")
-    return Answer(word, clock_of(found.set_s), lines)
+    return Answer(word, to_the_second(found.set_s), lines)
 
 
 COUNT = Part("count", N_("eggs"), 4, 1, 500)
 START = Part("start_c", N_("from"), 6.0, 0.0, 40.0, "temp")
 HEAT = Part("heat", N_("heat"), "500", choices=HEATS)
-EACH = Part("mass_g", N_("each in its shell"), 57.0, 20.0, 150.0, "mass")
-COLD = Part("start_c", N_("from"), 4.0, 0.0, 40.0, "temp")
 YOLK = Part("yolk", N_("yolk"), "runny", choices=dict(YOLKS))
 TOPICS = {
     "fried": Topic(

@@ -39,10 +39,9 @@ def codes(found):
 
 @pytest.mark.parametrize("name", PLANS)
 def test_every_state_keeps_to_its_format(name):
-    """By the published schema; what is not kept to is raised."""
-    Draft202012Validator(schema("state-1")).validate(
-        json.loads(json.dumps(state(200, START, plan=PLANS[name]).as_dict()))
-    )
+    """By the published schema: nothing is found that does not keep to it."""
+    found = json.loads(json.dumps(state(200, START, plan=PLANS[name]).as_dict()))
+    assert list(Draft202012Validator(schema("state-1")).iter_errors(found)) == []
 
 
 def test_nothing_told_it_is_the_history():

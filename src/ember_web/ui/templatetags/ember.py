@@ -36,6 +36,11 @@ def span(seconds: float | None) -> str:
 register.filter("span", span)
 
 
+def to_the_second(seconds: float) -> str:
+    """Seconds as m:ss, however many minutes they are: what is cooked by the clock is read off it."""
+    return f"{round(seconds) // 60}:{round(seconds) % 60:02d}"
+
+
 @register.filter
 def say(text: str) -> str:
     """A message of the core in the reader's language and units; a plain word of the data in their language."""
@@ -109,14 +114,13 @@ def mass_number(value: float) -> str:
 def took(stage: Any) -> str:
     """How long a stage of a cook takes, to the second below an hour: what is boiled by the clock is read off it."""
     seconds = round(stage.end_s - stage.start_s)
-    return f"{seconds // 60}:{seconds % 60:02d}" if seconds < 3600 else span(seconds)
+    return to_the_second(seconds) if seconds < 3600 else span(seconds)
 
 
 @register.filter
 def minutes_clock(minutes: float) -> str:
     """Minutes as m:ss."""
-    seconds = round(minutes * 60.0)
-    return f"{seconds // 60}:{seconds % 60:02d}"
+    return to_the_second(60.0 * minutes)
 
 
 @register.filter
