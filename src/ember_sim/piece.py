@@ -173,6 +173,7 @@ class Pieces:
         self.pot = np.zeros(len(self.hidden))  # °C, of a medium with a store
         self.burning = np.ones(len(self.hidden), dtype=bool)
         self.passes = np.zeros((2, len(self.hidden)))  # W/m² into faces a and b, without what evaporates
+        self.meets: dict[str, float] = {}  # °C, by kind of stage, of a device that is simulated by itself
 
     def _each(self, name: str) -> Any:
         return np.array([getattr(h, name) for h in self.hidden])
@@ -213,7 +214,9 @@ class Pieces:
                 h, vapour, shine = 0.5 * h, 0.1 * vapour, 0.3 * shine
             off = self._each("medium_c") + self.wander() if kind != "rest" else 0.0 * same
             surroundings = medium + spread * off
-            store = raw.get("store")
+            store = raw.get("store") if kind not in self.meets else None
+            if kind in self.meets:
+                surroundings = self.meets[kind] * same
             if kind == "rest" and merged.get("variant") in LIES_ON:
                 h, vapour, shine = LIES_ON[merged["variant"]] * same, 0.0, 0.0 * same
             if store is not None and self.in_store(store["kind"], merged, kind):
@@ -304,7 +307,7 @@ class Pieces:
                 change[:, 0] += self.gain(0, x[:, 0], face_a, conduct[:, 0], dt, stage)
             change[:, -1] += self.gain(1, x[:, -1], face_b, conduct[:, -1], dt, stage)
             x = x + change * (scale / holds)
-            if stage is not None and "store" in self.plan["stages"][stage]:
+            if stage is not None and "store" in self.plan["stages"][stage] and not self.in_device(stage):
                 self.cool(stage, (face_a, face_b), dt)
             if stage is not None and (face_a[4] or face_b[4]):
                 self.fill(stage, face_b[1] if face_b[4] else face_a[1], dt)
@@ -340,13 +343,34 @@ class Pieces:
         self.passes[face] = (medium - t_c) / (1.0 / (h + radiant) + 0.5 / conduct)
         return self.passes[face] - self.drying(face, t_c, medium, vapour, dt, stage, own)
 
+    def in_device(self, stage: int) -> bool:
+        """Whether what heats in a stage is simulated by itself."""
+        return self.plan["stages"][stage]["kind"] in self.meets
+
+    def surface_m2(self, count: float) -> Any:
+        """The area of a face of so many pieces; of a round one, all of it."""
+        litres = self.plan["piece"].get("mass_g", 200.0) / 1000.0 * count / FOOD_DENSITY
+        shape = self.plan["piece"]["shape"]
+        nominal = shape.get("thickness_mm", shape.get("diameter_mm", 40.0)) / 1000.0
+        return litres / nominal if self.exponent == 0 else 4.0 * litres / nominal
+
+    def takes_w(self) -> float:
+        """What its pieces take from the device they lie in, W."""
+        if self.stage is None or not self.in_device(self.stage):
+            return 0.0
+        raw = self.plan["stages"][self.stage]
+        own = [
+            n for n, f in raw["faces"].items() if f.get("kind", raw["kind"]) == raw["kind"]
+        ] if "faces" in raw else ["a", "b"]  # fmt: skip
+        faces = [i for i, n in enumerate("ab") if n in own] if self.exponent == 0 else [1]
+        area = self.surface_m2(self.plan["piece"].get("count", 1))
+        return float(np.mean(sum(area * self.passes[i] for i in faces)))
+
     def cool(self, stage: int, faces: Sequence[tuple[Any, ...]], dt: float) -> None:
         """Let a medium with a store lose what its pieces took, and its heater bring what it can."""
-        store, piece = self.plan["stages"][stage]["store"], self.plan["piece"]
+        store = self.plan["stages"][stage]["store"]
         kind = store["kind"]
-        litres = piece["mass_g"] / 1000.0 * store.get("pieces", piece.get("count", 1)) / FOOD_DENSITY
-        nominal = piece["shape"].get("thickness_mm", piece["shape"].get("diameter_mm", 0.0)) / 1000.0
-        area = litres / nominal if self.exponent == 0 else 4.0 * litres / nominal
+        area = self.surface_m2(store.get("pieces", self.plan["piece"].get("count", 1)))
         taken = sum(area * self.passes[i] for i in (0, 1) if faces[i][1] is self.pot and (i == 1 or self.exponent == 0))
         made_of = "china" if kind == "plate" else "steel"
         amount = store.get("mass_kg", store.get("litres", STORE_USUAL[kind]))

@@ -45,9 +45,9 @@ EXTEND, CHECK, NOTE, FINISH, PROBE = "extend", "check", "note", "finish", "probe
 OUT, RIGHT, BACK = "out", "right", "back"
 # what each kind of event takes beside at_s and kind; the first names are needed
 TAKES = {
-    START: ((), ()), MOVE: (("move",), ()), MEDIUM: (("medium_c",), ("face",)), HEAT: ((), ("power_w", "set_c")), OFF: ((), ()), TURN: ((), ()),
+    START: ((), ()), MOVE: (("move",), ()), MEDIUM: (("medium_c",), ("face", "read")), HEAT: ((), ("power_w", "set_c")), OFF: ((), ()), TURN: ((), ()),
     BASTE: (("seconds",), ("medium_c",)), DOOR: (("seconds",), ()), STAGE: (("stage",), ("then",)), EXTEND: (("seconds",), ()),
-    CHECK: (("check",), ("answer", "core_c", "width")), NOTE: ((), ("text",)), FINISH: ((), ()), PROBE: (("is",), ()),
+    CHECK: (("check",), ("answer", "core_c", "width")), NOTE: ((), ("text",)), FINISH: ((), ()), PROBE: (("is",), ("of",)),
 }  # fmt: skip
 SHORTEST_S = 0.05  # what is shorter never was
 BASTE_C = 150.0  # of the fat on a spoon, unless it is said; common practice, no published source
@@ -171,7 +171,7 @@ class _Told:
         self.extra = 0.0
         self.begun: set[int] = set()
         self.checks: list[Checked] = []
-        self.probe: list[tuple[float, str]] = []
+        self.probes: dict[str, list[tuple[float, str]]] = {"core": [], "medium": []}
 
     def take(self, event: Mapping[str, Any], path: str) -> None:
         """Take one event."""
@@ -192,7 +192,7 @@ class _Told:
             self._close(at)
             self.ended = at if self.ended is None else self.ended
         elif kind == PROBE:
-            self.probe.append((at, event["is"]))
+            self.probes[event.get("of", "core")].append((at, event["is"]))
         elif kind != NOTE:
             self._changed(kind, event, at, path)
 
@@ -358,12 +358,12 @@ class _Told:
         readings = sorted(
             (float(r["t_s"]) - begun, float(r["core_c"]))
             for r in document.get("readings", ())
-            if r["t_s"] <= now and not is_out(self.probe, r["t_s"])
+            if r["t_s"] <= now and not is_out(self.probes["core"], r["t_s"])
         )
         medium = sorted(
             (float(r["t_s"]) - begun, float(r["medium_c"]))
             for r in document.get("medium_readings", ())
-            if r["t_s"] <= now
+            if r["t_s"] <= now and not is_out(self.probes["medium"], r["t_s"])
         )
         checks = tuple(Checked(c.at_s - begun, c.check, c.answer, c.core_c, c.width) for c in self.checks)
         return Running(

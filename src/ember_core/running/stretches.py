@@ -75,6 +75,11 @@ def _heated(stage: Mapping[str, Any]) -> list[str]:
     return [name for name, f in stage.get("faces", {}).items() if f.get("kind", stage["kind"]) == stage["kind"]]
 
 
+def heated_by(stage: Mapping[str, Any]) -> dict[str, Any]:
+    """What heats in a stage, as it stands there: the stage with its first face of its own kind laid over it."""
+    return {**stage, **next((stage["faces"][n] for n in _heated(stage)), {})}
+
+
 def set_medium(stage: dict[str, Any], event: Mapping[str, Any], path: str) -> None:
     """The medium is at a temperature from now on, at one face or wherever it was."""
     stage.pop("store", None)

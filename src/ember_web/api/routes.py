@@ -14,9 +14,11 @@ from ninja import Field, NinjaAPI, Schema
 from ninja.errors import ValidationError
 from ninja.security import HttpBearer
 
+from ember_web.kitchens.models import Equipment
 from ember_web.line.actions.take_readings import BATCH, SentReading, take_readings
 from ember_web.line.adapters import state_of
-from ember_web.line.models import HubToken, Probe
+from ember_web.line.media import turned_to
+from ember_web.line.models import HubToken, Probe, SimulatedFault
 from ember_web.line.queries import running
 from ember_web.line.truth import as_done
 from ember_web.tenancy.actor import Actor
@@ -36,13 +38,16 @@ api = NinjaAPI(title="Open Ember", version="1", docs_url=None, urls_namespace="a
 
 
 class ReadingIn(Schema):
-    """One reading; times are the kitchen's (see ``now`` in every answer)."""
+    """One reading: ``probe`` and ``core_c`` of a piece, or ``device`` and ``medium_c`` of an oven, a bath and so on, as its
+    own thermometer shows it. Times are the kitchen's (see ``now`` in every answer)."""
 
-    probe: str = Field(max_length=40)
+    probe: str | None = Field(None, max_length=40)
+    device: str | None = Field(None, max_length=40, description="What the hub calls it, as the kitchen wrote it down.")
     boot: str = Field(min_length=1, max_length=40, description="Changes whenever the hub starts anew.")
     sequence: int = Field(ge=0, lt=2**62)
     at: datetime
-    core_c: float
+    core_c: float | None = None
+    medium_c: float | None = None
 
 
 class ReadingsIn(Schema):
@@ -81,7 +86,7 @@ def invalid(request: HttpRequest, error: ValidationError) -> Any:
 def post_readings(request: HttpRequest, body: ReadingsIn) -> Any:
     """Take a batch. Doubles are answered ``known``; the order of arrival does not matter."""
     kitchen: Kitchen = request.auth  # type: ignore[attr-defined]
-    sent = [SentReading(r.probe, r.boot, r.sequence, r.at, r.core_c) for r in body.readings]
+    sent = [SentReading(r.probe, r.boot, r.sequence, r.at, r.core_c, r.device, r.medium_c) for r in body.readings]
     answers = take_readings(Actor.hub(kitchen), sent)
     return {
         "answers": [Answer(boot=a.boot, sequence=a.sequence, status=a.status, message=a.message) for a in answers],
@@ -102,17 +107,61 @@ def list_probes(request: HttpRequest) -> Any:
     }
 
 
+@api.get("/devices", summary="What heats, with a thermometer that the hub reads")
+def list_devices(request: HttpRequest) -> Any:
+    """Names, kinds and labels of the kitchen's ovens, baths and so on, and its time."""
+    kitchen: Kitchen = request.auth  # type: ignore[attr-defined]
+    found = Equipment.objects.filter(kitchen=kitchen).exclude(hub_name="")
+    return {
+        "devices": [{"name": e.hub_name, "kind": e.kind, "label": e.name} for e in found],
+        "now": kitchen.now(),
+        "rate": kitchen.clock_rate,
+    }
+
+
 @api.get("/line", summary="What is on the line, for a simulated kitchen")
 def on_the_line(request: HttpRequest) -> Any:
-    """Running cooks with a probe: the plan as it really is done, and when each move was."""
+    """Running cooks: the plan as it really is done, when each move was, the probe in it and the devices it goes into. Of
+    devices what they are turned to and, in a simulated kitchen, what is to go wrong."""
     kitchen: Kitchen = request.auth  # type: ignore[attr-defined]
+    on_heat = [(cook, state) for cook in running(kitchen) if (state := state_of(cook)).started is not None]
+    gear = {e.pk: e for e in Equipment.objects.filter(kitchen=kitchen).exclude(hub_name="")}
     cooks = []
-    for cook in running(kitchen):
-        state = state_of(cook)
-        if cook.probe is None or state.started is None:
-            continue
+    for cook, state in on_heat:
         plan, moves = as_done(cook.document, state, cook.moves)
         cooks.append(
-            {"id": cook.public_id, "probe": cook.probe.name, "plan": plan, "started": state.started, "moves": moves}
+            {
+                "id": cook.public_id,
+                "probe": None if cook.probe is None else cook.probe.name,
+                "plan": plan,
+                "started": state.started,
+                "moves": moves,
+                "devices": {gear[pk].kind: gear[pk].hub_name for pk in cook.gear.values() if pk in gear},
+            }
         )
-    return {"cooks": cooks, "now": kitchen.now().timestamp(), "rate": kitchen.clock_rate}
+    faults: dict[str, list[dict[str, Any]]] = {}
+    for fault in SimulatedFault.objects.filter(kitchen=kitchen) if kitchen.simulated else ():
+        faults.setdefault(fault.name, []).append({"kind": fault.kind, "since": fault.since.timestamp()})
+    dials = turned_to(on_heat)
+    devices = [
+        {
+            "name": e.hub_name,
+            "kind": e.kind,
+            "litres": e.litres,
+            "watts": e.watts,
+            "mass_kg": e.mass_kg,
+            "material": e.material,
+            "off_k": e.true_offset_c,
+            "dial_c": None if pk not in dials else dials[pk] - e.true_offset_c,
+            "faults": faults.get(e.hub_name, []),
+        }
+        for pk, e in gear.items()
+    ]
+    probes = [{"name": p.name, "faults": faults.get(p.name, [])} for p in Probe.objects.filter(kitchen=kitchen)]
+    return {
+        "cooks": cooks,
+        "devices": devices,
+        "probes": probes,
+        "now": kitchen.now().timestamp(),
+        "rate": kitchen.clock_rate,
+    }

@@ -65,13 +65,32 @@ SERVICES = (
     SetService("dinner", time(18, 30), time(21, 0)),
 )
 EQUIPMENT: tuple[AddEquipment, ...] = (
-    AddEquipment("oven", "Oven 1, upper", station="Grill", litres=60.0, true_offset_c=-8.0, places=3),
-    AddEquipment("oven", "Oven 2, lower", litres=60.0, true_offset_c=3.0, places=3),
-    AddEquipment("bath", "Bath", station="Larder", litres=26.0, watts=1500.0, places=12),
-    AddEquipment("pan", "Pan, 28 cm, steel", places=4, watts=1400.0, mass_kg=2.1, material="steel", into_oven=True),
     AddEquipment(
-        "pan", "Pan, 30 cm, coated", places=4, watts=1400.0, mass_kg=1.3, material="aluminium", into_oven=False
+        "oven", "Oven 1, upper", station="Grill", litres=60.0, true_offset_c=-8.0, places=3, hub_name="oven-1"
     ),
+    AddEquipment("oven", "Oven 2, lower", litres=60.0, true_offset_c=3.0, places=3, hub_name="oven-2"),
+    AddEquipment("bath", "Bath", station="Larder", litres=26.0, watts=1500.0, places=12, hub_name="bath"),
+    AddEquipment(
+        "pan",
+        "Pan, 28 cm, steel",
+        places=4,
+        watts=1400.0,
+        mass_kg=2.1,
+        material="steel",
+        into_oven=True,
+        hub_name="hob-1",
+    ),
+    AddEquipment(
+        "pan",
+        "Pan, 30 cm, coated",
+        places=4,
+        watts=1400.0,
+        mass_kg=1.3,
+        material="aluminium",
+        into_oven=False,
+        hub_name="hob-2",
+    ),
+    AddEquipment("hot-cabinet", "Hot cabinet", places=20, hub_name="cabinet"),
     AddEquipment("fridge", "Cold room", true_offset_c=0.0),
 )
 FOODS = (

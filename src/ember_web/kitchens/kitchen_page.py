@@ -134,6 +134,7 @@ def _gear_of(thing: Equipment) -> dict[str, Any]:
         "into_oven": thing.into_oven,
         "mass_kg": "" if thing.mass_kg is None else f"{thing.mass_kg:g}",
         "material": thing.material,
+        "hub_name": thing.hub_name,
         "station": "" if thing.station is None else thing.station.name,
     }
 
@@ -250,6 +251,7 @@ def gear(request: KitchenRequest) -> HttpResponse:
             into_oven=bool(request.POST.get("into_oven")),
             mass_kg=_number(request, "mass_kg"),
             material=_text(request, "material"),
+            hub_name=_text(request, "hub_name"),
             station=_text(request, "station"),
             pk=_pk(request),
             gone=bool(request.POST.get("gone")),

@@ -69,6 +69,10 @@ class ServiceTime(KitchenOwned):
         return sorted(cls.objects.filter(kitchen=kitchen), key=lambda s: (s.begins < now, s.begins))[:most]
 
 
+# kinds of stages and of equipment
+GEAR_OF = {"oven": "oven", "bath": "bath", "pan": "pan", "grill": "grill", "fry": "fryer", "hold": "hot-cabinet"}
+
+
 class Equipment(KitchenOwned):
     """An oven, bath, pan and so on: how much it holds, and by how much its display is off."""
 
@@ -109,6 +113,9 @@ class Equipment(KitchenOwned):
         help_text="Of a pan, empty.",
     )
     material = models.CharField(max_length=20, choices=Material.choices, blank=True)
+    hub_name = models.CharField(
+        max_length=40, blank=True, help_text="What the hub calls the thermometer in it, if it has one."
+    )
 
     class Meta:
         ordering = ["kind", "name"]
@@ -116,6 +123,10 @@ class Equipment(KitchenOwned):
         verbose_name_plural = "equipment"
         constraints = [
             models.UniqueConstraint(fields=["kitchen", "name"], name="one_piece_of_equipment_of_a_name"),
+            models.UniqueConstraint(
+                fields=["kitchen", "hub_name"], condition=~models.Q(hub_name=""), name="equipment_of_a_hub_name"
+            ),
+            KitchenKey(name="equipment_with_kitchen"),
             SameKitchen(field="station", name="equipment_station_same_kitchen"),
         ]
 

@@ -13,7 +13,7 @@ import threading
 from collections import OrderedDict
 from collections.abc import Callable, Mapping
 from concurrent.futures import Future, ThreadPoolExecutor
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from functools import cached_property
 from typing import Any
 
@@ -48,11 +48,14 @@ class Question:
     offset_s: float  # and where that move stands in the plan, s
     plan_s: Array
     core_c: Array
+    medium_s: Array = field(default_factory=lambda: np.empty(0))  # and those of the thermometers in what heats it
+    medium_c: Array = field(default_factory=lambda: np.empty(0))
 
     @cached_property
     def key(self) -> tuple[str, float, float, int, float]:
         """Changes with every new reading and every move."""
-        return self.thermal, self.anchor_s, self.offset_s, self.plan_s.size, float(self.core_c.sum())
+        read = self.plan_s.size + self.medium_s.size
+        return self.thermal, self.anchor_s, self.offset_s, read, float(self.core_c.sum() + self.medium_c.sum())
 
 
 def thermal_key(document: Mapping[str, Any]) -> str:
@@ -70,22 +73,31 @@ def thermal_key(document: Mapping[str, Any]) -> str:
     return json.dumps([bare(kept), kept.get("house"), spreads], sort_keys=True)
 
 
-def question(cook: Cook, thermal: str, state: CookState, times: Array, cores: Array, start: float) -> Question | None:
+def question(
+    cook: Cook, thermal: str, state: CookState, core: tuple[Array, Array], medium: tuple[Array, Array], start: float
+) -> Question | None:
     """What can be asked now: only while the pull is the next move and enough has been read.
 
-    ``thermal`` is the plan's :func:`thermal_key`; ``times`` (s since 1970) and ``cores`` (°C) are the probe's readings. Plan time runs from the last
-    move as it was really done, so that a late turn shifts the pull as well.
+    ``thermal`` is the plan's :func:`thermal_key`; ``core`` and ``medium`` are the readings in the piece and about it (s since 1970, °C). Plan time runs
+    from the last move as it was really done, so that a late turn shifts the pull as well.
     """
+    times, cores = core
     if not cook.result.get("coast") or state.next is None:
         return None
     done = [(m.done, m.offset_s) for m in state.moves if m.done is not None]
-    if cook.moves[state.next]["kind"] != MoveKind.PULL or not done or times.size < LEAST_READINGS:
+    if cook.moves[state.next]["kind"] != MoveKind.PULL or not done or not any(map(_enough, (times, medium[0]))):
         return None
     at, offset = max(done, key=lambda d: d[1])
-    if times[-1] - times[0] < LEAST_SPAN_S:
-        return None
-    plan_s = np.where(times >= at, offset + times - at, np.minimum(times - start, offset))
-    return Question(thermal, at, offset, plan_s, cores)
+
+    def of_plan(moments: Array) -> Array:
+        return np.where(moments >= at, offset + moments - at, np.minimum(moments - start, offset))
+
+    return Question(thermal, at, offset, of_plan(times), cores, of_plan(medium[0]), medium[1])
+
+
+def _enough(times: Array) -> bool:
+    """Whether readings tell anything yet."""
+    return times.size >= LEAST_READINGS and bool(times[-1] - times[0] >= LEAST_SPAN_S)
 
 
 def prepare(thermal: str) -> Learner:
@@ -100,7 +112,7 @@ def prepare(thermal: str) -> Learner:
 
 def answer(learner: Learner, asked: Question) -> dict[str, Any] | None:
     """The pull by the probe, in ms since 1970: ``from``, ``likely``, ``to``, and a ``note`` when it is doubtful."""
-    posterior = learner.update(asked.plan_s, asked.core_c)
+    posterior = learner.update(asked.plan_s, asked.core_c, asked.medium_s, asked.medium_c)
     if posterior.used == 0 and not posterior.findings:
         return None
     low, middle, high = (

@@ -7,28 +7,30 @@ shown as they come; none is waited for.
 
 from __future__ import annotations
 
-import bisect
 import json
 import threading
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from typing import Any
 
 import numpy as np
 
 from ember_core.heat.arrays import Array
-from ember_core.line.fold import CHECK, HAPPENED, PROBE, CookState, MoveState, fold
+from ember_core.line.fold import CHECK, HAPPENED, CookState, MoveState, fold
 from ember_core.plan.stages import HEAT_KINDS
 from ember_core.planning.moves import MoveKind
 from ember_core.running.history import OUT, is_out
+from ember_core.running.media import Off
 from ember_core.running.probes import EARLY_S, LEAST, Fault, Neighbour, jump_at
 from ember_core.running.probes import fault as fault_of
+from ember_core.running.stretches import heated_by
 from ember_core.wording.message import said
 from ember_web.line.adapters import core_event, moment
 from ember_web.line.bus import bus
 from ember_web.line.clock import kitchen_time
 from ember_web.line.freshness import changed, marks
 from ember_web.line.learning import Desk, Question, desk, question, thermal_key
+from ember_web.line.media import Around, Media, Medium, Track, said_of_core, stays, unheard
 from ember_web.line.models import Cook, Event, Reading
 from ember_web.line.truth import Teller, teller
 from ember_web.line.truth import told as history_of
@@ -45,20 +47,6 @@ SETTLED_S = 60.0  # after a jump the tip's new place is looked at so long
 EACH_READINGS = 6  # a piece whose heat was changed is replayed anew with so many readings more
 
 
-class Track:
-    """Readings of one cook's probe since it started, in order of time (s since 1970, °C)."""
-
-    def __init__(self) -> None:
-        self.times: list[float] = []
-        self.cores: list[float] = []
-
-    def add(self, at: float, core_c: float) -> None:
-        """Put one in its place; readings may arrive late."""
-        where = bisect.bisect_right(self.times, at)
-        self.times.insert(where, at)
-        self.cores.insert(where, core_c)
-
-
 class Piece:
     """A running cook in memory. Its plan never changes; what its events and readings amount to is worked out when they do."""
 
@@ -73,6 +61,9 @@ class Piece:
         self.shown: tuple[Any, ...] = ()
         self.state_now: dict[str, Any] = {}
         self.texts: dict[Voice, str] = {}
+        self.around = Around((), (), ())
+        self.doubt: Off | None = None
+        self.silent = False
         self.fault: Fault | None = None
         self.looked: tuple[int, tuple[tuple[float, str], ...]] | None = None
         self.looked_s = 0.0
@@ -92,7 +83,21 @@ class Piece:
 
     def said_of_probe(self) -> list[tuple[float, str]]:
         """What was said of its probe: s since it began, and ``out``, ``back`` or ``right``."""
-        return [(e.at - self.begun, str(e.payload.get("is"))) for e in self.state.live if e.kind == PROBE]
+        return [(e.at - self.begun, what) for e, what in said_of_core(self.state)]
+
+    def lies(self, tracks: Mapping[int, Medium], now: float) -> None:
+        """Bring up to date what it lies in: what is read there, and whether that must be asked about."""
+        if not self.cook.gear:
+            return
+        found = stays(self.cook.document, self.cook.result, self.cook.moves, self.state, self.cook.gear)
+        self.around = Around.of(found, self.state, tracks)
+        self.doubt = self.around.doubt(self.state)
+        self.silent = self.around.silent(now)
+
+    def lies_in(self, tracks: Mapping[int, Medium]) -> Medium | None:
+        """The gear it lies in now, if that has a thermometer."""
+        last = self.around.stays[-1] if self.around.stays else None
+        return None if last is None or last.gear is None else tracks.get(last.gear)
 
     def heat_c(self) -> float | None:
         """What heats it now by its plan, °C; None: nothing does."""
@@ -101,8 +106,7 @@ class Piece:
         if not done or done[-1] is None or done[-1] >= len(stages) or stages[done[-1]]["kind"] not in HEAT_KINDS:
             return None
         stage = stages[done[-1]]
-        faces = [f["medium_c"] for f in stage.get("faces", {}).values() if "medium_c" in f]
-        heat = stage.get("medium_c", faces[0] if faces else None)
+        heat = heated_by(stage).get("medium_c")
         return None if heat is None else float(heat)
 
     def doubted(self, others: list[Piece]) -> None:
@@ -134,13 +138,13 @@ class Piece:
         self.looked_s = float(times[-1])
         first = int(np.searchsorted(times, look - LOOKED_S))
         air = float(self.cook.document.get("kitchen", {}).get("air_c", 22.0))
-        cores = np.array(self.track.cores[first:])
+        cores = np.array(self.track.values[first:])
         if jump_at(times[first:], cores, since, look) is None:
             self.fault = None
             return
         near = {
             str(p.cook.pk): Neighbour(
-                p.cook.title, _core_now(p, self.begun + float(times[-1])), np.array(p.track.times) - self.begun, np.array(p.track.cores)
+                p.cook.title, _core_now(p, self.begun + float(times[-1])), np.array(p.track.times) - self.begun, np.array(p.track.values)
             )
             for p in others
             if p is not self and p.track is not None
@@ -152,7 +156,7 @@ class Piece:
     def believed(self) -> tuple[Array, Array]:
         """The readings that are believed: not while the probe was said to be out, nor since it jumped."""
         assert self.track is not None
-        times, cores = np.array(self.track.times), np.array(self.track.cores)
+        times, cores = np.array(self.track.times), np.array(self.track.values)
         said = self.said_of_probe()
         good = (
             np.array([not is_out(said, t - self.begun) for t in times], dtype=bool)
@@ -183,34 +187,56 @@ class Piece:
             return None
         key = (
             self.events,
-            len(track.times) // EACH_READINGS if told else 0,
+            (len(track.times) + self.around.count) // EACH_READINGS if told else 0,
             int((now - due) / OVERDUE_S) if late and due is not None else 0,
         )
         times, cores = self.believed()
-        return key, lambda: (history_of(self.cook.document, state, now, times.tolist(), cores.tolist()), self.begun)
+        return key, lambda: (
+            history_of(self.cook.document, state, now, times.tolist(), cores.tolist(), self.around), self.begun
+        )  # fmt: skip
 
     def renew(
         self,
         ask: Callable[[Question | None], dict[str, Any] | None],
         truth: Callable[[Any], dict[str, Any] | None] | None = None,
         now: float = 0.0,
+        medium: Medium | None = None,
     ) -> None:
         """Bring what is shown of it up to date."""
         assert self.track is not None
-        asked = (self.events, len(self.track.times), self.fault)
+        asked = (self.events, len(self.track.times), self.fault, self.around.count, self.doubt, self.silent)
         if asked != self.asked:
             self.asked = asked
-            times, cores = self.believed()
-            self.question = question(self.cook, self.thermal, self.state, times, cores, self.begun)
+            self.question = question(
+                self.cook, self.thermal, self.state, self.believed(), self.around.believed(), self.begun
+            )
         altered = bool(self.state.happened())
         learned = ask(None if altered else self.question)  # what was prepared is of the plan as it was
         real = None if truth is None else truth(self.replayed(now))
         shown = (*asked, None if learned is None else tuple(learned.items()), repr(real))
         if shown != self.shown:
             self.shown = shown
-            doubt = {"probeFault": None if self.fault is None else self.fault.question()}
+            doubt = {"probeFault": None if self.fault is None else self.fault.question()} | self._of_medium(medium)
             self.state_now = cook_state(self.cook, self.state, self.track, learned, real, altered=altered) | doubt
             self.texts = {}
+
+    def _of_medium(self, medium: Medium | None) -> dict[str, Any]:
+        """What a board shows and asks of the gear it lies in."""
+        if medium is None:
+            return {}
+        last = medium.track.last
+        doubt = self.doubt
+        return {
+            "medium": {
+                "name": medium.name,
+                "read": None if last is None else [round(last[0] * 1000), round(last[1] + medium.offset_k, 1)],
+                "ask": None if doubt is None else doubt.question(medium.name),
+                "reads": None if doubt is None else round(doubt.reads_c, 1),
+                "since": None if doubt is None else round(doubt.since_s * 1000),
+                "silent": unheard(medium.name) if self.silent else None,
+                "clock": medium.clock(),
+            }
+        }
 
     def json(self, voice: Voice) -> str:
         """This cook in the state document, said by a voice; the words are made once for all who share it."""
@@ -229,6 +255,7 @@ class Board:
         self.lock = threading.Lock()
         self.pieces: dict[int, Piece] = {}
         self.last_id: int | None = None
+        self.media = Media()
         self.built = -1e9
         self.marks = (-1, -1)
         self.clock_key: tuple[Any, ...] = ()
@@ -281,14 +308,18 @@ class Board:
             bus.wake(kitchen.public_id)
 
         now = kitchen.now().timestamp()
+        self.media.read(
+            kitchen, {g for p in pieces for g in p.cook.gear.values()}, min((p.begun for p in pieces), default=now)
+        )
         for p in pieces:
             p.doubted(pieces)
+            p.lies(self.media.by_key, now)
 
             def truth(asked: Any, i: int = p.cook.pk) -> dict[str, Any] | None:
                 key, document = asked or (None, None)
                 return self.teller.ask(i, key, document, told)
 
-            p.renew(lambda q, i=p.cook.pk: self.desk.ask(i, q, told), truth, now)  # type: ignore[misc]
+            p.renew(lambda q, i=p.cook.pk: self.desk.ask(i, q, told), truth, now, p.lies_in(self.media.by_key))  # type: ignore[misc]
         return pieces
 
     def _read(self, kitchen: Kitchen, pieces: list[Piece]) -> None:
@@ -353,7 +384,7 @@ def cook_state(
     altered : bool
         Its heat was changed: what comes next is due when the replay says so.
     """
-    times, cores = track.times, track.cores
+    times, cores = track.times, track.values
     step = max(1, -(-len(times) // READINGS_SHOWN))
     shown = [*range(0, len(times), step)]
     if times and shown[-1] != len(times) - 1:
@@ -397,8 +428,8 @@ def cook_state(
 
 def _core_now(piece: Piece, now: float) -> float:
     """A piece's core as far as it is known without computing: read, else by its plan's course, °C."""
-    if piece.track is not None and piece.track.cores:
-        return piece.track.cores[-1]
+    if piece.track is not None and piece.track.values:
+        return piece.track.values[-1]
     trace = np.array(piece.cook.trace)
     return float(np.interp(now - piece.begun, trace[:, 0], trace[:, 1])) if trace.size else 0.0
 

@@ -8,6 +8,7 @@ import uuid
 from django.conf import settings
 from django.db import models
 
+from ember_web.kitchens.models import Equipment
 from ember_web.plans.models import Plan
 from ember_web.tenancy.fields import SaidField
 from ember_web.tenancy.keys import KitchenKey, SameKitchen
@@ -62,6 +63,7 @@ class Cook(KitchenOwned):
     trace = models.JSONField(help_text="Predicted core: pairs of seconds and °C.")
     moves = SaidField()
     probe = models.ForeignKey(Probe, null=True, blank=True, on_delete=models.SET_NULL, related_name="cooks")
+    gear = models.JSONField(default=dict, help_text="What it lies in: kind of equipment to its key.")
     created_at = models.DateTimeField()
     finished = models.BooleanField(default=False)
     core_version = models.CharField(max_length=20)
@@ -106,6 +108,44 @@ class Event(KitchenOwned):
 
     def __str__(self) -> str:
         return f"{self.kind} at {self.occurred_at}"
+
+
+class MediumReading(KitchenOwned):
+    """One reading of a thermometer in an oven, a bath and so on, as it showed it."""
+
+    kitchen = models.ForeignKey(Kitchen, on_delete=models.PROTECT, related_name="+")
+    equipment = models.ForeignKey(Equipment, on_delete=models.PROTECT, related_name="readings")
+    boot_id = models.CharField(max_length=40)
+    sequence = models.BigIntegerField()
+    measured_at = models.DateTimeField(help_text="Kitchen time.")
+    medium_c = models.FloatField()
+    received_at = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        ordering = ["measured_at", "id"]
+        indexes = [models.Index(fields=["equipment", "measured_at"])]
+        constraints = [
+            models.UniqueConstraint(fields=["equipment", "boot_id", "sequence"], name="medium_reading_once"),
+            SameKitchen(field="equipment", name="line_mediumreading_equipment_id_same_kitchen"),
+        ]
+
+    def __str__(self) -> str:
+        return f"{self.medium_c:.1f} °C"
+
+
+class SimulatedFault(KitchenOwned):
+    """What goes wrong in a simulated kitchen now, because somebody wants to see what the board makes of it."""
+
+    name = models.CharField(max_length=40, help_text="Of the device or the probe, as the hub calls it.")
+    kind = models.CharField(max_length=20)
+    since = models.DateTimeField(help_text="Kitchen time.")
+
+    class Meta:
+        ordering = ["name", "kind"]
+        constraints = [models.UniqueConstraint(fields=["kitchen", "name", "kind"], name="one_fault_of_a_kind")]
+
+    def __str__(self) -> str:
+        return f"{self.name}: {self.kind}"
 
 
 class Reading(KitchenOwned):

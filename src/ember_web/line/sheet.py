@@ -15,12 +15,14 @@ from ember_core.line.fold import CHECK, EXTEND, MOVE, PROBE, CookState
 from ember_core.line.fold import Event as CoreEvent
 from ember_core.plan.stages import HEAT_KINDS
 from ember_core.running.checks import THERMOMETER, checks, checks_for
-from ember_core.running.history import Running, running
+from ember_core.running.history import OUT, Running, is_out, running
 from ember_core.running.state import replay
-from ember_core.running.stretches import STORED_BY, TURNS
+from ember_core.running.stretches import STORED_BY, TURNS, heated_by
 from ember_core.wording.message import N_
+from ember_web.kitchens.models import Equipment
 from ember_web.line.adapters import moment, state_of
 from ember_web.line.clock import kitchen_time
+from ember_web.line.media import OF_MEDIUM, Around, around_of
 from ember_web.line.models import Cook
 from ember_web.line.queries import readings_of
 from ember_web.line.truth import MEMBERS, said_of, told
@@ -52,7 +54,10 @@ def sheet(request: KitchenRequest, cook: str) -> HttpResponse:
     now = kitchen_time(kitchen).timestamp()
     start = state.started or found.created_at.timestamp()
     rows = readings_of(found)
-    document = told(found.document, state, now, [r.measured_at.timestamp() for r in rows], [r.core_c for r in rows])
+    around = around_of(found, state)
+    document = told(
+        found.document, state, now, [r.measured_at.timestamp() for r in rows], [r.core_c for r in rows], around
+    )
     truth: dict[str, Any] | None = None
     why, asked = "", None
     try:
@@ -82,6 +87,7 @@ def sheet(request: KitchenRequest, cook: str) -> HttpResponse:
         "thermometer": known.get(THERMOMETER),
         "read_it": truth is not None and truth["ask"] is not None and truth["ask"]["id"] == THERMOMETER,
         "probes": list(PROBES.items()) if found.probe_id else [],
+        "medium": _medium(found, around, state),
         "happenings": _can_happen(asked),
         "back": _back(asked),
         "history": [_line(found, state, e, start) for e in reversed(state.live) if e.kind in {MOVE, EXTEND, CHECK, *HAPPENINGS}],
@@ -90,6 +96,16 @@ def sheet(request: KitchenRequest, cook: str) -> HttpResponse:
     }  # fmt: skip
     part = request.headers.get("X-Sheet") == "1"
     return render(request, "line/_sheet.html" if part else "line/sheet.html", context)
+
+
+def _medium(cook: Cook, around: Around, state: CookState) -> dict[str, Any] | None:
+    """The gear it lies in by its thermometer: name, what it reads, and what is asked of it; None: none with a thermometer."""
+    if not around.stays or around.stays[-1].gear is None or not around.read[-1][0].size:
+        return None
+    name = Equipment.objects.filter(kitchen=cook.kitchen, pk=around.stays[-1].gear).values_list("name", flat=True).get()
+    doubt, read = around.doubt(state), around.read[-1][1]
+    wrong = is_out(around.said, float(around.read[-1][0][-1]))
+    return {"name": name, "read": float(read[-1]), "wrong": wrong, "doubt": doubt, "ask": None if doubt is None else doubt.question(name)}  # fmt: skip
 
 
 def _can_happen(asked: Running | None) -> list[str]:
@@ -124,8 +140,7 @@ def _back(asked: Running | None) -> dict[str, Any] | None:
     if not heats:
         return None
     stage = asked.plan.document["stages"][heats[-1]]
-    faces = [f["medium_c"] for f in stage.get("faces", {}).values() if "medium_c" in f]
-    medium = stage.get("medium_c", faces[0] if faces else None)
+    medium = heated_by(stage).get("medium_c")
     return None if medium is None else {"kind": stage["kind"], "medium_c": medium, "target_c": asked.planned.target_c}
 
 
@@ -147,7 +162,13 @@ def _line(cook: Cook, state: CookState, event: CoreEvent, start: float) -> dict[
         words = f"{current().say(kind.name)}: {value}"
     else:
         words = current().say(HAPPENINGS[event.kind])
-        if event.kind == PROBE:
+        if event.kind == PROBE and payload.get("of") == OF_MEDIUM:
+            words = (
+                _("the heat's thermometer is wrong")
+                if payload.get("is") == OUT
+                else _("the heat's thermometer is right")
+            )
+        elif event.kind == PROBE:
             words += " " + _(PROBES.get(str(payload.get("is")), ""))
         if "medium_c" in payload:
             words += " " + current().units.shown("temp", payload["medium_c"], 0)
@@ -172,6 +193,10 @@ def form_event(request: KitchenRequest, cook: Cook) -> dict[str, Any]:
             out[name] = _degrees(post[name])
     if kind == PROBE:
         out["is"] = post.get("is", "")
+        if post.get("of"):
+            out["of"] = post["of"]
+    if kind == "medium" and post.get("read"):
+        out["read"] = True
     if kind in {"baste", "door"}:
         out["seconds"] = _number(post.get("seconds", ""))
     if kind == "stage":

@@ -6,7 +6,7 @@ import logging
 import threading
 from collections.abc import Callable, Mapping, Sequence
 from concurrent.futures import Future, ThreadPoolExecutor
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 from ember_core.errors import EmberError
@@ -18,6 +18,7 @@ from ember_core.running.checks import checks
 from ember_core.running.history import FORMAT, Running, running
 from ember_core.running.state import State, replay
 from ember_core.wording.message import Message, say
+from ember_web.line.media import Around
 
 log = logging.getLogger(__name__)
 MEMBERS = 96
@@ -25,9 +26,14 @@ READINGS = 200  # of a probe that are handed over, the last of them
 
 
 def told(
-    document: Mapping[str, Any], state: CookState, now: float, times: Sequence[float] = (), cores: Sequence[float] = ()
+    document: Mapping[str, Any],
+    state: CookState,
+    now: float,
+    times: Sequence[float] = (),
+    cores: Sequence[float] = (),
+    around: Around | None = None,
 ) -> dict[str, Any]:
-    """A cook as ``open-ember.cook/1``: its plan, what happened and what was read; times of the state in s since 1970.
+    """A cook as ``open-ember.cook/1``: its plan, what happened and what was read in it and about it; times of the state in s since 1970.
 
     A move that lies behind one that was done later in the plan is left out, as the board leaves it.
     """
@@ -56,7 +62,15 @@ def told(
     read = [
         {"t_s": t - start, "core_c": c} for t, c in list(zip(times, cores, strict=True))[-READINGS:] if 0.0 <= t - start <= now_s
     ]  # fmt: skip
-    return {"format": FORMAT, "plan": dict(document), "now_s": now_s, "events": events, "readings": read}
+    told = {"format": FORMAT, "plan": dict(document), "now_s": now_s, "events": events, "readings": read}
+    if around is None or not around.count:
+        return told
+    pairs = list(zip(*(column.tolist() for column in around.believed()), strict=True))[-READINGS:]
+    return told | {
+        "medium_readings": [
+            {"t_s": t - start, "medium_c": min(max(c, -60.0), 450.0)} for t, c in pairs if 0.0 <= t - start <= now_s
+        ]
+    }
 
 
 def as_done(
@@ -74,11 +88,11 @@ def as_done(
     moves : sequence of dict
         Its planned moves, with the ``stage`` that each begins.
     """
-    happened = state.happened()
+    done = replace(state, live=[e for e in state.live if not e.payload.get("read")])  # to read a heat changes none
     start = state.started or 0.0
-    if happened:
+    if done.happened():
         try:
-            found = running(told(document, state, max(e.at for e in state.live)))
+            found = running(told(document, done, max(e.at for e in done.live)))
         except EmberError:
             found = None
         if found is not None:

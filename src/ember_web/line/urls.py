@@ -2,7 +2,7 @@
 
 from django.urls import path
 
-from ember_web.line import probes, sheet, views
+from ember_web.line import probes, sheet, simulation, views
 
 urlpatterns = [
     path("", views.board, name="line"),
@@ -12,6 +12,7 @@ urlpatterns = [
     path("events/", views.events, name="line-events"),
     path("probe/", probes.probe, name="line-probe"),
     path("hub/", probes.hub, name="line-hub"),
+    path("simulation/", simulation.page, name="line-simulation"),
     path("start/", views.start, name="line-start"),
     path("<slug:cook>/sheet/", sheet.sheet, name="line-sheet"),
     path("<slug:cook>/do/", views.do, name="line-do"),

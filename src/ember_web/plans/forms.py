@@ -22,7 +22,7 @@ from ember_core.plan.shapes import BY_MASS
 from ember_core.wording.message import N_
 from ember_core.wording.quantities import Units
 from ember_web.book.queries import food_choices, house_document, own_food
-from ember_web.kitchens.models import Equipment
+from ember_web.kitchens.models import GEAR_OF, Equipment
 from ember_web.plans.models import Plan
 from ember_web.plans.written import KINDS, TIMES, Written, exact, posted, stored
 from ember_web.plans.written import read as read_written
@@ -35,15 +35,6 @@ FIELDS = (
     *("temper_min", "apart_s", "gear", "serve", "rules", "guests"),
 )
 OPTIONAL = {"mass_g", "heat_c"}
-GEAR_OF = {
-    "oven": "oven",
-    "bath": "bath",
-    "pan": "pan",
-    "grill": "grill",
-    "fry": "fryer",
-}  # kinds of stages and of equipment
-
-
 LIMITS = {"size_mm": (1, 400), "mass_g": (1, 200000), "start_c": (-40, 100), "target_c": (0, 100), "heat_c": (-20, 400)}
 LABELS = {
     "cut": N_("cut"),

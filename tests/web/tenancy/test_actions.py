@@ -33,9 +33,10 @@ from ember_web.kitchens.actions.set_service import SetService
 from ember_web.kitchens.actions.set_station import SetStation
 from ember_web.kitchens.models import Equipment, Station, StationMember
 from ember_web.line.actions.add_probe import AddProbe
+from ember_web.line.actions.set_fault import SetFault
 from ember_web.line.actions.start_cook import StartCook
 from ember_web.line.actions.take_readings import SentReading
-from ember_web.line.models import Cook, Event, HubToken, Probe, Reading
+from ember_web.line.models import Cook, Event, HubToken, MediumReading, Probe, Reading
 from ember_web.logbook.models import Record
 from ember_web.plans.actions.archive_plans import ArchivePlans
 from ember_web.plans.actions.keep_draft import KeepDraft
@@ -58,7 +59,7 @@ MAY = {
     "save_plan": (Rank.COOK, False), "archive_plans": (Rank.COOK, False), "tag_plans": (Rank.COOK, False), "keep_draft": (Rank.COOK, False), "restore_plan": (Rank.COOK, False), "add_equipment": (Rank.CHEF, False), "set_kitchen": (Rank.CHEF, False), "set_service": (Rank.CHEF, False), "set_station": (Rank.CHEF, False), "fill_summaries": (Rank.VIEWER, False), "store_food": (Rank.CHEF, False), "remove_food": (Rank.CHEF, False),
     "store_house_rules": (Rank.CHEF, False), "add_book_row": (Rank.CHEF, False), "import_book": (Rank.CHEF, False), "start_cook": (Rank.COOK, False),
     "take_events": (Rank.COOK, False), "take_readings": (None, True), "put_clock_right": (None, False),
-    "add_probe": (Rank.CHEF, False), "issue_hub_token": (Rank.CHEF, False), "write_record": (Rank.COOK, False),
+    "add_probe": (Rank.CHEF, False), "set_fault": (Rank.CHEF, False), "issue_hub_token": (Rank.CHEF, False), "write_record": (Rank.COOK, False),
     "change_note": (Rank.COOK, False), "set_clock": (Rank.CHEF, False), "set_preferences": (Rank.VIEWER, False), "set_toured": (Rank.VIEWER, False), "admit_member": (Rank.CHEF, False),
 }  # fmt: skip
 
@@ -103,6 +104,7 @@ def arguments(name, kitchen, plan, cook):
         "take_readings": ([SentReading("p1", "b", 1, kitchen.now(), 40.0)],),
         "put_clock_right": (),
         "add_probe": (AddProbe("p9"),),
+        "set_fault": (SetFault("p1", "out", on=True),),
         "issue_hub_token": ("another hub",),
         "write_record": (cook,),
         "change_note": (record.public_id if record else "none", "well done"),
@@ -250,7 +252,7 @@ def rows_of(kitchen, cook, plan):
     station = Station.objects.create(kitchen=kitchen, name="Grill")
     return {
         Plan: plan, Cook: cook, Probe: Probe.objects.filter(kitchen=kitchen).first() or Probe.objects.create(kitchen=kitchen, name="p1"),
-        Station: station, Membership: member,
+        Station: station, Membership: member, Equipment: Equipment.objects.create(kitchen=kitchen, kind="bath", name="bath"),
     }  # fmt: skip
 
 
@@ -286,6 +288,9 @@ def test_the_database_refuses_a_row_that_joins_two_kitchens(kitchen, stranger, p
         PlanRevision: lambda k, own: PlanRevision(kitchen=k, plan=plan, number=9, title="x", document={}),
         StationMember: lambda k, own: StationMember(kitchen=k, station=own[Station], membership=own[Membership]),
         Equipment: lambda k, own: Equipment(kitchen=k, kind="oven", name="oven", station=own[Station]),
+        MediumReading: lambda k, own: MediumReading(
+            kitchen=k, equipment=own[Equipment], boot_id="b", sequence=1, measured_at=now, medium_c=1.0
+        ),
     }[model]
     here = rows_of(kitchen, cook, plan)
     target = model._meta.get_field(field).related_model

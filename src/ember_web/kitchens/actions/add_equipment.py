@@ -2,9 +2,12 @@
 
 from __future__ import annotations
 
+import re
 from dataclasses import asdict, dataclass
 
 from django.core.exceptions import ValidationError
+from django.db import transaction
+from django.db.models import ProtectedError
 
 from ember_core.errors import InputError
 from ember_core.wording.message import say
@@ -12,12 +15,15 @@ from ember_web.kitchens.models import Equipment, Station
 from ember_web.kitchens.rows import name_it, row_of
 from ember_web.tenancy.action import Actor, Rank, action
 
+HUB_NAME = re.compile(r"[A-Za-z0-9][A-Za-z0-9._:-]{0,39}")
+
 
 @dataclass(frozen=True)
 class AddEquipment:
     """An oven, bath, pan and so on; ``pk`` of one that is changed, ``gone`` to take it away.
 
-    ``true_offset_c`` is what it really is less what it shows, as measured, K; ``station`` the name of one.
+    ``true_offset_c`` is what it really is less what it shows, as measured, K; ``station`` the name of one; ``hub_name`` what the
+    hub calls the thermometer in it.
     """
 
     kind: str
@@ -29,6 +35,7 @@ class AddEquipment:
     into_oven: bool = False
     mass_kg: float | None = None
     material: str = ""
+    hub_name: str = ""
     station: str = ""
     pk: int = 0
     gone: bool = False
@@ -46,7 +53,15 @@ def add_equipment(actor: Actor, command: AddEquipment) -> str:
     thing = row_of(Equipment, actor.kitchen, command.pk)
     if command.gone:
         if thing.pk:
-            thing.delete()
+            try:
+                with transaction.atomic():
+                    thing.delete()
+            except ProtectedError:
+                raise InputError(
+                    say("{name} has readings, which stay; rename it instead.", name=thing.name),
+                    path="name",
+                    code="in-use",
+                ) from None
         return thing.name
     for field, value in asdict(command).items():
         if field not in {"pk", "gone", "station", "name"}:
@@ -55,6 +70,16 @@ def add_equipment(actor: Actor, command: AddEquipment) -> str:
     if command.station and thing.station is None:
         raise InputError(
             say("station: there is no {name!r} here; choose one from the list.", name=command.station), path="station"
+        )
+    if command.hub_name and not HUB_NAME.fullmatch(command.hub_name):
+        raise InputError(
+            say("hub name: write what the hub calls it, 1 to 40 letters, digits or . _ : - without spaces."),
+            path="hub_name",
+        )
+    same = Equipment.objects.filter(kitchen=actor.kitchen, hub_name=command.hub_name).exclude(pk=thing.pk)
+    if command.hub_name and same.exists():
+        raise InputError(
+            say("hub name: {name} has it already; give it another.", name=str(same.get())), path="hub_name"
         )
     name_it(thing, command.name)
     try:

@@ -2,15 +2,14 @@
 
 from __future__ import annotations
 
-import re
 from dataclasses import dataclass
 
 from ember_core.errors import InputError
 from ember_core.wording.message import say
+from ember_web.kitchens.actions.add_equipment import HUB_NAME
 from ember_web.line.models import Probe, Reading
 from ember_web.tenancy.action import Actor, Rank, action
 
-NAME = re.compile(r"[A-Za-z0-9][A-Za-z0-9._:-]{0,39}")
 LABEL_LONGEST = 80
 
 
@@ -33,7 +32,7 @@ def add_probe(actor: Actor, command: AddProbe) -> Probe:
         A name or label that cannot be, a label that another one has, or one to take away that has readings or cooks.
     """
     name, label = command.name.strip(), command.label.strip()
-    if not NAME.fullmatch(name):
+    if not HUB_NAME.fullmatch(name):
         raise InputError(
             say("name: write what the hub calls it, 1 to 40 letters, digits or . _ : - without spaces."), path="name"
         )

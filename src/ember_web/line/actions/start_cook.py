@@ -18,6 +18,7 @@ from ember_core.wording.message import say
 from ember_web.book.queries import book_of
 from ember_web.line.clock import kitchen_time
 from ember_web.line.events import EVENT_KEY, id_taken
+from ember_web.line.media import gear_of
 from ember_web.line.models import Cook, Event, Probe
 from ember_web.line.signals import announce
 from ember_web.plans.adapters import thin_trace
@@ -83,6 +84,7 @@ def start_cook(actor: Actor, command: StartCook) -> Cook:
                 trace=thin_trace(outcome),
                 moves=[m.as_dict() for m in moves(checked, outcome.cook)],
                 probe=probe,
+                gear=gear_of(kitchen, plan.document),
                 created_at=now,
                 core_version=__version__,
                 data_version=data_version(),

@@ -15,12 +15,14 @@ from ember_core.line.fold import CHECK, HAPPENED, PROBE, CookState, Event, MoveS
 from ember_core.plan.finding import Finding
 from ember_core.plan.log import Log
 from ember_core.running.history import is_out, running
+from ember_core.running.media import WATCHED_S
 from ember_core.safety.evidence import JUMP_K_S
 from ember_core.safety.measured import by_its_outside, judge_log, of_one_piece
 from ember_core.safety.rules import profile_of
 from ember_core.safety.verdict import standing
 from ember_core.wording.message import say
 from ember_web.line.adapters import moment, state_of
+from ember_web.line.media import around_named, around_of, said_of_core
 from ember_web.line.models import Cook
 from ember_web.line.queries import readings_of
 from ember_web.line.truth import told
@@ -43,10 +45,12 @@ class Ran:
     end_s: float
 
 
-def as_planned(moves: Sequence[MoveState], result: Mapping[str, Any], happened: Sequence[Event] = ()) -> bool:
-    """Whether every stage up to the moment the plan's rule is met lasted nearly as long as planned, and
-    nothing was done to its heat: what is computed happened."""
-    if happened:
+def as_planned(
+    moves: Sequence[MoveState], result: Mapping[str, Any], happened: Sequence[Event] = (), away_s: float = 0.0
+) -> bool:
+    """Whether every stage up to the moment the plan's rule is met lasted nearly as long as planned, nothing was done to
+    its heat, and that was not read to be too low for ``away_s``: what is computed happened."""
+    if happened or away_s > WATCHED_S:
         return False
     met_at = (result.get("rule") or {}).get("met_at_s")
     done = [m.done for m in moves if m.done is not None]
@@ -60,7 +64,7 @@ def as_planned(moves: Sequence[MoveState], result: Mapping[str, Any], happened: 
 
 
 def _judge(
-    cook: Cook, readings: Sequence[Sequence[float]], state: CookState, end: float
+    cook: Cook, readings: Sequence[Sequence[float]], state: CookState, end: float, away_s: float = 0.0
 ) -> tuple[dict[str, Any] | None, dict[str, str]] | None:
     """Rule and model on the readings, by the plan's own rules, forms and conditions; None when there is nothing to judge."""
     document = cook.document
@@ -83,10 +87,11 @@ def _judge(
         return None, UNJUDGED | {"detail": error.message}
     profile = profile_of(rules, house)
     said = [Finding.of(f) for f in judged["findings"]]
-    if as_planned(state.moves, cook.result, state.happened()):
+    if as_planned(state.moves, cook.result, state.happened(), away_s):
         judged["rule"] = by_its_outside(judged["rule"], cook.result.get("rule"), profile, said)
     # what the plan says of the other sizes and parts does not hold when its heat was another
-    judged["rule"] = of_one_piece(judged["rule"], None if state.happened() else cook.result.get("rule"), plan)
+    other = state.happened() or away_s > WATCHED_S
+    judged["rule"] = of_one_piece(judged["rule"], None if other else cook.result.get("rule"), plan)
     found = standing(judged["rule"], plan.required, plan.guests, profile, said)
     return judged, {"state": found.state, "words": found.words, "detail": found.detail, "under": found.profile.name}
 
@@ -110,15 +115,20 @@ def write_record(actor: Actor, cook: Cook) -> Record:
         t = round(row.measured_at.timestamp() - start, 3)
         if not readings or t > readings[-1][0]:
             readings.append([t, row.core_c])
-    of_probe = [(e.at - start, str(e.payload.get("is"))) for e in state.live if e.kind == PROBE]
+    of_probe = [(e.at - start, what) for e, what in said_of_core(state)]
+    around = around_of(cook, state)
     in_it = [r for r in readings if not is_out(of_probe, r[0])]  # what it read elsewhere says nothing of the piece
-    judged, verdict = _judge(cook, in_it, state, end) or (None, UNJUDGED)
+    judged, verdict = _judge(cook, in_it, state, end, around.away_s(state)) or (None, UNJUDGED)
     document = {
         "format": "open-ember.record/1",
         "plan": cook.document,
         "result": cook.result,
         "trace": cook.trace,
         "readings": readings,
+        "media": [
+            {"name": name, "readings": [[round(t - start, 3), round(c, 2)] for t, c in zip(*pairs, strict=True)]}
+            for name, pairs in around_named(cook, around)
+        ],
         "moves": [
             {**raw, "due_s": round(m.due - start, 1), "done_s": None if m.done is None else round(m.done - start, 1)}
             for m, raw in zip(state.moves, cook.moves, strict=True)

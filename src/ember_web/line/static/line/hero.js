@@ -93,6 +93,7 @@ const cueOf = (cook, move, clock, now) => {
     cue.prepend(el("span", "h-learned h-verdict", `${real.word}${past}`));
   }
   if (cook.probeFault) cue.prepend(el("span", "care", cook.probeFault));
+  for (const words of [cook.medium?.silent, cook.medium?.clock]) if (words) cue.prepend(el("span", "care", words));
   for (const words of real?.said || []) cue.append(el("span", "care", words));
   if (move?.caution) cue.append(el("span", "care", `⚠ ${move.caution}`));
   return cue;
@@ -123,6 +124,17 @@ const button = (cls, label, id, act) => {
   b.id = id;
   b.addEventListener("click", act);
   return b;
+};
+
+// what is asked of what heats: it is as its thermometer says, or that is wrong
+export const mediumAsk = (medium, { so, wrong }) => {
+  const ask = el("div", "h-ask");
+  ask.append(
+    el("p", "", medium.ask),
+    button("b-side", t("It is so"), "medium-so", so),
+    button("b-side", t("Its thermometer is wrong"), "medium-wrong", wrong),
+  );
+  return ask;
 };
 
 // to the sheet of checks and of what happened

@@ -1,7 +1,7 @@
 // Line: drawn from one state document, with the marks of this board laid on it. Countdowns run on the server's clock.
 
 import { laid, nextOf, planned } from "./fold.js";
-import { actsOf, heroOf, nothing, probeCore, sheetButton } from "./hero.js";
+import { actsOf, heroOf, mediumAsk, nothing, probeCore, sheetButton } from "./hero.js";
 import { Queue } from "./queue.js";
 import { Sheet } from "./sheet.js";
 import { beep, el, named, pieces, uuid } from "./words.js";
@@ -193,6 +193,7 @@ const render = () => {
       c.learned,
       c.truth,
       c.probeFault,
+      c.medium,
       c.moves.map((m) => m.done || m.due),
     ]),
     chosen,
@@ -227,6 +228,14 @@ const drawHero = (cook) => {
     else push({ cook: cook.id, kind: "move", move: move.id, occurred_at: Math.round(now() - 1000 * ago) });
   };
   hero.querySelector(".h-piece").append(sheetButton(() => sheet.open(cook.id)));
+  const medium = cook.medium;
+  if (medium?.ask)
+    hero.querySelector(".h-cue").before(
+      mediumAsk(medium, {
+        so: () => push({ cook: cook.id, kind: "medium", medium_c: medium.reads, read: true }),
+        wrong: () => push({ cook: cook.id, kind: "probe", is: "out", of: "medium" }),
+      }),
+    );
   hero.append(
     actsOf(cook, {
       mark,

@@ -59,8 +59,12 @@ export class Sheet {
     else if (kind === "medium") {
       if (!data.get("medium_c")) return;
       event.medium_c = this.celsius(number("medium_c"));
-    } else if (kind === "probe") event.is = data.get("is");
-    else if (data.get("seconds")) event.seconds = number("seconds");
+      if (data.get("read")) event.read = true;
+    } else if (kind === "probe") {
+      event.is = data.get("is");
+      if (data.get("of")) event.of = data.get("of");
+    }
+    if (data.get("seconds")) event.seconds = number("seconds");
     this.push(event);
     this.body.setAttribute("aria-busy", "true");
     setTimeout(() => this.body.removeAttribute("aria-busy"), KEPT);

@@ -1,0 +1,77 @@
+"""Let something go wrong in a simulated kitchen, or put it right: to see what the board makes of it."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from django.core.exceptions import PermissionDenied
+
+from ember_core.errors import InputError
+from ember_core.wording.message import N_, say
+from ember_web.kitchens.models import Equipment
+from ember_web.line.clock import kitchen_time
+from ember_web.line.models import Probe, SimulatedFault
+from ember_web.line.signals import announce
+from ember_web.tenancy.action import Actor, Rank, action
+from ember_web.tenancy.models import Kitchen
+
+DRIFT, DOOR, LOAD, WEAK, SILENT, CLOCK = "drift", "door", "load", "weak", "silent", "clock"
+OUT, TOUCHES, SWAPPED = "out", "touches", "swapped"
+DEVICE_FAULTS = {
+    DRIFT: N_("its thermometer drifts: it shows what is set, and is less"),
+    DOOR: N_("its door or lid stands open"),
+    LOAD: N_("something big and cold was put in"),
+    WEAK: N_("its heater gives a third"),
+    SILENT: N_("its thermometer reports nothing"),
+    CLOCK: N_("its hub's clock is 5 min slow"),
+}
+OPEN = {Equipment.Kind.PAN, Equipment.Kind.GRILL, Equipment.Kind.BURNER}  # they have no door and no lid
+PROBE_FAULTS = {
+    OUT: N_("pulled out of the piece"),
+    TOUCHES: N_("its tip touches what heats"),
+    SWAPPED: N_("swapped with the next probe that is in a piece"),
+    SILENT: N_("reports nothing"),
+}
+
+
+@dataclass(frozen=True)
+class SetFault:
+    """Which device or probe, as the hub calls it; which fault; whether it is there."""
+
+    name: str
+    kind: str
+    on: bool
+
+
+def sources(kitchen: Kitchen) -> list[tuple[str, str, dict[str, str]]]:
+    """What can go wrong in a kitchen: the hub's name, the kitchen's own, and the faults it can have."""
+    devices = Equipment.objects.filter(kitchen=kitchen).exclude(hub_name="")
+    shut = {k: words for k, words in DEVICE_FAULTS.items() if k != DOOR}
+    found = [(e.hub_name, e.name, shut if e.kind in OPEN else DEVICE_FAULTS) for e in devices]
+    return found + [(p.name, str(p), PROBE_FAULTS) for p in Probe.objects.filter(kitchen=kitchen)]
+
+
+@action(Rank.CHEF)
+def set_fault(actor: Actor, command: SetFault) -> None:
+    """Switch it.
+
+    Raises
+    ------
+    InputError
+        What is not there, or cannot have that fault.
+    """
+    kitchen = actor.kitchen
+    if not kitchen.simulated:
+        raise PermissionDenied("Only in a simulated kitchen something goes wrong on purpose.")
+    known = {name: faults for name, _, faults in sources(kitchen)}
+    if command.name not in known:
+        raise InputError(say("There is no {name!r} here; choose one from the list.", name=command.name), path="name")
+    if command.kind not in known[command.name]:
+        choices = ", ".join(known[command.name])
+        raise InputError(say("kind: choose one of {choices}.", choices=choices), path="kind")
+    if command.on:
+        since = {"since": kitchen_time(kitchen)}
+        SimulatedFault.objects.get_or_create(kitchen=kitchen, name=command.name, kind=command.kind, defaults=since)
+    else:
+        SimulatedFault.objects.filter(kitchen=kitchen, name=command.name, kind=command.kind).delete()
+    announce(kitchen)

@@ -1,0 +1,314 @@
+"""What a piece lies in, when it lay there, what the thermometer there read, and whether that is what its plan has."""
+
+from __future__ import annotations
+
+import bisect
+from collections import deque
+from collections.abc import Callable, Iterable, Mapping, Sequence
+from dataclasses import dataclass
+from math import inf
+from typing import Any
+
+import numpy as np
+
+from ember_core.heat.arrays import Array
+from ember_core.line.fold import PROBE, STAGE, CookState, Event
+from ember_core.plan.stages import HEAT_KINDS
+from ember_core.running.history import MEDIUM, OUT, RIGHT, is_out
+from ember_core.running.media import Off, away, off, planned, silent, skewed
+from ember_core.running.stretches import heated_by
+from ember_core.wording.message import N_, Message, say
+from ember_web.kitchens.models import GEAR_OF, Equipment
+from ember_web.line.adapters import moment
+from ember_web.line.models import Cook, MediumReading
+from ember_web.tenancy.models import Kitchen
+
+ARRIVALS = 6  # by so many of its last readings a hub's clock is judged
+OF_MEDIUM = "medium"  # what is said of a thermometer is said of the one in the medium
+
+
+class Track:
+    """Readings of one thermometer, in order of time (s since 1970, °C)."""
+
+    def __init__(self) -> None:
+        self.times: list[float] = []
+        self.values: list[float] = []
+
+    def add(self, at: float, value_c: float) -> None:
+        """Put one in its place; readings may arrive late."""
+        where = bisect.bisect_right(self.times, at)
+        self.times.insert(where, at)
+        self.values.insert(where, value_c)
+
+    @property
+    def last(self) -> tuple[float, float] | None:
+        """The newest."""
+        return (self.times[-1], self.values[-1]) if self.times else None
+
+    def between(self, start: float, end: float) -> tuple[Array, Array]:
+        """Those from one time to another."""
+        a, b = bisect.bisect_left(self.times, start), bisect.bisect_right(self.times, end)
+        return np.array(self.times[a:b]), np.array(self.values[a:b])
+
+
+@dataclass(frozen=True)
+class Stay:
+    """A stage as it was lived: from when to when, s since 1970, what the plan has there, and the gear it was in, by key."""
+
+    start: float
+    end: float
+    stage: Mapping[str, Any]
+    gear: int | None
+    course: tuple[tuple[float, float], ...] = ()
+
+    @property
+    def kind(self) -> str:
+        """What it is cooked in."""
+        return str(self.stage["kind"])
+
+
+def gear_of(kitchen: Kitchen, document: Mapping[str, Any]) -> dict[str, int]:
+    """What a plan's piece will lie in, by kind: what its sentence names, else the only one that the kitchen has."""
+    wanted = {GEAR_OF[s["kind"]] for s in document["stages"] if s["kind"] in GEAR_OF}
+    named = str((document.get("x-gear") or {}).get("name", ""))
+    out: dict[str, int] = {}
+    for kind in wanted:
+        found = list(Equipment.objects.filter(kitchen=kitchen, kind=kind))
+        mine = [e for e in found if e.name == named] or (found if len(found) == 1 else [])
+        if mine:
+            out[kind] = mine[0].pk
+    return out
+
+
+def stays(document: Mapping[str, Any], result: Mapping[str, Any], moves: Sequence[Mapping[str, Any]], state: CookState, gear: Mapping[str, int]) -> list[Stay]:  # fmt: skip
+    """The stages that were begun, with what was put between them."""
+    begun: list[tuple[float, Mapping[str, Any] | None, tuple[tuple[float, float], ...]]] = []
+    for m, raw in zip(state.moves, moves, strict=True):
+        if m.done is None:
+            continue
+        index = raw["stage"]
+        told = index is not None and index < len(document["stages"])
+        begun.append((m.done, document["stages"][index] if told else None, _course(result, index) if told else ()))
+    begun += [(e.at, e.payload["stage"], ()) for e in state.live if e.kind == STAGE]
+    begun.sort(key=lambda b: b[0])
+    ends = [b[0] for b in begun[1:]] + [state.finished or inf]
+    return [
+        Stay(at, end, stage, gear.get(GEAR_OF.get(stage["kind"], "")), course)
+        for (at, stage, course), end in zip(begun, ends, strict=True)
+        if stage is not None and end > at
+    ]
+
+
+def _course(result: Mapping[str, Any], index: int) -> tuple[tuple[float, float], ...]:
+    stage = result["stages"][index]
+    return tuple((t - stage["start_s"], c) for t, c in stage.get("medium", ()))
+
+
+def thought(stay: Stay, state: CookState, *, read: bool = True) -> Callable[[float], float] | None:
+    """What its medium is thought to be by time, s since 1970 → °C: as planned, or as was last said of it; None: no medium.
+
+    ``read`` False leaves out what was read there and not set: what somebody turned it to.
+    """
+    first = planned(stay.stage, stay.course)
+    if first is None:
+        return None
+    said = [
+        (e.at, float(e.payload["medium_c"]))
+        for e in state.live
+        if e.kind == MEDIUM and stay.start <= e.at < stay.end and (read or not e.payload.get("read"))
+    ]
+
+    def at(moment: float) -> float:
+        last = [c for when, c in said if when <= moment]
+        return last[-1] if last else first(moment - stay.start)
+
+    return at
+
+
+def dialled(stay: Stay, state: CookState) -> float | None:
+    """What somebody turned its medium to, °C: the plan's, or what was set since; None: it has none."""
+    at = heated_by(stay.stage).get("medium_c")
+    for e in state.live:
+        if e.kind == MEDIUM and stay.start <= e.at < stay.end and not e.payload.get("read"):
+            at = e.payload["medium_c"]
+    return None if at is None else float(at)
+
+
+def turned_to(cooks: Iterable[tuple[Cook, CookState]]) -> dict[int, float]:
+    """What each piece of gear is turned to by what lies in it now, by its key, °C: whoever went in last has the say."""
+    found: list[tuple[float, int, float]] = []
+    for cook, state in cooks:
+        last = stays(cook.document, cook.result, cook.moves, state, cook.gear)[-1:]
+        at = dialled(last[0], state) if last and last[0].end == inf else None
+        if at is not None and last[0].gear is not None:
+            found.append((last[0].start, last[0].gear, at))
+    return {gear: at for _, gear, at in sorted(found)}
+
+
+def said_of_it(found: Sequence[Stay], state: CookState) -> list[tuple[float, str]]:
+    """What was said of the thermometer in the medium: s since 1970, and ``out``, ``back`` or ``right``.
+
+    One that is wrong was so all along: since the piece went in, or since it was last said to be right.
+    """
+    out: list[tuple[float, str]] = []
+    for e in state.live:
+        if e.kind != PROBE or e.payload.get("of") != OF_MEDIUM:
+            continue
+        entered = max((stay.start for stay in found if stay.start <= e.at), default=e.at)
+        right = max((at for at, what in out if what != OUT), default=entered)
+        what = str(e.payload.get("is"))
+        out.append((max(entered, right) if what == OUT else e.at, what))
+    return out
+
+
+def said_of_core(state: CookState) -> list[tuple[Event, str]]:
+    """What was said of the probe in the piece, by its event: ``out``, ``back`` or ``right``."""
+    return [(e, str(e.payload.get("is"))) for e in state.live if e.kind == PROBE and e.payload.get("of") != OF_MEDIUM]
+
+
+class Medium:
+    """A piece of gear with a thermometer: its name, what it really is less what it shows, K, and what it read."""
+
+    def __init__(self, gear: Equipment) -> None:
+        self.name, self.offset_k = gear.name, gear.true_offset_c
+        self.track = Track()
+        self.arrivals: deque[tuple[float, float]] = deque(maxlen=ARRIVALS)  # when it came, and when it says it was read
+        self.rate = 1.0
+
+    def arrived(self, at: float, stamped: float, rate: float) -> None:
+        """Note when a reading came, kitchen time: its hub's clock is judged by the last few."""
+        self.arrivals.append((at, stamped))
+        self.rate = rate
+
+    def clock(self) -> Message | None:
+        """What is said of a hub whose clock is off the kitchen's."""
+        if not self.arrivals:
+            return None
+        came, stamped = (np.array(column) for column in zip(*self.arrivals, strict=True))
+        off_s = skewed(came, stamped, self.rate)
+        if off_s is None:
+            return None
+        words = N_("{gear}: its hub's clock is {apart:.0f} s slow; set it.") if off_s < 0 else N_("{gear}: its hub's clock is {apart:.0f} s fast; set it.")  # fmt: skip
+        return say(words, gear=self.name, apart=abs(off_s))
+
+
+class Media:
+    """What thermometers in a kitchen's gear read, kept up to date by what is new."""
+
+    def __init__(self) -> None:
+        self.by_key: dict[int, Medium] = {}
+        self.last_id: int | None = None
+
+    def read(self, kitchen: Kitchen, wanted: set[int], since: float) -> None:
+        """Take what was read of the gear that is wanted, by key; of gear that was not wanted before, all since then (s since 1970)."""
+        for key in set(self.by_key) - wanted:
+            del self.by_key[key]
+        if not wanted:
+            return
+        rows = MediumReading.objects.filter(kitchen=kitchen)
+        if self.last_id is None:
+            self.last_id = rows.order_by("-id").values_list("id", flat=True).first() or 0
+        fresh = (
+            rows.filter(id__gt=self.last_id).order_by("id").values_list("id", "equipment_id", "measured_at", "medium_c")
+        )
+        last, now = self.last_id, kitchen.now().timestamp()
+        for row_id, key, at, value in fresh:
+            self.last_id = row_id
+            if key in self.by_key:
+                self.by_key[key].track.add(at.timestamp(), value)
+                self.by_key[key].arrived(now, at.timestamp(), kitchen.clock_rate)
+        new = wanted - set(self.by_key)
+        if not new:
+            return
+        for gear in Equipment.objects.filter(kitchen=kitchen, pk__in=new).exclude(hub_name=""):
+            self.by_key[gear.pk] = Medium(gear)
+        old = rows.filter(equipment_id__in=new, measured_at__gte=moment(since), id__lte=max(last, self.last_id))
+        for key, at, value in old.order_by("measured_at", "id").values_list("equipment_id", "measured_at", "medium_c"):
+            if key in self.by_key:
+                self.by_key[key].track.add(at.timestamp(), value)
+
+
+@dataclass(frozen=True)
+class Around:
+    """What thermometers in the media of one cook read, believed or not; s since 1970, °C as it really was."""
+
+    stays: tuple[Stay, ...]
+    read: tuple[tuple[Array, Array], ...]  # by stay
+    said: tuple[tuple[float, str], ...]
+
+    @classmethod
+    def of(cls, found: Sequence[Stay], state: CookState, media: Mapping[int, Medium]) -> Around:
+        """Of a cook's stays, each with the readings of its gear."""
+        read = []
+        for stay in found:
+            medium = None if stay.gear is None else media.get(stay.gear)
+            times, values = (np.empty(0), np.empty(0)) if medium is None else medium.track.between(stay.start, stay.end)
+            read.append((times, values if medium is None else values + medium.offset_k))
+        return cls(tuple(found), tuple(read), tuple(said_of_it(found, state)))
+
+    @property
+    def count(self) -> int:
+        """How many there are."""
+        return sum(t.size for t, _ in self.read)
+
+    def believed(self) -> tuple[Array, Array]:
+        """Those not said to be wrong, of all stays."""
+        times = np.concatenate([t for t, _ in self.read] or [np.empty(0)])
+        values = np.concatenate([c for _, c in self.read] or [np.empty(0)])
+        good = np.array([not is_out(self.said, t) for t in times], dtype=bool)
+        return times[good], values[good]
+
+    def doubt(self, state: CookState) -> Off | None:
+        """What is asked of the medium it lies in now; times in s since 1970."""
+        if not self.stays or self.stays[-1].end < inf or self.stays[-1].kind not in HEAT_KINDS:
+            return None
+        stay, (times, values) = self.stays[-1], self.read[-1]
+        course = thought(stay, state)
+        if course is None or not times.size or is_out(self.said, float(times[-1])):
+            return None
+        told = [e.at for e in state.live if e.kind == MEDIUM and e.at >= stay.start] + [
+            at for at, what in self.said if what == RIGHT
+        ]
+        return off(times, values, course, stay.kind, max([stay.start, *told]))
+
+    def silent(self, now: float) -> bool:
+        """Whether the thermometer of what it lies in now has stopped reporting."""
+        if not self.stays or self.stays[-1].end < inf:
+            return False
+        times = self.read[-1][0]
+        return silent(float(times[-1]) if times.size else None, now, self.stays[-1].start)
+
+    def away_s(self, state: CookState) -> float:
+        """How long any medium was further below what it was thought to be than it may be, s; what was said to be wrong left out."""
+        total = 0.0
+        for stay, (times, values) in zip(self.stays, self.read, strict=True):
+            course = thought(stay, state)
+            if course is None or stay.kind not in HEAT_KINDS:
+                continue
+            good = np.array([not is_out(self.said, t) for t in times], dtype=bool)
+            total += away(times[good], values[good], course, stay.kind)
+        return total
+
+
+def around_of(cook: Cook, state: CookState) -> Around:
+    """What thermometers in the media of a cook read, from the database; of a cook without gear nothing."""
+    media = Media()
+    if cook.gear:
+        media.read(cook.kitchen, set(cook.gear.values()), state.started or cook.created_at.timestamp())
+    return Around.of(stays(cook.document, cook.result, cook.moves, state, cook.gear), state, media.by_key)
+
+
+def around_named(cook: Cook, around: Around) -> list[tuple[str, tuple[Array, Array]]]:
+    """Those readings by the name of the gear, without gear that read nothing."""
+    names = dict(Equipment.objects.filter(kitchen=cook.kitchen, pk__in=cook.gear.values()).values_list("pk", "name"))
+    read = [
+        (s.gear, pairs)
+        for s, pairs in zip(around.stays, around.read, strict=True)
+        if s.gear is not None and pairs[0].size
+    ]
+    return [(names.get(gear, ""), pairs) for gear, pairs in read]
+
+
+def unheard(name: str) -> Message:
+    """What is said of a thermometer that fell silent."""
+    return say("{gear}: its thermometer has stopped reporting; look at it.", gear=name)
