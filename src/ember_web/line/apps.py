@@ -10,9 +10,11 @@ class LineConfig(AppConfig):
 
     def ready(self) -> None:
         """Register."""
+        from ember_web.line.media import several
         from ember_web.line.queries import free_probes, probes_of, strip_marks
-        from ember_web.ui.registry import FREE_PROBES, PROBES, STRIP, provide
+        from ember_web.ui.registry import FREE_PROBES, GEAR_CHOICES, PROBES, STRIP, provide
 
         provide(STRIP, strip_marks)
         provide(FREE_PROBES, free_probes)
+        provide(GEAR_CHOICES, several)
         provide(PROBES, probes_of)

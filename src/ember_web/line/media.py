@@ -11,6 +11,7 @@ from typing import Any
 
 import numpy as np
 
+from ember_core.errors import InputError
 from ember_core.heat.arrays import Array
 from ember_core.line.fold import PROBE, STAGE, CookState, Event
 from ember_core.plan.stages import HEAT_KINDS
@@ -67,16 +68,39 @@ class Stay:
         return str(self.stage["kind"])
 
 
-def gear_of(kitchen: Kitchen, document: Mapping[str, Any]) -> dict[str, int]:
-    """What a plan's piece will lie in, by kind: what its sentence names, else the only one that the kitchen has."""
-    wanted = {GEAR_OF[s["kind"]] for s in document["stages"] if s["kind"] in GEAR_OF}
+def gear_choices(kitchen: Kitchen, document: Mapping[str, Any]) -> dict[str, list[Equipment]]:
+    """What a plan's piece could lie in, by kind: what its sentence names, else all that the kitchen has of the kind."""
+    wanted = sorted({GEAR_OF[s["kind"]] for s in document["stages"] if s["kind"] in GEAR_OF})
     named = str((document.get("x-gear") or {}).get("name", ""))
+    found = list(Equipment.objects.filter(kitchen=kitchen, kind__in=wanted))
+    of_kind = {kind: [e for e in found if e.kind == kind] for kind in wanted}
+    return {kind: [e for e in all_ if e.name == named] or all_ for kind, all_ in of_kind.items() if all_}
+
+
+def several(kitchen: Kitchen, document: Mapping[str, Any]) -> list[dict[str, Any]]:
+    """What must be chosen at the start of a plan: of each kind that the kitchen has several of, its name and theirs."""
+    found = gear_choices(kitchen, document)
+    return [{"kind": e[0].get_kind_display(), "names": [x.name for x in e]} for e in found.values() if len(e) > 1]
+
+
+def gear_of(kitchen: Kitchen, document: Mapping[str, Any], chosen: Sequence[str] = ()) -> dict[str, int]:
+    """What a plan's piece will lie in, by kind: what is chosen by name, else the only one that it could be.
+
+    Raises
+    ------
+    InputError
+        A name that is none of the kitchen's.
+    """
     out: dict[str, int] = {}
-    for kind in wanted:
-        found = list(Equipment.objects.filter(kitchen=kitchen, kind=kind))
-        mine = [e for e in found if e.name == named] or (found if len(found) == 1 else [])
+    known = set()
+    for kind, found in gear_choices(kitchen, document).items():
+        known |= {e.name for e in found}
+        mine = [e for e in found if e.name in chosen] or (found if len(found) == 1 else [])
         if mine:
             out[kind] = mine[0].pk
+    missing = [name for name in chosen if name and name not in known]
+    if missing:
+        raise InputError(say("gear: this plan has no use for {name!r} here; choose one from the list.", name=missing[0]), path="gear", code="missing")  # fmt: skip
     return out
 
 

@@ -180,8 +180,9 @@ def start(request: KitchenRequest) -> HttpResponse:
     except ValueError:
         event = None
     station, probe = (request.POST.get(k, "")[:40].replace("\x00", "") for k in ("station", "probe"))
+    gear = tuple(name[:60].replace("\x00", "") for name in request.POST.getlist("into") if name)
     try:
-        start_cook(Actor.of_request(request), StartCook(plan.public_id, station, probe, event))
+        start_cook(Actor.of_request(request), StartCook(plan.public_id, station, probe, event, gear))
     except EmberError as error:
         messages.error(request, current().say(error.message))
         return redirect("plan-saved", kitchen=kitchen.public_id, plan=plan.public_id)

@@ -9,6 +9,8 @@ STRIP = "strip"
 """``(kitchen, now) -> dict``: marks of the clock strip."""
 FREE_PROBES = "free-probes"
 """``(kitchen) -> iterable``: probes that a piece can be started with."""
+GEAR_CHOICES = "gear-choices"
+"""``(kitchen, document) -> list``: of each kind of gear that a plan needs and the kitchen has several of, the kind and their names."""
 PROBES = "probes"
 """``(kitchen) -> iterable``: all its probes, each with what it reads now."""
 

@@ -55,6 +55,10 @@ MEDIUM_PLACE = (
 
 MEDIUM_ERROR_C = 0.2  # K, and by itself; standard deviation, an estimate
 
+# thermostats click, doors open, hands turn: a medium swings about what a member has it at, as a share of its own spread, and
+# what it swung by is forgotten in so long, s; set on simulated ovens, pans, baths, fryers and cabinets
+MEDIUM_SWING, SWING_MEMORY_S = 0.9, 240.0
+
 BINS = 12
 
 LEAST_S = 1e-3  # s; a reading at the very start has no rate
@@ -116,6 +120,7 @@ class Learner:
     seed: int
     medium: Array  # members × times, °C: of what heats, as each member has it
     medium_error: Array  # times, K, standard deviation of a thermometer in it by its place
+    medium_swing: Array  # times, K, standard deviation of what it swings by
 
     @classmethod
     def prepare(
@@ -205,6 +210,7 @@ class Learner:
             seed,
             medium[1:][good],
             np.hypot(MEDIUM_PLACE * spread, MEDIUM_ERROR_C),
+            MEDIUM_SWING * spread,
         )
 
     def update(
@@ -271,9 +277,11 @@ class Learner:
         times, values, counts = _bins(*read)
         predicted = np.stack([self._at(self.medium, x) for x in times], axis=1)
         place = np.interp(times, self.t, self.medium_error)
-        wide = np.sqrt(predicted.var(axis=0) + place**2 + MEDIUM_ERROR_C**2)
+        swing = np.interp(times, self.t, self.medium_swing)
+        wide = np.sqrt(predicted.var(axis=0) + place**2 + swing**2 + MEDIUM_ERROR_C**2)
         keep = np.abs(values - predicted.mean(axis=0)) / wide < OUTLIER
-        error = np.outer(place, place)[np.ix_(keep, keep)]
+        forgets = np.exp(-np.abs(times[:, None] - times[None, :]) / SWING_MEMORY_S)
+        error = (np.outer(place, place) + np.outer(swing, swing) * forgets)[np.ix_(keep, keep)]
         error[np.diag_indices(int(keep.sum()))] += MEDIUM_ERROR_C**2
         words = None
         if not keep.all():

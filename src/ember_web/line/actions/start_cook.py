@@ -32,13 +32,14 @@ from ember_web.ui.computing import solver
 class StartCook:
     """Which plan (public id), at which station, with which probe (name; none when empty).
 
-    ``event`` is the id of its start, made by the client: started twice with the same it is one.
+    ``gear`` names what it goes into, where there are several. ``event`` is the id of its start, made by the client: started twice with the same it is one.
     """
 
     plan: str
     station: str = ""
     probe: str = ""
     event: uuid.UUID | None = None
+    gear: tuple[str, ...] = ()
 
 
 @action(Rank.COOK, trail=False, atomic=False)
@@ -48,7 +49,7 @@ def start_cook(actor: Actor, command: StartCook) -> Cook:
     Raises
     ------
     InputError
-        A plan or probe that is not this kitchen's, a probe that is already in another piece.
+        A plan, probe or piece of gear that is not this kitchen's, a probe that is already in another piece.
     Busy
         Too much is computed at once.
     """
@@ -66,6 +67,7 @@ def start_cook(actor: Actor, command: StartCook) -> Cook:
             say("That probe is not in this kitchen; choose one from the list."), path="probe", code="missing"
         )
     checked = parse(plan.document)
+    lies_in = gear_of(kitchen, plan.document, command.gear)
     book = book_of(kitchen)
     outcome = solver.run(compute, checked, with_forecast=False, book=book)
     # a cook on the line stands for itself: what it knows of its doubt goes along in the plan
@@ -84,7 +86,7 @@ def start_cook(actor: Actor, command: StartCook) -> Cook:
                 trace=thin_trace(outcome),
                 moves=[m.as_dict() for m in moves(checked, outcome.cook)],
                 probe=probe,
-                gear=gear_of(kitchen, plan.document),
+                gear=lies_in,
                 created_at=now,
                 core_version=__version__,
                 data_version=data_version(),
