@@ -211,7 +211,7 @@ def test_a_fault_is_switched_on_and_off_and_told_to_the_simulation(kitchen, oven
     chef = as_("chef")
     page = chef.get("/k/hut/line/simulation/").content.decode()
     assert "Oven 1" in page
-    assert "stands open" in page
+    assert "lid open" in page
     for on, there in (("1", True), ("", False)):
         chef.post("/k/hut/line/simulation/", {"name": "oven-1", "kind": "door", "on": on})
         assert SimulatedFault.objects.filter(kitchen=kitchen, kind="door").exists() is there

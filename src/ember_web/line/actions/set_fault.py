@@ -18,18 +18,18 @@ from ember_web.tenancy.models import Kitchen
 DRIFT, DOOR, LOAD, WEAK, SILENT, CLOCK = "drift", "door", "load", "weak", "silent", "clock"
 OUT, TOUCHES, SWAPPED = "out", "touches", "swapped"
 DEVICE_FAULTS = {
-    DRIFT: N_("its thermometer drifts: it shows what is set, and is less"),
-    DOOR: N_("its door or lid stands open"),
-    LOAD: N_("something big and cold was put in"),
-    WEAK: N_("its heater gives a third"),
-    SILENT: N_("its thermometer reports nothing"),
-    CLOCK: N_("its hub's clock is 5 min slow"),
+    DRIFT: N_("drifts: shows what is set, is less"),
+    DOOR: N_("door or lid open"),
+    LOAD: N_("big cold load put in"),
+    WEAK: N_("heater at a third"),
+    SILENT: N_("reports nothing"),
+    CLOCK: N_("hub's clock 5 min slow"),
 }
 OPEN = {Equipment.Kind.PAN, Equipment.Kind.GRILL, Equipment.Kind.BURNER}  # they have no door and no lid
 PROBE_FAULTS = {
-    OUT: N_("pulled out of the piece"),
-    TOUCHES: N_("its tip touches what heats"),
-    SWAPPED: N_("swapped with the next probe that is in a piece"),
+    OUT: N_("pulled out"),
+    TOUCHES: N_("tip touches what heats"),
+    SWAPPED: N_("swapped with the next piece's"),
     SILENT: N_("reports nothing"),
 }
 
