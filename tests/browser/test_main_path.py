@@ -48,6 +48,7 @@ def start(browser, site, text, probe="p1"):
     browser.until(lambda: browser.find_element(By.ID, "start"))
     Select(browser.one("[name=probe]")).select_by_value(probe)
     browser.tap("#start")
+    browser.tap("#all-there")
     browser.until(lambda: "/line/" in browser.current_url and browser.find_element(By.ID, "done"))
     return browser.current_url
 
@@ -81,6 +82,7 @@ def test_from_quick_entry_to_the_judged_csv(browser, site):
     browser.until(lambda: browser.find_element(By.ID, "start"))
     Select(browser.one("[name=probe]")).select_by_value("p1")
     browser.tap("#start")
+    browser.tap("#all-there")
     browser.until(lambda: browser.text(".h-verb") == "Turn and baste")
     rate(browser, site, 60)
     verbs = []
@@ -126,6 +128,7 @@ def test_the_same_plan_without_scripts(plain, site):
     assert shows(".moves", "Pull")
     plain.tap("#save")
     plain.tap("#start")
+    plain.tap("#all-there")
     assert shows("#rows", "Turn and baste")
     plain.tap('#rows button[value="move"]')
     assert shows("#rows", "Pull")

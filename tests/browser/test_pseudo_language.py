@@ -133,6 +133,7 @@ def test_every_word_and_unit_changed(browser, foreign):
     look("saved plan")
     Select(browser.one("[name=probe]")).select_by_value("p1")
     browser.tap("#start")
+    browser.tap("#all-there")
 
     browser.until(lambda: "/line/" in browser.current_url and browser.find_element(By.ID, "done"))
     look("line")

@@ -37,6 +37,7 @@ def test_twelve_soft_eggs_for_half_past_seven_on_a_phone(browser, site):
     browser.one(".say [name=serve]").send_keys("7:30" + Keys.TAB)
     browser.until(lambda: "serve=" in browser.current_url and "07" in browser.text(".when"))
     browser.tap("#start")
+    browser.tap("#all-there")
     browser.until(lambda: "/line/" in browser.current_url and browser.find_element(By.ID, "done"))
     assert time.monotonic() - began < 20.0
     assert "12 ×" in browser.page_source

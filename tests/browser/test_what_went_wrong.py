@@ -25,6 +25,7 @@ def start(browser, site, text, probe, gear=""):
     if gear:
         Select(browser.one(".start [name=into]")).select_by_value(gear)
     browser.tap("#start")
+    browser.tap("#all-there")
     browser.until(lambda: "/line/" in browser.current_url and browser.find_element(By.ID, "done"))
 
 

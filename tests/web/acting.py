@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from django.http import QueryDict
+
 from ember_web.line.actions import start_cook as starting
 from ember_web.line.actions import take_events as taking
 from ember_web.plans.actions import save_plan as saving
@@ -28,3 +30,14 @@ def start_cook(kitchen, user, plan, *, station="", probe=None, event_id=None):
 def take_events(kitchen, user, events):
     """Hand in events."""
     return taking.take_events(member(kitchen, user), events)
+
+
+def all_there(client, kitchen, reply):
+    """The set-out check that a start leads to, answered by one tap; returns what the start says."""
+    address, _, asked = reply.url.partition("?")
+    assert address == f"/k/{kitchen.public_id}/line/set-out/"
+    assert client.get(reply.url).status_code == 200
+    return client.post(
+        f"/k/{kitchen.public_id}/line/start/",
+        QueryDict(f"{asked}&all=1").dict() | {"plan": QueryDict(asked).getlist("plan")},
+    )

@@ -77,7 +77,7 @@ def test_an_id_of_another_cooks_event_is_not_known(kitchen, plan, cook, as_):
     client = as_("cook")
     mark = event(kitchen, cook)
     assert send(client, mark)[0]["status"] == "taken"
-    client.post("/k/hut/line/start/", {"plan": plan.public_id})
+    client.post("/k/hut/line/start/", {"plan": plan.public_id, "all": "1"})
     other = Cook.objects.exclude(pk=cook.pk).get()
     answer = send(client, mark | {"cook": other.public_id})[0]
     assert (answer["status"], answer["path"]) == ("refused", "id")

@@ -2,27 +2,26 @@
 
 from __future__ import annotations
 
-import uuid
 from collections.abc import Mapping, Sequence
 from typing import Any
+from urllib.parse import urlencode
 
 from django.contrib import messages
 from django.http import HttpResponse
 from django.shortcuts import redirect
+from django.urls import reverse
 from django.utils.translation import ngettext
 
-from ember_core.errors import EmberError
 from ember_core.formats.plan import parse
 from ember_core.heat.cook import Cook
 from ember_core.planning.compute import compute
 from ember_web.book.queries import book_of
-from ember_web.line.actions.start_cook import StartCook, start_cook
 from ember_web.plans.actions.save_plan import SavePlan, save_plan
 from ember_web.plans.models import Plan
 from ember_web.plans.summaries import summary_of
 from ember_web.tenancy.access import KitchenRequest
 from ember_web.tenancy.actor import Actor
-from ember_web.tenancy.voice import current, tell
+from ember_web.tenancy.voice import tell
 from ember_web.ui.computing import solver
 
 
@@ -40,21 +39,13 @@ def saved(
 
 
 def kept(request: KitchenRequest, plans: Sequence[Plan], *, start: bool = False) -> HttpResponse:
-    """Where to go with plans that were saved: to the line when they are to be started, to the plan or to all of them else."""
+    """Where to go with plans that were saved: to what they need set out when they are to be started, to the plan or to all of them else."""
     only = plans[0]
     if start or request.POST.get("go") == "start":
-        try:
-            event = uuid.UUID(request.POST["event"]) if request.POST.get("event") else None
-        except ValueError:
-            event = None
-        station = request.POST.get("station", "")[:40].replace("\x00", "")
-        try:
-            for i, plan in enumerate(plans):
-                start_cook(Actor.of_request(request), StartCook(plan.public_id, station, "", event if i == 0 else None))
-        except EmberError as error:
-            messages.error(request, current().say(error.message))
-            return redirect("plan-saved", kitchen=request.kitchen.public_id, plan=only.public_id)
-        return redirect("line", kitchen=request.kitchen.public_id)
+        asked = [("plan", p.public_id) for p in plans] + [
+            (k, request.POST.get(k, "")[:40].replace("\x00", "")) for k in ("station", "event") if request.POST.get(k)
+        ]
+        return redirect(f"{reverse('line-set-out', args=[request.kitchen.public_id])}?{urlencode(asked)}")
     if len(plans) == 1:
         messages.success(request, tell("Saved: {title}", title=only.title))
         return redirect("plan-saved", kitchen=request.kitchen.public_id, plan=only.public_id)

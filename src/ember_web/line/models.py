@@ -64,6 +64,9 @@ class Cook(KitchenOwned):
     moves = SaidField()
     probe = models.ForeignKey(Probe, null=True, blank=True, on_delete=models.SET_NULL, related_name="cooks")
     gear = models.JSONField(default=dict, help_text="What it lies in: kind of equipment to its key.")
+    set_out = SaidField(
+        default=dict, help_text="What was set out before heat, what was missing, and why it went on all the same."
+    )
     created_at = models.DateTimeField()
     finished = models.BooleanField(default=False)
     core_version = models.CharField(max_length=20)

@@ -2,7 +2,7 @@
 
 from django.urls import path
 
-from ember_web.line import probes, sheet, simulation, views
+from ember_web.line import probes, sheet, simulation, starting, views
 
 urlpatterns = [
     path("", views.board, name="line"),
@@ -13,7 +13,8 @@ urlpatterns = [
     path("probe/", probes.probe, name="line-probe"),
     path("hub/", probes.hub, name="line-hub"),
     path("simulation/", simulation.page, name="line-simulation"),
-    path("start/", views.start, name="line-start"),
+    path("set-out/", starting.set_out, name="line-set-out"),
+    path("start/", starting.start, name="line-start"),
     path("<slug:cook>/sheet/", sheet.sheet, name="line-sheet"),
     path("<slug:cook>/do/", views.do, name="line-do"),
 ]

@@ -18,17 +18,15 @@ from django.shortcuts import get_object_or_404, redirect, render
 from django.utils.translation import gettext as _
 from django.views.decorators.http import require_GET, require_POST
 
-from ember_core.errors import EmberError, InputError
+from ember_core.errors import InputError
 from ember_core.wording.message import said
 from ember_web.kitchens.actions.set_clock import RATES
-from ember_web.line.actions.start_cook import StartCook, start_cook
 from ember_web.line.actions.take_events import take_events
 from ember_web.line.bus import NOW, SOON, Crowded, bus
 from ember_web.line.clock import kitchen_time
 from ember_web.line.live import FRESH_S, line_text
 from ember_web.line.models import Cook
 from ember_web.line.sheet import form_event
-from ember_web.plans.models import Plan
 from ember_web.tenancy.access import RANK, KitchenRequest, attach, in_kitchen
 from ember_web.tenancy.actor import Actor
 from ember_web.tenancy.voice import current
@@ -167,26 +165,6 @@ def events(request: KitchenRequest) -> HttpResponse:
     except InputError as error:
         return JsonResponse(said(error.as_dict(), current().speaker), status=400)
     return JsonResponse({"answers": said(answers, current().speaker)})
-
-
-@in_kitchen(read="cook")
-@require_POST
-def start(request: KitchenRequest) -> HttpResponse:
-    """Start a saved plan."""
-    kitchen = request.kitchen
-    plan = get_object_or_404(Plan, kitchen=kitchen, public_id=request.POST.get("plan", "").replace("\x00", ""))
-    try:
-        event = uuid.UUID(request.POST["event"]) if request.POST.get("event") else None
-    except ValueError:
-        event = None
-    station, probe = (request.POST.get(k, "")[:40].replace("\x00", "") for k in ("station", "probe"))
-    gear = tuple(name[:60].replace("\x00", "") for name in request.POST.getlist("into") if name)
-    try:
-        start_cook(Actor.of_request(request), StartCook(plan.public_id, station, probe, event, gear))
-    except EmberError as error:
-        messages.error(request, current().say(error.message))
-        return redirect("plan-saved", kitchen=kitchen.public_id, plan=plan.public_id)
-    return redirect("line", kitchen=kitchen.public_id)
 
 
 @in_kitchen(read="cook")

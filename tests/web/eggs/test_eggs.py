@@ -12,6 +12,7 @@ from ember_core.eggs.asking import STOPS, WATERS, YOLK_WORDS, EggQuestion, ask
 from ember_web.eggs.forms import SPECIES, STOP_WORDS, WATER_WORDS
 from ember_web.line.models import Cook
 from ember_web.plans.models import Plan
+from tests.web.acting import all_there
 from tests.web.tenancy.test_voices import ALL_IMPERIAL
 
 
@@ -155,6 +156,7 @@ def test_kept_as_a_plan_and_opened_there(kitchen, as_):
 def test_started_they_are_on_the_line_by_the_clock(kitchen, as_):
     cook = as_("cook")
     reply = cook.post(f"/k/{kitchen.public_id}/eggs/keep/", {"count": "12", "go": "start", "station": "Morning"})
+    reply = all_there(cook, kitchen, reply)
     assert reply.url == f"/k/{kitchen.public_id}/line/"
     on = Cook.objects.get(kitchen=kitchen)
     assert on.station == "Morning"
@@ -245,6 +247,7 @@ def test_out_of_the_shell_kept_and_started(kitchen, as_, what, asked, plans):
     for plan in found:
         assert cook.get(f"/k/{kitchen.public_id}/plan/{plan.public_id}/").status_code == 200
     reply = cook.post(address, asked | {"go": "start", "station": "Morning"})
+    reply = all_there(cook, kitchen, reply)
     assert reply.url == f"/k/{kitchen.public_id}/line/"
     assert Cook.objects.filter(kitchen=kitchen, station="Morning").count() == plans
     assert cook.get(reply.url).status_code == 200
@@ -342,7 +345,7 @@ def test_a_breakfast_of_batches(kitchen, as_):
     begun = cook.post(
         f"{address}keep/", {"batches": "12 soft 7:30\n4 poached 7:45", "start": "0", "station": "Morning"}
     )
-    assert begun.url == f"/k/{kitchen.public_id}/line/"
+    assert all_there(cook, kitchen, begun).url == f"/k/{kitchen.public_id}/line/"
     assert Cook.objects.get(kitchen=kitchen).document["piece"]["count"] in {12, 4}
     Plan.objects.filter(kitchen=kitchen).order_by("-id").first().delete()
     refused = cook.post(f"{address}keep/", {"batches": "none"}, follow=True)

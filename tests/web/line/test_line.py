@@ -105,14 +105,14 @@ def test_a_future_mark_is_taken_at_the_servers_time(kitchen, cook, as_):
 
 def test_a_probe_is_in_one_piece_only(kitchen, plan, cook, as_):
     """The second start with the same probe is refused with words."""
-    reply = as_("cook").post("/k/hut/line/start/", {"plan": plan.public_id, "probe": "p1"}, follow=True)
+    reply = as_("cook").post("/k/hut/line/start/", {"plan": plan.public_id, "probe": "p1", "all": "1"}, follow=True)
     assert "already in another piece" in reply.content.decode()
     assert Cook.objects.count() == 1
 
 
 def test_start_twice_with_one_id_is_one_cook(kitchen, plan, as_):
     """A double tap starts one piece."""
-    body = {"plan": plan.public_id, "event": str(uuid.uuid4())}
+    body = {"plan": plan.public_id, "all": "1", "event": str(uuid.uuid4())}
     for _ in range(2):
         assert as_("cook").post("/k/hut/line/start/", body).status_code == 302
     assert Cook.objects.count() == 1

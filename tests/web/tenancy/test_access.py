@@ -31,7 +31,7 @@ RIGHTS = {
     "tour": (None, "viewer"), "plan-draft": (None, "cook"), "plan-undo": (None, "cook"), "plan-earlier": ("viewer", None), "plan-restore": (None, "cook"),
     "eggs": ("viewer", None), "eggs-map": ("viewer", None), "eggs-where": ("viewer", None), "eggs-keep": (None, "cook"), "eggs-sizes": ("viewer", None), "eggs-pairs": ("viewer", None), "eggs-open-keep": (None, "cook"), "eggs-open": ("viewer", None), "eggs-breakfast": ("viewer", None), "eggs-keep-all": (None, "cook"),
     "kitchen-service": (None, "chef"), "kitchen-station": (None, "chef"), "kitchen-another": (None, "chef"),
-    "line-probe": (None, "chef"), "line-simulation": ("chef", "chef"), "line-hub": (None, "chef"), "book-food-remove": (None, "chef"), "book-rules": ("viewer", "chef"),
+    "line-probe": (None, "chef"), "line-simulation": ("chef", "chef"), "line-set-out": ("cook", None), "line-hub": (None, "chef"), "book-food-remove": (None, "chef"), "book-rules": ("viewer", "chef"),
 }  # fmt: skip
 RANK = {"viewer": 0, "cook": 1, "chef": 2}
 

@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 import uuid
+from collections.abc import Mapping
 from dataclasses import dataclass
+from typing import Any
 
 from django.db import IntegrityError, transaction
 
@@ -11,7 +13,9 @@ from ember_core import __version__
 from ember_core.data.loader import data_version
 from ember_core.errors import InputError
 from ember_core.formats.plan import parse
+from ember_core.formats.usable import text_fault
 from ember_core.line.fold import START
+from ember_core.line.set_out import items
 from ember_core.planning.compute import compute, spreads_of
 from ember_core.planning.moves import moves
 from ember_core.wording.message import say
@@ -27,12 +31,15 @@ from ember_web.tenancy.action import Actor, Rank, action, leave_trail
 from ember_web.tenancy.keys import constraint_of
 from ember_web.ui.computing import solver
 
+LONGEST_REASON = 200
+
 
 @dataclass(frozen=True)
 class StartCook:
     """Which plan (public id), at which station, with which probe (name; none when empty).
 
-    ``gear`` names what it goes into, where there are several. ``event`` is the id of its start, made by the client: started twice with the same it is one.
+    ``gear`` names what it goes into, where there are several. ``there`` are the items of its set-out check that are there (None: nobody was
+    asked); what is missing needs a ``reason``. ``event`` is the id of its start, made by the client: started twice with the same it is one.
     """
 
     plan: str
@@ -40,6 +47,30 @@ class StartCook:
     probe: str = ""
     event: uuid.UUID | None = None
     gear: tuple[str, ...] = ()
+    there: tuple[str, ...] | None = None
+    reason: str = ""
+
+
+def checked_out(document: Mapping[str, Any], command: StartCook) -> dict[str, Any]:
+    """What the set-out check of a start amounts to; empty where nobody was asked.
+
+    Raises
+    ------
+    InputError
+        Something is missing and no reason is given, or the reason cannot be kept.
+    """
+    if command.there is None:
+        return {}
+    missing = [item.words for item in items(document) if item.id not in command.there]
+    reason = command.reason.strip()
+    fault = text_fault(reason, LONGEST_REASON)
+    if fault:
+        raise InputError(say("reason {fault}.", fault=fault), path="reason")
+    if missing and not reason:
+        raise InputError(
+            say("Not all is set out: tick what is there, or say why it goes on without."), path="reason", code="set-out"
+        )
+    return {"missing": missing, "reason": reason if missing else ""}
 
 
 @action(Rank.COOK, trail=False, atomic=False)
@@ -49,7 +80,7 @@ def start_cook(actor: Actor, command: StartCook) -> Cook:
     Raises
     ------
     InputError
-        A plan, probe or piece of gear that is not this kitchen's, a probe that is already in another piece.
+        Something missing without a reason; a plan, probe or piece of gear that is not this kitchen's, a probe that is already in another piece.
     Busy
         Too much is computed at once.
     """
@@ -67,6 +98,7 @@ def start_cook(actor: Actor, command: StartCook) -> Cook:
             say("That probe is not in this kitchen; choose one from the list."), path="probe", code="missing"
         )
     checked = parse(plan.document)
+    set_out = checked_out(plan.document, command)
     lies_in = gear_of(kitchen, plan.document, command.gear)
     book = book_of(kitchen)
     outcome = solver.run(compute, checked, with_forecast=False, book=book)
@@ -87,6 +119,7 @@ def start_cook(actor: Actor, command: StartCook) -> Cook:
                 moves=[m.as_dict() for m in moves(checked, outcome.cook)],
                 probe=probe,
                 gear=lies_in,
+                set_out=set_out,
                 created_at=now,
                 core_version=__version__,
                 data_version=data_version(),
