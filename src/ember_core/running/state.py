@@ -18,6 +18,7 @@ from ember_core.plan.plan import Plan
 from ember_core.plan.stages import HEAT_KINDS
 from ember_core.planning.compute import Outcome, compute
 from ember_core.planning.moves import Move, MoveKind, moves
+from ember_core.running.after import After, after
 from ember_core.running.belief import MEMBERS, Belief, believe
 from ember_core.running.checks import THERMOMETER, checks_for, tells
 from ember_core.running.history import Running
@@ -60,6 +61,8 @@ class State:
         None where its food has no words.
     findings : tuple of Finding
         What went otherwise, and what to do.
+    after : After or None
+        Until when it is at its best and under control, off the heat for good; None: it is not.
     """
 
     running: Running
@@ -68,6 +71,7 @@ class State:
     next: Move | None
     verdict: Verdict | None
     findings: tuple[Finding, ...]
+    after: After | None = None
 
     def as_dict(self) -> dict[str, Any]:
         """As the open format has it."""
@@ -91,6 +95,7 @@ class State:
             else {"word": v.word, "odds": round(v.odds, 4), "past_in_s": None if v.past_in_s is None else round(v.past_in_s, 1), "ask": v.ask},
             "rule": self.outcome.result["rule"],
             "egg": self.outcome.result.get("egg"),
+            "after": None if self.after is None else self.after.as_dict(),
             "findings": [f.as_dict() for f in self.findings],
             "samples": self.outcome.result["samples"],
         }  # fmt: skip
@@ -140,7 +145,9 @@ def replay(running: Running, *, members: int = MEMBERS, threads: int = 2, budget
     said = [Finding("probe-doubted", Level.CARE, m, "readings and checks against its history") for m in belief.findings]
     said += _otherwise(running, cook, belief)
     of_it = tuple(f for f in outcome.findings if f.code not in OF_PLANNING)
-    return State(running, outcome, belief, following, _verdict(running, cook, belief), (*said, *of_it))
+    faces = (outcome.result.get("outside") or {}).get("faces", ())
+    lies = after(running, max((f["crust_mm"] for f in faces), default=0.0))
+    return State(running, outcome, belief, following, _verdict(running, cook, belief), (*said, *of_it), lies)
 
 
 def _following(running: Running, plan: Plan, cook: Cook) -> Move | None:

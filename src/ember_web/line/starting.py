@@ -38,7 +38,11 @@ def _plans(kitchen: Kitchen, asked: QueryDict) -> list[Plan]:
 
 def _needed(plans: list[Plan]) -> dict[str, Item]:
     """What all of them need, each thing once."""
-    return {item.id: item for plan in reversed(plans) for item in reversed(items(plan.document))}
+    out: dict[str, Item] = {}
+    for plan in plans:
+        for item in items(plan.document):
+            out.setdefault(item.id, item)
+    return out
 
 
 def _reads(kitchen: Kitchen, plan: Plan, item: Item, into: list[str]) -> dict[str, Any] | None:

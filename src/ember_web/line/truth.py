@@ -139,6 +139,10 @@ def said_of(state: State, start: float) -> dict[str, Any]:
         else {"move": nxt["move"], "kind": nxt["kind"], "at": at(nxt["at_s"]), "from": at(nxt["p5"]), "to": at(nxt["p95"])},
         "word": None if state.verdict is None else words_of_odds(state.verdict.word, state.verdict.odds),
         "past": None if verdict is None or verdict["past_in_s"] is None else at(found["t_s"] + verdict["past_in_s"]),
+        "after": None if state.after is None else {
+            name: None if one is None else {"at": at(one.at_s), "why": one.why}
+            for name, one in (("best", state.after.best), ("control", state.after.control))
+        },
         "ask": None if ask is None else {"id": ask.id, "name": say(ask.name)},
         "said": [f.message for f in state.findings if f.level != Level.NOTE and f.code in SHOWN],
     }  # fmt: skip

@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 import pytest
-from ember_core.book.book import shipped
 
+from ember_core.book.book import shipped
 from ember_core.data.loader import read_toml
 from ember_core.entry.sentence import Sentence
 from ember_core.line.set_out import items

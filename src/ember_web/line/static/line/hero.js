@@ -76,6 +76,28 @@ const coreLine = (cook, move, probe) => {
   return [line, shown];
 };
 
+// off the heat: until when it is at its best, and until when it may be served at all
+const waits = (after, clock, now) => {
+  const out = [];
+  for (const [until, ahead, over] of [
+    [after?.best, "Serve by {when}: {why}.", "Past its best since {when}: {why}."],
+    [after?.control, "Under control until {when}: {why}.", "Discard it: since {when} {why}."],
+  ])
+    if (until) {
+      const past = until.at < now;
+      const near = past || until.at - now < (until === after.best ? 180000 : 3600000);
+      if (until === after.best || near)
+        out.push(
+          el(
+            "span",
+            near ? "care" : "h-learned",
+            t(past ? over : ahead, { when: clock.at(until.at), why: until.why }),
+          ),
+        );
+    }
+  return out;
+};
+
 const cueOf = (cook, move, clock, now) => {
   const cue = el("p", "h-cue", move ? move.cue : t("Finish it to write the record."));
   const by = cook.learned;
@@ -94,6 +116,7 @@ const cueOf = (cook, move, clock, now) => {
   }
   if (cook.probeFault) cue.prepend(el("span", "care", cook.probeFault));
   for (const words of [cook.medium?.silent, cook.medium?.clock]) if (words) cue.prepend(el("span", "care", words));
+  for (const words of waits(real?.after, clock, now)) cue.append(words);
   for (const words of real?.said || []) cue.append(el("span", "care", words));
   if (move?.caution) cue.append(el("span", "care", `⚠ ${move.caution}`));
   return cue;

@@ -1,0 +1,97 @@
+"""Until when a piece is at its best off the heat, and under control."""
+
+from __future__ import annotations
+
+import pytest
+
+from ember_core.entry.sentence import Sentence
+from ember_core.formats.plan import parse
+from ember_core.planning.compute import compute
+from ember_core.running.after import after
+from ember_core.running.history import running
+from ember_core.running.state import replay
+
+
+def rested(cut, into_s=30.0, stages=None, **more):
+    """A piece that lies in its last stage so long, and when it was taken off the heat."""
+    document = Sentence.for_cut(cut, altitude_m=1850.0, **more).document()
+    if stages is not None:
+        document = document | {"stages": stages(document["stages"])}
+    found = compute(parse(document), with_forecast=False).result["stages"]
+    events = [{"at_s": 0.0, "kind": "start"}]
+    events += [{"at_s": s["start_s"], "kind": "move", "move": f"m{i}"} for i, s in enumerate(found[1:], 1)]
+    now = found[-1]["start_s"] + into_s
+    told = {"format": "open-ember.cook/1", "plan": document, "now_s": now, "events": events}
+    return running(told), found[-1]["start_s"]
+
+
+def bare(cover):
+    return lambda stages: [*stages[:-1], stages[-1] | {"cover": cover}]
+
+
+@pytest.mark.parametrize(("cover", "minutes"), [("bare", 12.0), ("tented", 4.0)])
+def test_a_crust_softens_sooner_under_cover(cover, minutes):
+    found, off = rested("bavette", stages=bare(cover))
+    best = after(found, 1.0).best
+    assert best.at_s - off == pytest.approx(60.0 * minutes, abs=2.0)
+    assert "crust" in best.why
+
+
+@pytest.mark.parametrize(("cut", "more"), [("hake-loin", {}), ("brisket-point", {"way": "braise"})])
+def test_without_a_crust_it_is_good_as_long_as_it_is_warm(cut, more):
+    """What was braised has none left, whatever it was seared to."""
+    found, off = rested(cut, **more)
+    crust = 0.0 if cut == "hake-loin" else 1.0
+    best = after(found, crust).best
+    assert "lukewarm" in best.why
+    assert best.at_s > off + 600.0
+
+
+def test_a_cold_room_makes_it_lukewarm_sooner():
+    found, off = rested("hake-loin")
+    colder, _ = rested("hake-loin", air_c=8.0)
+    assert after(colder, 0.0).best.at_s < after(found, 0.0).best.at_s
+
+
+@pytest.mark.parametrize(
+    ("rules", "hours", "clause"),
+    [("us-food-code-2022", 4.0, "3-501.19"), ("uk-fsa", 2.0, "63 °C"), ("anz-fsanz-3.2.2", 4.0, "4 hour")],
+)
+def test_time_as_a_control_by_the_profile(rules, hours, clause):
+    """All the time between cold and hot holding counts, on the way up as well."""
+    found, off = rested("bavette", rules=rules)
+    control = after(found, 1.0).control
+    assert clause in control.why
+    assert control.at_s <= 3600.0 * hours + off
+    assert control.at_s == pytest.approx(3600.0 * hours, abs=600.0)
+
+
+def test_a_profile_without_such_a_clause_says_nothing_of_it():
+    found, _ = rested("bavette", rules="us-fsis-appendix-a")
+    assert after(found, 1.0).control is None
+
+
+@pytest.mark.parametrize("into", [30.0, 1200.0])
+def test_waiting_longer_changes_no_moment(into):
+    """It is the same piece: what was said at first still holds."""
+    first, _ = rested("bavette")
+    later, _ = rested("bavette", into_s=into)
+    assert after(later, 1.0).best.at_s == pytest.approx(after(first, 1.0).best.at_s, abs=2.0)
+    assert after(later, 1.0).control.at_s == pytest.approx(after(first, 1.0).control.at_s, abs=120.0)
+
+
+def test_on_heat_chilled_or_an_egg_nothing_waits():
+    document = Sentence.for_cut("bavette").document()
+    on_heat = running(
+        {"format": "open-ember.cook/1", "plan": document, "now_s": 20.0, "events": [{"at_s": 0.0, "kind": "start"}]}
+    )
+    assert after(on_heat, 1.0) is None
+    chilled, _ = rested("soft-egg")
+    assert after(chilled, 0.0) is None
+
+
+def test_it_is_part_of_the_state():
+    found, off = rested("bavette")
+    told = replay(found, members=32).as_dict()["after"]
+    assert told["best"]["at_s"] == pytest.approx(off + 720.0, abs=2.0)
+    assert set(told) == {"best", "control"}
