@@ -7,7 +7,7 @@ it goes with its core at that moment. What follows is asked of the weighed membe
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from typing import Any
 
 import numpy as np
@@ -18,7 +18,7 @@ from ember_core.heat.ensemble.draw import draw_ensemble, stage_lengths
 from ember_core.heat.ensemble.forecast import MEMBER_CELLS, MEMBER_REFINE, by_clock, run_ensemble, solve_pulls
 from ember_core.heat.ensemble.learning import Learner
 from ember_core.heat.setup import setup
-from ember_core.running.checks import checks, likelihood
+from ember_core.running.checks import MEDIUM, checks, likelihood
 from ember_core.running.history import Checked, Running
 from ember_core.wording.message import Message, say
 
@@ -50,6 +50,7 @@ class Belief:
     used: int
     ignored: int
     findings: tuple[Message, ...]
+    medium_c: Array = field(default_factory=lambda: np.empty(0))  # what heats now, as each has it, °C
     told: bool = False  # whether anything was read or checked
 
     def band(self, values: Array, shares: tuple[float, ...] = (0.05, 0.5, 0.95)) -> list[float]:
@@ -134,22 +135,30 @@ class Members:
         end = float(self.t[-1])
         now = min(now_s, end)
         seen = (
-            np.stack([_at(self.t, self.core, c.at_s) for c in checked], axis=1)
+            np.stack([_at(self.t, self._seen_by(c), c.at_s) for c in checked], axis=1)
             if checked
             else np.empty((self.core.shape[0], 0))
         )
         times, values = _arrays(readings)
         around = _arrays(medium)
         read = around if around[0].size else (None, None)
+        heat = _at(self.learner.t, self.learner.medium, now)
         moved = self.learner.update(
-            times, values, read[0], read[1], more=np.column_stack([self.peak_c, seen]), now_s=now
+            times, values, read[0], read[1], more=np.column_stack([self.peak_c, heat, seen]), now_s=now
         )
-        weights, said = _weighed(checked, moved.more[:, 1:])
+        weights, said = _weighed(checked, moved.more[:, 2:])
         highest = np.maximum(moved.more[:, 0], moved.core_c)
         return Belief(
             weights, moved.core_c, highest, moved.pull_s if self.pulls else np.empty(0), moved.used, moved.ignored,
-            (*moved.findings, *said), bool(len(readings) or len(medium) or checked),
+            (*moved.findings, *said), moved.more[:, 1], bool(len(readings) or len(medium) or checked),
         )  # fmt: skip
+
+    def _seen_by(self, check: Checked) -> Array:
+        """What a check is of, as each member has it, °C (members × the times of the core)."""
+        if checks()[check.check].of != MEDIUM:
+            return self.core
+        own = self.learner
+        return np.stack([np.interp(self.t, own.t, curve) for curve in own.medium])
 
 
 def believe(running: Running, cook: Cook, **more: Any) -> Belief:
@@ -166,7 +175,14 @@ def _weighed(checked: Sequence[Checked], seen: Array) -> tuple[Array, list[Messa
         fits = likelihood(kind, check.answer, check.core_c, seen[:, i], check.width)
         chance = float(weights @ fits)
         likely = chance / float(fits.max()) if check.check == "thermometer" else chance
-        if likely < ODD:
+        if likely < ODD and kind.of == MEDIUM:
+            said.append(
+                say(
+                    "{name}: {answer}, where the plan has {heat:temp0}. If it is so, say what the heat is now.",
+                    name=say(kind.name), answer=say(check.answer), heat=float(weights @ seen[:, i]),
+                )
+            )  # fmt: skip
+        elif likely < ODD:
             said.append(
                 say(
                     "{name} says {answer}, all else says {core_c:temp0}: is it the thin end, or another piece? Check once more.",

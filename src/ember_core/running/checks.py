@@ -14,13 +14,13 @@ from ember_core.errors import InputError
 from ember_core.heat.arrays import Array
 from ember_core.wording.message import say
 
-THERMOMETER = "thermometer"
+THERMOMETER, MEDIUM = "thermometer", "medium"
 SLIP = 0.02  # of all answers are mistakes that say nothing: named wrong, noted on the wrong piece; an estimate
 
 
 @dataclass(frozen=True)
 class Check:
-    """A kind of check: its answers in order, where one goes over into the next (°C), and its widths (K)."""
+    """A kind of check: its answers in order, where one goes over into the next (°C), its widths (K), and what it is of: ``core`` or ``medium``."""
 
     id: str
     name: str
@@ -29,6 +29,7 @@ class Check:
     cuts_c: tuple[float, ...]
     trained: float
     untrained: float
+    of: str = "core"
 
     def width(self, of: str | float) -> float:
         """A width by its word, or as a number, K."""
@@ -40,18 +41,28 @@ def checks() -> dict[str, Check]:
     return {k: _check(k, row) for k, row in read_toml("checks.toml").items()}
 
 
-def checks_for(family: str | None) -> dict[str, Check]:
-    """Those that tell something of a food whose doneness names are of a family (``data/doneness.toml``); None: of an unknown one."""
+def checks_for(family: str | None, kind: str | None = None) -> dict[str, Check]:
+    """Those that tell something of a food whose doneness names are of a family (``data/doneness.toml``; None: of an unknown one) in a kind of
+    stage (None: off the heat)."""
     return {
         k: _check(k, row)
         for k, row in read_toml("checks.toml").items()
-        if family not in row.get("not_for", ()) and ("only_for" not in row or family in row["only_for"])
+        if family not in row.get("not_for", ())
+        and ("only_for" not in row or family in row["only_for"])
+        and ("kinds" not in row or kind in row["kinds"])
     }
 
 
 def _check(key: str, row: dict[str, Any]) -> Check:
     return Check(
-        key, row["name"], row["how"], tuple(row["answers"]), tuple(row["cuts_c"]), row["trained"], row["untrained"]
+        key,
+        row["name"],
+        row["how"],
+        tuple(row["answers"]),
+        tuple(row["cuts_c"]),
+        row["trained"],
+        row["untrained"],
+        row.get("of", "core"),
     )
 
 

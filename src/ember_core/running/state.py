@@ -20,7 +20,7 @@ from ember_core.planning.compute import Outcome, compute
 from ember_core.planning.moves import Move, MoveKind, moves
 from ember_core.running.after import After, after
 from ember_core.running.belief import MEMBERS, Belief, believe
-from ember_core.running.checks import THERMOMETER, checks_for, tells
+from ember_core.running.checks import MEDIUM, THERMOMETER, checks_for, tells
 from ember_core.running.history import Running
 from ember_core.wording.message import Message, say
 
@@ -221,9 +221,10 @@ def _ask(running: Running, belief: Belief) -> str | None:
     """The check that would tell most of the pull, else of the core: one that is not a thermometer where a probe is read already."""
     row = food_row(running.plan.food) if running.plan.food is not None else None
     asked = belief.pull_s if belief.pull_s.size else belief.peak_c
+    stage = None if running.current is None else running.plan.stages[running.current].kind
     worth = {
-        k: tells(c, belief.core_c, belief.weights, asked, "trained")
-        for k, c in checks_for(None if row is None else row["targets"]).items()
+        k: tells(c, belief.medium_c if c.of == MEDIUM else belief.core_c, belief.weights, asked, "trained")
+        for k, c in checks_for(None if row is None else row["targets"], stage).items()
         if k != THERMOMETER or not running.readings
     }
     best = max(worth, key=lambda k: worth[k], default=None)

@@ -71,7 +71,8 @@ def sheet(request: KitchenRequest, cook: str) -> HttpResponse:
         if found.document["piece"].get("food")
         else None
     )
-    known = checks_for(family)
+    on = None if asked is None or asked.current is None else asked.plan.stages[asked.current].kind
+    known = checks_for(family, on)
     context = {
         "cook": found,
         "truth": truth,

@@ -41,6 +41,9 @@ def test_which_check_suits_which_food():
     assert "opaque" in checks_for("prawn")
     assert {"tester", "touch", "juices", "cut", THERMOMETER} <= set(checks_for("red-meat"))
     assert "tester" not in checks_for("egg")
+    assert "pan" in checks_for("red-meat", "pan")
+    assert "pan" not in checks_for("red-meat", "oven")
+    assert "pan" not in checks_for("red-meat")
 
 
 @given(st.floats(20, 80), st.sampled_from([c.id for c in ORDERED]), st.floats(0.5, 10))

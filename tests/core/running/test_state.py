@@ -201,3 +201,31 @@ def test_a_bird_and_an_egg_are_answered_too():
     egg = state(300, START, plan=PLANS["egg"]).as_dict()
     assert egg["verdict"] is None
     assert egg["egg"]["yolk"]["word"] == "syrupy"
+
+
+PAN = plan_document(
+    stages=[
+        {"kind": "pan", "minutes": 30, "faces": {"b": {"medium_c": 170}}, "until": {"peak_core_c": 40}},
+        {"kind": "rest", "minutes": 5},
+    ]
+)  # fmt: skip
+
+
+def pan_says(answer, width="trained"):
+    check = {"at_s": 60, "kind": "check", "check": "pan", "answer": answer, "width": width}
+    return state(60, START, check, plan=PAN)
+
+
+def test_what_the_pan_does_moves_the_pull():
+    """Butter that only foams is a cooler pan, oil that smokes a hotter one; one that knows less moves it less."""
+    cool, hot, unsure = pan_says("butter foams"), pan_says("oil smokes"), pan_says("oil smokes", "untrained")
+    pulls = [s.as_dict()["next"]["at_s"] for s in (hot, unsure, cool)]
+    assert pulls == sorted(pulls)
+    assert float(hot.belief.weights @ hot.belief.medium_c) > float(cool.belief.weights @ cool.belief.medium_c) + 5.0
+
+
+def test_a_pan_that_cannot_be_is_asked_about():
+    """No hiss, where the plan has 170 °C: say what it is."""
+    said = " ".join(f.message for f in pan_says("no hiss").findings)
+    assert "where the plan has 17" in said
+    assert "probe-doubted" not in codes(pan_says("butter browns"))
