@@ -51,7 +51,7 @@ def test_checked_cooler_late_and_back(browser, site):
     browser.tap("#done")
     browser.until(lambda: "It will reach" in browser.text(".h-cue"), 30)
     sheet(browser)
-    said(browser, "cut|pink")
+    said(browser, "cut|pink|0.45")
     assert browser.find_elements(By.CSS_SELECTOR, "#sheet-body .care")
     browser.tap("#sheet-body .sheet-history li:first-child button")  # taken back again
     browser.until(lambda: "pink" not in browser.text("#sheet-body .sheet-history"))

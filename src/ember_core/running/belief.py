@@ -18,7 +18,7 @@ from ember_core.heat.ensemble.draw import draw_ensemble, stage_lengths
 from ember_core.heat.ensemble.forecast import MEMBER_CELLS, MEMBER_REFINE, by_clock, run_ensemble, solve_pulls
 from ember_core.heat.ensemble.learning import Learner
 from ember_core.heat.setup import setup
-from ember_core.running.checks import MEDIUM, checks, likelihood
+from ember_core.running.checks import MEDIUM, checks, grey_likelihood, grey_share, likelihood
 from ember_core.running.history import Checked, Running
 from ember_core.wording.message import Message, say
 
@@ -73,7 +73,7 @@ class Members:
     learner : Learner
     t : ndarray (times,)
         s.
-    core : ndarray (members, times)
+    core, mean : ndarray (members, times)
         °C.
     peak_c : ndarray (members,)
     pulls : bool
@@ -85,6 +85,7 @@ class Members:
     learner: Learner
     t: Array
     core: Array
+    mean: Array
     peak_c: Array
     pulls: bool
     cook: Cook
@@ -128,7 +129,7 @@ class Members:
         learner = Learner.of(
             s, plan.face_kinds, cook, ensemble, np.where(good, pull, np.nan), (t, core, mean), stage, seed
         )
-        return cls(learner, t, core[good], peak[good], pulls, cook)
+        return cls(learner, t, core[good], mean[good], peak[good], pulls, cook)
 
     def given(self, checked: Sequence[Checked], readings: Pairs, medium: Pairs, now_s: float) -> Belief:
         """What is believed at ``now_s`` by checks, readings of the core and of the medium (s and °C)."""
@@ -142,16 +143,27 @@ class Members:
         times, values = _arrays(readings)
         around = _arrays(medium)
         read = around if around[0].size else (None, None)
+        cut = [c for c in checked if c.grey is not None]
+        share = np.stack([self._grey(c.at_s) for c in cut], axis=1) if cut else seen[:, :0]
         heat = _at(self.learner.t, self.learner.medium, now)
         moved = self.learner.update(
-            times, values, read[0], read[1], more=np.column_stack([self.peak_c, heat, seen]), now_s=now
+            times, values, read[0], read[1], more=np.column_stack([self.peak_c, heat, seen, share]), now_s=now
         )
-        weights, said = _weighed(checked, moved.more[:, 2:])
+        n = len(checked)
+        weights, said = _weighed(checked, moved.more[:, 2 : 2 + n], moved.more[:, 2 + n :])
         highest = np.maximum(moved.more[:, 0], moved.core_c)
         return Belief(
             weights, moved.core_c, highest, moved.pull_s if self.pulls else np.empty(0), moved.used, moved.ignored,
             (*moved.findings, *said), moved.more[:, 1], bool(len(readings) or len(medium) or checked),
         )  # fmt: skip
+
+    def _grey(self, at_s: float) -> Array:
+        """How much of each member's section was grey at a time, 0 to 1."""
+        until = self.t <= at_s
+        if not until.any():
+            return np.zeros(self.core.shape[0])
+        core, mean = self.core[:, until].max(axis=1), self.mean[:, until].max(axis=1)
+        return grey_share(core, mean, self.learner.height)
 
     def _seen_by(self, check: Checked) -> Array:
         """What a check is of, as each member has it, °C (members × the times of the core)."""
@@ -166,10 +178,10 @@ def believe(running: Running, cook: Cook, **more: Any) -> Belief:
     return Members.of(running, cook, **more).given(running.checks, running.readings, running.medium, running.now_s)
 
 
-def _weighed(checked: Sequence[Checked], seen: Array) -> tuple[Array, list[Message]]:
-    """Weights of the members by all checks, and what contradicts."""
+def _weighed(checked: Sequence[Checked], seen: Array, grey: Array) -> tuple[Array, list[Message]]:
+    """Weights of the members by all checks, and what contradicts; ``grey`` has a column for each cut of which it was said."""
     weights = np.full(seen.shape[0], 1.0 / seen.shape[0])
-    known, said = checks(), []
+    known, said, rims = checks(), list[Message](), 0
     for i, check in enumerate(checked):
         kind = known[check.check]
         fits = likelihood(kind, check.answer, check.core_c, seen[:, i], check.width)
@@ -190,6 +202,9 @@ def _weighed(checked: Sequence[Checked], seen: Array) -> tuple[Array, list[Messa
                 )
             )  # fmt: skip
         weights = weights * fits / chance
+        if check.grey is not None:
+            fits = grey_likelihood(check.grey, grey[:, rims], check.width)
+            weights, rims = weights * fits / float(weights @ fits), rims + 1
     return weights, said
 
 

@@ -118,6 +118,34 @@ def likelihood(check: Check, answer: str, read_c: float | None, core_c: Array, w
     return chances(check, core_c, k)[:, check.answers.index(answer)]
 
 
+GREY_WIDTH = {"trained": 0.12, "untrained": 0.2}  # of the way from the face to the middle; an estimate
+
+
+def grey_c() -> float:
+    """From where a section is grey, °C."""
+    return float(read_toml("long_cooks.toml")["outside"]["grey_c"])
+
+
+def grey_share(core_c: Array, mean_c: Array, height: float) -> Array:
+    """How much of the way from the face to the middle is grey, 0 to 1: by a parabola through core and mean.
+
+    Parameters
+    ----------
+    core_c, mean_c : ndarray
+        The hottest they have been, °C.
+    height : float
+        By how many times the mean lies above the core less than the face does: 3 in a slab, about 2 in round pieces.
+    """
+    rise = np.maximum(height * (np.asarray(mean_c) - core_c), 1e-6)
+    return np.asarray(1.0 - np.sqrt(np.clip((grey_c() - core_c) / rise, 0.0, 1.0)))
+
+
+def grey_likelihood(seen: float, share: Array, width: str | float) -> Array:
+    """How well a grey rim that was seen goes with each share; a width in K counts as an untrained hand's."""
+    k = GREY_WIDTH[width] if isinstance(width, str) else GREY_WIDTH["untrained"]
+    return np.asarray((1.0 - SLIP) * np.exp(-0.5 * ((seen - share) / k) ** 2) + SLIP)
+
+
 def tells(check: Check, core_c: Array, weights: Array, asked: Array, width: str | float) -> float:
     """By how much a check is expected to narrow what is asked: the fall of its variance, in its unit squared.
 

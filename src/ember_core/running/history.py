@@ -8,7 +8,7 @@ from __future__ import annotations
 import json
 from collections.abc import Mapping, Sequence
 from copy import deepcopy
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 from ember_core.data.loader import read_toml
@@ -47,7 +47,7 @@ OUT, RIGHT, BACK = "out", "right", "back"
 TAKES = {
     START: ((), ()), MOVE: (("move",), ()), MEDIUM: (("medium_c",), ("face", "read")), HEAT: ((), ("power_w", "set_c")), OFF: ((), ()), TURN: ((), ()),
     BASTE: (("seconds",), ("medium_c",)), DOOR: (("seconds",), ()), STAGE: (("stage",), ("then",)), EXTEND: (("seconds",), ()),
-    CHECK: (("check",), ("answer", "core_c", "width")), NOTE: ((), ("text",)), FINISH: ((), ()), PROBE: (("is",), ("of",)),
+    CHECK: (("check",), ("answer", "core_c", "width", "grey")), NOTE: ((), ("text",)), FINISH: ((), ()), PROBE: (("is",), ("of",)),
 }  # fmt: skip
 SHORTEST_S = 0.05  # what is shorter never was
 BASTE_C = 150.0  # of the fat on a spoon, unless it is said; common practice, no published source
@@ -56,13 +56,15 @@ LEAST_REST_S = 0.5  # what is still to come of a stage that is over its time: it
 
 @dataclass(frozen=True)
 class Checked:
-    """A check of doneness: when, s; which; its answer, or what was read, °C; how sure, a word or K."""
+    """A check of doneness: when, s; which; its answer, or what was read, °C; how sure, a word or K; of a cut face the share from its outside
+    to its middle that is grey."""
 
     at_s: float
     check: str
     answer: str = ""
     core_c: float | None = None
     width: str | float = "untrained"
+    grey: float | None = None
 
 
 @dataclass(frozen=True, eq=False)
@@ -365,7 +367,7 @@ class _Told:
             for r in document.get("medium_readings", ())
             if r["t_s"] <= now and not is_out(self.probes["medium"], r["t_s"])
         )
-        checks = tuple(Checked(c.at_s - begun, c.check, c.answer, c.core_c, c.width) for c in self.checks)
+        checks = tuple(replace(c, at_s=c.at_s - begun) for c in self.checks)
         return Running(
             plan, self.planned, now - begun, tuple(index), current, following, None if due is None else due - begun, checks, tuple(readings), tuple(medium)
         )  # fmt: skip
@@ -414,6 +416,8 @@ def _one_solved(stages: list[dict[str, Any]], current: int | None) -> list[dict[
 
 
 def _checked(event: Mapping[str, Any], path: str) -> Checked:
+    if "grey" in event and event["check"] != "cut":
+        raise InputError(say("Only a cut face shows how much is grey; leave it out."), path=f"{path}/grey", code="grey")
     if event["check"] == "thermometer":
         if "core_c" not in event:
             raise FormatError(say("A thermometer reads core_c; add it."), path=f"{path}/core_c", code="missing")
@@ -432,4 +436,5 @@ def _checked(event: Mapping[str, Any], path: str) -> Checked:
         event.get("answer", ""),
         event.get("core_c"),
         event.get("width", "untrained"),
+        event.get("grey"),
     )

@@ -22,6 +22,7 @@ from ember_core.wording.message import N_
 from ember_web.kitchens.models import Equipment
 from ember_web.line.adapters import moment, state_of
 from ember_web.line.clock import kitchen_time
+from ember_web.line.cut import faces
 from ember_web.line.media import OF_MEDIUM, Around, around_of
 from ember_web.line.models import Cook
 from ember_web.line.queries import readings_of
@@ -29,6 +30,7 @@ from ember_web.line.truth import MEMBERS, said_of, told
 from ember_web.tenancy.access import RANK, KitchenRequest, in_kitchen
 from ember_web.tenancy.voice import current, tell
 from ember_web.ui.computing import Busy, solver
+from ember_web.ui.drawing import ramp_of
 
 HAPPENINGS = {
     "medium": N_("heat is now"), "off": N_("burner off"), "turn": N_("turned once more"), "baste": N_("basted for"), "door": N_("door open for"),
@@ -85,6 +87,7 @@ def sheet(request: KitchenRequest, cook: str) -> HttpResponse:
             for c in known.values()
             if c.id != THERMOMETER
         ],
+        "cuts": faces(ramp_of(asked.planned)) if asked is not None and "cut" in known else [],
         "thermometer": known.get(THERMOMETER),
         "read_it": truth is not None and truth["ask"] is not None and truth["ask"]["id"] == THERMOMETER,
         "probes": list(PROBES.items()) if found.probe_id else [],
@@ -161,6 +164,8 @@ def _line(cook: Cook, state: CookState, event: CoreEvent, start: float) -> dict[
             else _(str(payload.get("answer", "")))
         )
         words = f"{current().say(kind.name)}: {value}"
+        if "grey" in payload:
+            words += ", " + tell("{share:.0f} % grey", share=100.0 * payload["grey"])
     else:
         words = current().say(HAPPENINGS[event.kind])
         if event.kind == PROBE and payload.get("of") == OF_MEDIUM:
@@ -187,8 +192,10 @@ def form_event(request: KitchenRequest, cook: Cook) -> dict[str, Any]:
     kind = post.get("kind", "")
     out: dict[str, Any] = {}
     if kind == CHECK:
-        check, _bar, answer = post.get("said", "").partition("|")
+        check, answer, grey = [*post.get("said", "").split("|"), "", ""][:3]
         out = {"check": check, "answer": answer, "width": post.get("width", "untrained")}
+        if grey:
+            out["grey"] = _number(grey)
     for name in ("core_c", "medium_c"):
         if post.get(name):
             out[name] = _degrees(post[name])

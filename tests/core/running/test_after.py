@@ -48,7 +48,7 @@ def test_without_a_crust_it_is_good_as_long_as_it_is_warm(cut, more):
 
 
 def test_a_cold_room_makes_it_lukewarm_sooner():
-    found, off = rested("hake-loin")
+    found, _ = rested("hake-loin")
     colder, _ = rested("hake-loin", air_c=8.0)
     assert after(colder, 0.0).best.at_s < after(found, 0.0).best.at_s
 

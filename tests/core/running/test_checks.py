@@ -9,7 +9,17 @@ from hypothesis import strategies as st
 
 from ember_core.data.loader import read_toml
 from ember_core.errors import InputError
-from ember_core.running.checks import SLIP, THERMOMETER, chances, checks, checks_for, learnt_width, likelihood, tells
+from ember_core.running.checks import (
+    SLIP,
+    THERMOMETER,
+    chances,
+    checks,
+    checks_for,
+    grey_share,
+    learnt_width,
+    likelihood,
+    tells,
+)
 
 ORDERED = [c for c in checks().values() if c.id != THERMOMETER]
 
@@ -87,3 +97,12 @@ def test_what_is_no_answer_is_refused_by_name():
     with pytest.raises(InputError) as said:
         likelihood(checks()["tester"], "blue", None, np.array([50.0]), "trained")
     assert "lukewarm" in said.value.message
+
+
+@pytest.mark.parametrize(
+    ("core", "mean", "share"), [(40.0, 41.0, 0.0), (70.0, 72.0, 1.0), (55.0, 61.667, 1 - 0.5**0.5)]
+)
+def test_how_much_of_a_section_is_grey(core, mean, share):
+    """None while all is under 65 °C, all where the middle is over it; between, by the parabola."""
+    found = float(grey_share(np.array([core]), np.array([mean]), 3.0)[0])
+    assert found == pytest.approx(share, abs=1e-3)

@@ -203,6 +203,12 @@ def test_a_bird_and_an_egg_are_answered_too():
     assert egg["egg"]["yolk"]["word"] == "syrupy"
 
 
+OVEN = plan_document(
+    stages=[
+        {"kind": "oven", "minutes": 300, "medium_c": 200, "until": {"peak_core_c": 55}},
+        {"kind": "rest", "minutes": 5},
+    ]
+)  # fmt: skip
 PAN = plan_document(
     stages=[
         {"kind": "pan", "minutes": 30, "faces": {"b": {"medium_c": 170}}, "until": {"peak_core_c": 40}},
@@ -229,3 +235,24 @@ def test_a_pan_that_cannot_be_is_asked_about():
     said = " ".join(f.message for f in pan_says("no hiss").findings)
     assert "where the plan has 17" in said
     assert "probe-doubted" not in codes(pan_says("butter browns"))
+
+
+def test_how_far_in_a_cut_is_grey_tells_of_the_pull():
+    """The same pink middle: the more is grey, the hotter it goes in behind it, and the sooner it is off."""
+
+    def cut(**more):
+        check = {"at_s": 1500, "kind": "check", "check": "cut", "answer": "red", "width": "trained"} | more
+        return state(1500, START, check, plan=OVEN)
+
+    little, much = cut(grey=0.05), cut(grey=0.6)
+    assert much.belief.weights @ much.belief.pull_s < little.belief.weights @ little.belief.pull_s
+    assert not np.array_equal(cut().belief.weights, much.belief.weights)
+
+
+@pytest.mark.parametrize(
+    "wrong", [{"check": "tester", "answer": "warm", "grey": 0.5}, {"check": "cut", "answer": "red", "grey": 1.5}]
+)
+def test_only_a_cut_has_a_grey_share(wrong):
+    with pytest.raises(EmberError) as caught:
+        state(300, START, {"at_s": 200, "kind": "check"} | wrong, plan=BATH)
+    assert caught.value.path == "/events/1/grey"

@@ -14,6 +14,7 @@ from ember_core.running.checks import checks
 from ember_sim.hub import Sensor, Spool
 from ember_web.line import live
 from ember_web.line.adapters import core_event, moment, state_of
+from ember_web.line.cut import faces
 from ember_web.line.hands import LEAST, width_of
 from ember_web.line.live import forget_boards
 from ember_web.line.models import Cook, Event, Reading
@@ -369,3 +370,29 @@ def test_a_cook_that_cannot_be_replayed_goes_on_by_its_plan(kitchen, cook, as_, 
     monkeypatch.setattr("ember_web.line.actions.take_events.usable", lambda *_: None)
     send(client, event(kitchen, cook, "check", check="tester", answer="cold"))
     assert shown(client, cook)["truth"] is None
+
+
+def test_faces_to_choose_from_are_the_answers():
+    """Every answer of the cut face is there; a rim is greyer the more of it is."""
+    found = faces("meat")
+    assert [f["answer"] for f in found] == ["raw"] * 3 + ["red"] * 3 + ["pink"] * 3 + ["grey"]
+    assert all(f["stops"][0] != f["stops"][8] for f in found[:-1])
+    assert all(re.fullmatch("#[0-9a-f]{6}", colour) for f in found for _, colour in f["stops"])
+
+
+def test_a_cut_that_was_tapped_is_kept_with_its_grey(kitchen, cook, as_):
+    client = as_("cook")
+    later(kitchen, minutes=2)
+    page = client.get(f"/k/hut/line/{cook.public_id}/sheet/").content.decode()
+    assert 'value="cut|pink|0.45"' in page
+    client.post(
+        f"/k/hut/line/{cook.public_id}/do/",
+        {"kind": "check", "said": "cut|pink|0.45", "width": "trained", "then": "sheet"},
+    )
+    assert cook.events.get(kind="check").payload == {"check": "cut", "answer": "pink", "grey": 0.45, "width": "trained"}
+    assert "pink, 45 % grey" in client.get(f"/k/hut/line/{cook.public_id}/sheet/").content.decode()
+    refused = client.post(
+        f"/k/hut/line/{cook.public_id}/do/", {"kind": "check", "said": "cut|pink|much", "then": "sheet"}, follow=True
+    )
+    assert "grey" in refused.content.decode()
+    assert cook.events.filter(kind="check").count() == 1

@@ -120,6 +120,7 @@ class Learner:
     seed: int
     medium: Array  # members × times, °C: of what heats, as each member has it
     medium_error: Array  # times, K, standard deviation of a thermometer in it by its place
+    height: float  # how many times the mean lies above the core less than the face does
     medium_swing: Array  # times, K, standard deviation of what it swings by
 
     @classmethod
@@ -210,6 +211,7 @@ class Learner:
             seed,
             medium[1:][good],
             np.hypot(MEDIUM_PLACE * spread, MEDIUM_ERROR_C),
+            height,
             MEDIUM_SWING * spread,
         )
 

@@ -49,9 +49,10 @@ export class Sheet {
     const number = (name) => Number(String(data.get(name)).replace(",", "."));
     const event = { cook: this.cook, kind };
     if (kind === "check") {
-      const [check, answer] = String(data.get("said")).split("|");
+      const [check, answer, grey] = String(data.get("said")).split("|");
       const width = form.ownerDocument.querySelector('#sheet [name="width"]:checked');
       Object.assign(event, { check, width: width ? width.value : "untrained" });
+      if (grey) event.grey = Number(grey);
       if (answer) event.answer = answer;
       else if (data.get("core_c")) event.core_c = this.celsius(number("core_c"));
       else return;
