@@ -80,6 +80,7 @@ class Sensor:
 
     def __init__(self, cook: dict[str, Any]) -> None:
         self.id = cook["id"]
+        self.weighs = bool(cook.get("weighs", True))  # the same bird takes its heat once
         self.devices: dict[str, Device] = {}  # by kind of stage
         self.faults: set[str] = set()
         self.feels: Sensor = self  # whose piece the tip is in
@@ -91,7 +92,7 @@ class Sensor:
     def restart(self, cook: dict[str, Any]) -> None:
         """Begin again from the raw piece; used at first and when a past move was changed."""
         self.plan = cook["plan"]
-        self.piece = Piece(self.plan, cook["id"])
+        self.piece = Piece(shaped(self.plan, cook.get("shape")), cook["id"])
         self.at = float(cook["started"])
         self.shown = self.piece.core_c
         self.history: list[tuple[float, int | None]] = []
@@ -108,6 +109,8 @@ class Sensor:
 
     def takes_w(self, device: Device) -> float:
         """What its pieces take from a device now, W."""
+        if not self.weighs:
+            return 0.0
         current = self.piece.stage
         kind = None if current is None else self.plan["stages"][current]["kind"]
         return self.piece.takes_w() if kind is not None and self.devices.get(kind) is device else 0.0
@@ -132,6 +135,25 @@ class Sensor:
                 self.next_reading = max(self.next_reading + EVERY_S, self.at)
                 if self.probe is not None and "silent" not in self.faults and self.rng.random() > DROP_OUT:
                     spool.add(self.probe, self.at, self.shown + self.rng.gauss(0.0, NOISE_C))
+
+
+def shaped(plan: dict[str, Any], shape: dict[str, Any] | None) -> dict[str, Any]:
+    """A plan with the plain shape that a part of its bird cooks as."""
+    return plan if shape is None else {**plan, "piece": {**plan["piece"], "shape": shape}}
+
+
+def by_probe(cooks: list[dict[str, Any]]) -> list[dict[str, Any]]:
+    """What is on the line, a bird with two probes as two: its first probe is in the part that leads."""
+    out = []
+    for cook in cooks:
+        parts = cook.get("parts") or {}
+        lead = next(iter(parts), None)
+        out.append({**cook, "shape": parts.get(lead)})
+        second = cook.get("second")
+        if second is not None:
+            own = {"id": f"{cook['id']}/{second['part']}", "probe": second["probe"], "shape": parts[second["part"]]}
+            out.append({**cook, **own, "weighs": False})
+    return out
 
 
 def connect(line: dict[str, Any], sensors: dict[str, Sensor], devices: dict[str, Device]) -> None:
@@ -188,6 +210,7 @@ def run(url: str, token: str, spool: Spool, *, period_s: float = 0.5, should_sto
             begin = time.monotonic()
             try:
                 line = client.get("/line").raise_for_status().json()
+                line["cooks"] = by_probe(line["cooks"])
                 live = {c["id"]: c for c in line["cooks"]}
                 for gone in set(sensors) - set(live):
                     del sensors[gone]

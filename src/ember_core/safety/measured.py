@@ -47,6 +47,9 @@ class Judged:
     notes: tuple[Finding, ...]
 
 
+ONE_PART = "one-part-measured"
+
+
 def judge_log(
     log: Log,
     *,
@@ -117,7 +120,7 @@ def _one_of_several(plan: Plan | None) -> Findings:
         words = say(
             "The readings are of one place; a bird is done when breast and leg are, and a stuffing. Measure each."
         )
-        return [Finding("one-part-measured", "care", words, "the plan")]
+        return [Finding(ONE_PART, "care", words, "the plan")]
     sizes = [] if plan is None else [float(s) for s in plan.document["piece"].get("x-sizes-mm", ())]
     if len(set(sizes)) < 2:
         return []
@@ -241,6 +244,25 @@ def by_its_outside(
         "{needs} Its outside is as planned (computed, not measured; its moves were done).", needs=planned["needs"]
     )
     return rule | {k: planned[k] for k in ("clause", "met", "met_at_s", "remaining_s")} | {"needs": needs}
+
+
+def of_both(first: dict[str, Any], second: dict[str, Any], *, all_of: bool) -> dict[str, Any]:
+    """What two logs show of one bird, each of a part: it is met when both are, by the graver of them.
+
+    Parameters
+    ----------
+    first, second : dict
+        As of :func:`judge_log`.
+    all_of : bool
+        Whether these are all of its parts; else it stays said that one was not measured.
+    """
+    keep = {ONE_PART} if not all_of else set[str]()
+    said = [f for f in first["findings"] if f["code"] != ONE_PART or f["code"] in keep]
+    known = {(f["code"], f["message"]) for f in said}
+    said += [f for f in second["findings"] if f["code"] != ONE_PART and (f["code"], f["message"]) not in known]
+    by_organism = {m["organism"]: m for m in second["model"]}
+    model = [min(m, by_organism.get(m["organism"], m), key=lambda x: x["log10"]) for m in first["model"]]
+    return {"rule": judge_all([first["rule"], second["rule"]]), "model": model, "findings": said}
 
 
 def of_one_piece(rule: dict[str, Any], planned: Mapping[str, Any] | None, plan: Plan) -> dict[str, Any]:

@@ -20,6 +20,7 @@ from ember_web.line.adapters import state_of
 from ember_web.line.media import turned_to
 from ember_web.line.models import HubToken, Probe, SimulatedFault
 from ember_web.line.queries import running
+from ember_web.line.second import parts_as_cooked, second_part
 from ember_web.line.truth import as_done
 from ember_web.tenancy.actor import Actor
 from ember_web.tenancy.models import Kitchen
@@ -136,6 +137,10 @@ def on_the_line(request: HttpRequest) -> Any:
                 "plan": plan,
                 "started": state.started,
                 "moves": moves,
+                "second": None
+                if cook.second_probe is None
+                else {"probe": cook.second_probe.name, "part": second_part(cook.result)},
+                "parts": parts_as_cooked(cook),
                 "devices": {gear[pk].kind: gear[pk].hub_name for pk in cook.gear.values() if pk in gear},
             }
         )

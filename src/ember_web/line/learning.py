@@ -101,10 +101,11 @@ def _enough(times: Array) -> bool:
 
 
 def prepare(thermal: str) -> Learner:
-    """The ensemble of a thermal plan; a few tenths of a second on one processor."""
-    kept, house, spreads = json.loads(thermal)
+    """The ensemble of a thermal plan, or of a part of its bird; a few tenths of a second on one processor."""
+    kept, house, spreads, *part = json.loads(thermal)
     kept.pop("house", None)
     plan = parse(kept | ({"x-house": house} if house else {}))
+    plan = plan.of_part(part[0]) if part else plan
     cook = run(plan, setup(plan))
     cells = coarse_setup(plan)
     return Learner.prepare(cells, plan.face_kinds, cook, members=MEMBERS, spreads=spreads, threads=1)

@@ -15,6 +15,7 @@ from typing import Any
 
 import numpy as np
 
+from ember_core.formats.result import PART_NAMES
 from ember_core.heat.arrays import Array
 from ember_core.line.fold import CHECK, HAPPENED, CookState, MoveState, fold
 from ember_core.plan.stages import HEAT_KINDS
@@ -24,7 +25,7 @@ from ember_core.running.media import Off
 from ember_core.running.probes import EARLY_S, LEAST, Fault, Neighbour, jump_at
 from ember_core.running.probes import fault as fault_of
 from ember_core.running.stretches import heated_by
-from ember_core.wording.message import said
+from ember_core.wording.message import said, say
 from ember_web.line.adapters import core_event, moment
 from ember_web.line.bus import bus
 from ember_web.line.clock import kitchen_time
@@ -32,6 +33,7 @@ from ember_web.line.freshness import changed, marks
 from ember_web.line.learning import Desk, Question, desk, question, thermal_key
 from ember_web.line.media import Around, Media, Medium, Track, said_of_core, stays, unheard
 from ember_web.line.models import Cook, Event, Reading
+from ember_web.line.second import later, second_key, second_part, second_state
 from ember_web.line.truth import Teller, teller
 from ember_web.line.truth import told as history_of
 from ember_web.tenancy.models import Kitchen
@@ -56,7 +58,9 @@ class Piece:
         self.events: tuple[Any, ...] | None = None
         self.state = CookState(None, [])
         self.track: Track | None = None
+        self.second = Track()
         self.question: Question | None = None
+        self.second_question: Question | None = None
         self.asked: tuple[Any, ...] = ()
         self.shown: tuple[Any, ...] = ()
         self.state_now: dict[str, Any] = {}
@@ -148,10 +152,18 @@ class Piece:
             )
             for p in others
             if p is not self and p.track is not None
-        }  # fmt: skip
+        } | self._beside(float(times[-1]))  # fmt: skip
         self.fault = fault_of(
             times[first:], cores, air_c=air, heat_c=self.heat_c(), others=near, since_s=since, look_s=look
         )  # fmt: skip
+
+    def _beside(self, now: float) -> dict[str, Neighbour]:
+        """The other part of a bird, by its second probe: the two may be swapped; ``now`` in s since it began."""
+        part, track = second_part(self.cook.result), self.second
+        if part is None or not track.times:
+            return {}
+        times, values = np.array(track.times) - self.begun, np.array(track.values)
+        return {part: Neighbour(say(PART_NAMES[part]), float(np.interp(now, times, values)), times, values)}
 
     def believed(self) -> tuple[Array, Array]:
         """The readings that are believed: not while the probe was said to be out, nor since it jumped."""
@@ -197,27 +209,34 @@ class Piece:
 
     def renew(
         self,
-        ask: Callable[[Question | None], dict[str, Any] | None],
+        ask: Callable[[Question | None, bool], dict[str, Any] | None],
         truth: Callable[[Any], dict[str, Any] | None] | None = None,
         now: float = 0.0,
         medium: Medium | None = None,
     ) -> None:
         """Bring what is shown of it up to date."""
         assert self.track is not None
-        asked = (self.events, len(self.track.times), self.fault, self.around.count, self.doubt, self.silent)
+        read = (len(self.track.times), len(self.second.times), self.around.count)
+        asked = (self.events, read, self.fault, self.doubt, self.silent)
         if asked != self.asked:
             self.asked = asked
-            self.question = question(
-                self.cook, self.thermal, self.state, self.believed(), self.around.believed(), self.begun
-            )
+            around, part = self.around.believed(), second_part(self.cook.result)
+            self.question = question(self.cook, self.thermal, self.state, self.believed(), around, self.begun)
+            if self.cook.second_probe_id is not None and part is not None:
+                other = (np.array(self.second.times), np.array(self.second.values))
+                thermal = second_key(self.thermal, part)
+                self.second_question = question(self.cook, thermal, self.state, other, around, self.begun)
         altered = bool(self.state.happened())
-        learned = ask(None if altered else self.question)  # what was prepared is of the plan as it was
+        learned = ask(None if altered else self.question, False)  # what was prepared is of the plan as it was
+        of_second = ask(None if altered else self.second_question, True)
         real = None if truth is None else truth(self.replayed(now))
-        shown = (*asked, None if learned is None else tuple(learned.items()), repr(real))
+        shown = (*asked, *(None if x is None else tuple(x.items()) for x in (learned, of_second)), repr(real))
         if shown != self.shown:
             self.shown = shown
             doubt = {"probeFault": None if self.fault is None else self.fault.question()} | self._of_medium(medium)
-            self.state_now = cook_state(self.cook, self.state, self.track, learned, real, altered=altered) | doubt
+            pull = later(learned, of_second)
+            doubt["second"] = second_state(self.cook, self.second, of_second)
+            self.state_now = cook_state(self.cook, self.state, self.track, pull, real, altered=altered) | doubt
             self.texts = {}
 
     def _of_medium(self, medium: Medium | None) -> dict[str, Any]:
@@ -286,11 +305,11 @@ class Board:
         gone = set(self.pieces) - known
         for cook_id in gone:
             del self.pieces[cook_id]
-        self.desk.forget(gone)
+        self.desk.forget(gone | {-i for i in gone})
         self.teller.forget(gone)
         new = [i for i, _ in running if i not in known]
         if new:
-            for cook in Cook.objects.filter(pk__in=new).select_related("probe"):
+            for cook in Cook.objects.filter(pk__in=new).select_related("probe", "second_probe"):
                 self.pieces[cook.pk] = Piece(cook)
         events: dict[int, list[tuple[Any, ...]]] = {i: [] for i, _ in running}
         wanted = ("cook_id", "id", "kind", "payload", "supersedes", "occurred_at")
@@ -319,7 +338,12 @@ class Board:
                 key, document = asked or (None, None)
                 return self.teller.ask(i, key, document, told)
 
-            p.renew(lambda q, i=p.cook.pk: self.desk.ask(i, q, told), truth, now, p.lies_in(self.media.by_key))  # type: ignore[misc]
+            def learnt(asked: Question | None, of_second: bool, i: int = p.cook.pk) -> dict[str, Any] | None:
+                return self.desk.ask(
+                    -i if of_second else i, asked, told
+                )  # a second probe's question has the negative key
+
+            p.renew(learnt, truth, now, p.lies_in(self.media.by_key))
         return pieces
 
     def _read(self, kitchen: Kitchen, pieces: list[Piece]) -> None:
@@ -327,24 +351,26 @@ class Board:
         rows = Reading.objects.filter(kitchen=kitchen)
         if self.last_id is None:
             self.last_id = rows.order_by("-id").values_list("id", flat=True).first() or 0
-        by_probe = {p.cook.probe_id: p for p in pieces if p.track is not None}
+        known = [p for p in pieces if p.track is not None]
+        by_probe = {p.cook.probe_id: (p, p.track) for p in known}
+        by_probe |= {p.cook.second_probe_id: (p, p.second) for p in known if p.cook.second_probe_id is not None}
         # ids of a kitchen's readings are given in the order of their commits (see the API)
         fresh = rows.filter(id__gt=self.last_id).order_by("id").values_list("id", "probe_id", "measured_at", "core_c")
         for row_id, probe, at, core in fresh:
             self.last_id = row_id
-            piece = by_probe.get(probe)
-            if piece is not None and piece.track is not None and at.timestamp() >= piece.begun:
-                piece.track.add(at.timestamp(), core)
+            piece, track = by_probe.get(probe, (None, None))
+            if piece is not None and track is not None and at.timestamp() >= piece.begun:
+                track.add(at.timestamp(), core)
         for piece in pieces:
             if piece.track is not None:
                 continue
             piece.track = Track()
-            if piece.cook.probe_id is not None:
-                old = rows.filter(
-                    probe_id=piece.cook.probe_id, measured_at__gte=moment(piece.begun), id__lte=self.last_id
-                )
+            for own, track in ((piece.cook.probe_id, piece.track), (piece.cook.second_probe_id, piece.second)):
+                if own is None:
+                    continue
+                old = rows.filter(probe_id=own, measured_at__gte=moment(piece.begun), id__lte=self.last_id)
                 for at, core in old.order_by("measured_at", "id").values_list("measured_at", "core_c"):
-                    piece.track.add(at.timestamp(), core)
+                    track.add(at.timestamp(), core)
 
 
 _boards: dict[int, Board] = {}

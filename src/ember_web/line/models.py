@@ -63,6 +63,9 @@ class Cook(KitchenOwned):
     trace = models.JSONField(help_text="Predicted core: pairs of seconds and °C.")
     moves = SaidField()
     probe = models.ForeignKey(Probe, null=True, blank=True, on_delete=models.SET_NULL, related_name="cooks")
+    second_probe = models.ForeignKey(
+        Probe, null=True, blank=True, on_delete=models.SET_NULL, related_name="second_cooks", help_text="Of a bird."
+    )
     gear = models.JSONField(default=dict, help_text="What it lies in: kind of equipment to its key.")
     set_out = SaidField(
         default=dict, help_text="What was set out before heat, what was missing, and why it went on all the same."
@@ -78,6 +81,12 @@ class Cook(KitchenOwned):
             KitchenKey(name="cook_with_kitchen"),
             SameKitchen(field="plan", name="line_cook_plan_id_same_kitchen"),
             SameKitchen(field="probe", name="line_cook_probe_id_same_kitchen"),
+            SameKitchen(field="second_probe", name="line_cook_second_probe_id_same_kitchen"),
+            models.UniqueConstraint(
+                fields=["second_probe"],
+                condition=models.Q(finished=False, second_probe__isnull=False),
+                name="second_probe_in_one_running_cook",
+            ),
             models.UniqueConstraint(
                 fields=["probe"],
                 condition=models.Q(finished=False, probe__isnull=False),

@@ -20,16 +20,21 @@ STRIP_S = 90 * 60
 
 def running(kitchen: Kitchen) -> list[Cook]:
     """Cooks on the line, in their fixed order."""
-    return list(Cook.objects.filter(kitchen=kitchen, finished=False).select_related("probe").prefetch_related("events"))
+    return list(
+        Cook.objects.filter(kitchen=kitchen, finished=False)
+        .select_related("probe", "second_probe")
+        .prefetch_related("events")
+    )
 
 
-def readings_of(cook: Cook) -> list[Reading]:
-    """Readings of the cook's probe since it started, in order of time."""
-    if cook.probe_id is None:
+def readings_of(cook: Cook, *, second: bool = False) -> list[Reading]:
+    """Readings of the cook's probe since it started, or of its second one, in order of time."""
+    probe = cook.second_probe_id if second else cook.probe_id
+    if probe is None:
         return []
     state = state_of(cook)
     rows = Reading.objects.filter(
-        probe_id=cook.probe_id,
+        probe_id=probe,
         kitchen_id=cook.kitchen_id,
         measured_at__gte=moment(state.started or cook.created_at.timestamp()),
     )
@@ -48,16 +53,16 @@ def behind(kitchen: Kitchen) -> datetime | None:
 
 def free_probes(kitchen: Kitchen) -> Iterable[Probe]:
     """Probes that are in no running piece."""
-    return Probe.objects.filter(kitchen=kitchen).exclude(cooks__finished=False)
+    return Probe.objects.filter(kitchen=kitchen).exclude(cooks__finished=False).exclude(second_cooks__finished=False)
 
 
 def probes_of(kitchen: Kitchen) -> list[dict[str, Any]]:
     """All probes: the name of the hub, the kitchen's own, what each read last and when, and the piece it is in."""
-    rows = Probe.objects.filter(kitchen=kitchen).prefetch_related("cooks")
+    rows = Probe.objects.filter(kitchen=kitchen).prefetch_related("cooks", "second_cooks")
     out = []
     for probe in rows:
         last = Reading.objects.filter(kitchen=kitchen, probe=probe).order_by("-measured_at", "-id").first()
-        cook = next((c for c in probe.cooks.all() if not c.finished), None)
+        cook = next((c for c in (*probe.cooks.all(), *probe.second_cooks.all()) if not c.finished), None)
         out.append({"name": probe.name, "label": probe.label, "last": last, "cook": cook})
     return out
 

@@ -25,7 +25,7 @@ from ember_web.tenancy.voice import current
 
 FRESH_S = 120.0  # so old may a reading be that says that an oven is at its heat
 MOST = 40  # plans at once
-PASSED = ("plan", "station", "probe", "into", "event")  # what the page hands on
+PASSED = ("plan", "station", "probe", "second", "into", "event")  # what the page hands on
 
 
 def _plans(kitchen: Kitchen, asked: QueryDict) -> list[Plan]:
@@ -100,22 +100,14 @@ def start(request: KitchenRequest) -> HttpResponse:
         event = uuid.UUID(post["event"]) if post.get("event") else None
     except ValueError:
         event = None
-    station, probe = (post.get(k, "")[:40].replace("\x00", "") for k in ("station", "probe"))
+    station, probe, second = (post.get(k, "")[:40].replace("\x00", "") for k in ("station", "probe", "second"))
     gear = tuple(name[:60].replace("\x00", "") for name in post.getlist("into") if name)
     there = tuple(_needed(plans)) if post.get("all") else tuple(post.getlist("there"))
     reason = post.get("reason", "").replace("\x00", "")
     try:
         for i, plan in enumerate(plans):
-            first = i == 0
-            command = StartCook(
-                plan.public_id,
-                station,
-                probe if first else "",
-                event if first else None,
-                gear if first else (),
-                there,
-                reason,
-            )
+            own = {"probe": probe, "second": second, "event": event, "gear": gear} if i == 0 else {}
+            command = StartCook(plan.public_id, station, there=there, reason=reason, **own)  # type: ignore[arg-type]
             start_cook(Actor.of_request(request), command)
     except InputError as error:
         if error.code == "set-out" or error.path == "reason":

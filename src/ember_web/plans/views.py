@@ -187,6 +187,7 @@ def _page(
         "egg": bool(cut and cut["shape"] == "egg"),
         "by_mass": bool(cut and cut["shape"] in BY_MASS),
         "probes": ask(FREE_PROBES, kitchen, otherwise=()),
+        "two_probes": plan is not None and plan.document["piece"]["shape"]["kind"] == "bird",
         "gear_choices": ask(GEAR_CHOICES, kitchen, plan.document, otherwise=()) if plan else (),
         "services": ServiceTime.coming(kitchen),
         "stations": Station.objects.filter(kitchen=kitchen),

@@ -8,6 +8,7 @@ from dataclasses import dataclass
 from typing import Any
 
 from django.db import IntegrityError, transaction
+from django.db.models import Q
 
 from ember_core import __version__
 from ember_core.data.loader import data_version
@@ -24,11 +25,13 @@ from ember_web.line.clock import kitchen_time
 from ember_web.line.events import EVENT_KEY, id_taken
 from ember_web.line.media import gear_of
 from ember_web.line.models import Cook, Event, Probe
+from ember_web.line.second import second_part
 from ember_web.line.signals import announce
 from ember_web.plans.adapters import thin_trace
 from ember_web.plans.models import Plan
 from ember_web.tenancy.action import Actor, Rank, action, leave_trail
 from ember_web.tenancy.keys import constraint_of
+from ember_web.tenancy.models import Kitchen
 from ember_web.ui.computing import solver
 
 LONGEST_REASON = 200
@@ -38,7 +41,7 @@ LONGEST_REASON = 200
 class StartCook:
     """Which plan (public id), at which station, with which probe (name; none when empty).
 
-    ``gear`` names what it goes into, where there are several. ``there`` are the items of its set-out check that are there (None: nobody was
+    ``second`` is a second probe, of a bird. ``gear`` names what it goes into, where there are several. ``there`` are the items of its set-out check that are there (None: nobody was
     asked); what is missing needs a ``reason``. ``event`` is the id of its start, made by the client: started twice with the same it is one.
     """
 
@@ -49,6 +52,7 @@ class StartCook:
     gear: tuple[str, ...] = ()
     there: tuple[str, ...] | None = None
     reason: str = ""
+    second: str = ""
 
 
 def checked_out(document: Mapping[str, Any], command: StartCook) -> dict[str, Any]:
@@ -71,6 +75,25 @@ def checked_out(document: Mapping[str, Any], command: StartCook) -> dict[str, An
             say("Not all is set out: tick what is there, or say why it goes on without."), path="reason", code="set-out"
         )
     return {"missing": missing, "reason": reason if missing else ""}
+
+
+def _busy(probe: Probe | None) -> InputError:
+    words = say("{probe} is already in another piece; choose another probe or finish that cook.", probe=str(probe))
+    return InputError(words, path="probe", code="probe-busy")
+
+
+def _free(kitchen: Kitchen, *probes: Probe | None) -> None:
+    """That none of the probes is in a running piece, first or second; they stay locked until this one is.
+
+    Raises
+    ------
+    InputError
+        One is.
+    """
+    wanted = [p.pk for p in probes if p is not None]
+    for probe in Probe.objects.select_for_update().filter(kitchen=kitchen, pk__in=wanted).order_by("pk"):
+        if Cook.objects.filter(Q(probe=probe) | Q(second_probe=probe), kitchen=kitchen, finished=False).exists():
+            raise _busy(probe)
 
 
 @action(Rank.COOK, trail=False, atomic=False)
@@ -97,17 +120,24 @@ def start_cook(actor: Actor, command: StartCook) -> Cook:
         raise InputError(
             say("That probe is not in this kitchen; choose one from the list."), path="probe", code="missing"
         )
+    second = Probe.objects.filter(kitchen=kitchen, name=command.second).first() if command.second else None
+    if command.second and (second is None or second == probe):
+        words = say("second probe: choose another one from the list.")
+        raise InputError(words, path="second", code="missing")
     checked = parse(plan.document)
     set_out = checked_out(plan.document, command)
     lies_in = gear_of(kitchen, plan.document, command.gear)
     book = book_of(kitchen)
     outcome = solver.run(compute, checked, with_forecast=False, book=book)
+    if second is not None and second_part(outcome.result) is None:
+        raise InputError(say("second probe: only a bird takes two; leave it out."), path="second", code="no-bird")
     # a cook on the line stands for itself: what it knows of its doubt goes along in the plan
     spreads = spreads_of(plan.document, book)
     more = {"forecast": {**(plan.document.get("forecast") or {}), "spreads": spreads}} if spreads else {}
     now = kitchen_time(kitchen)
     try:
         with transaction.atomic():
+            _free(kitchen, probe, second)
             cook = Cook.objects.create(
                 kitchen=kitchen,
                 plan=plan,
@@ -118,6 +148,7 @@ def start_cook(actor: Actor, command: StartCook) -> Cook:
                 trace=thin_trace(outcome),
                 moves=[m.as_dict() for m in moves(checked, outcome.cook)],
                 probe=probe,
+                second_probe=second,
                 gear=lies_in,
                 set_out=set_out,
                 created_at=now,
@@ -137,9 +168,8 @@ def start_cook(actor: Actor, command: StartCook) -> Cook:
             announce(kitchen)
     except IntegrityError as error:
         broken = constraint_of(error)
-        if broken == "probe_in_one_running_cook":
-            message = say("{probe} is already in another piece; choose another probe or finish that cook.", probe=probe)
-            raise InputError(message, path="probe", code="probe-busy") from None
+        if broken in {"probe_in_one_running_cook", "second_probe_in_one_running_cook"}:
+            raise _busy(probe if broken.startswith("probe") else second) from None
         if broken == EVENT_KEY:
             raise id_taken("event") from None
         raise

@@ -17,14 +17,15 @@ from ember_core.plan.log import Log
 from ember_core.running.history import is_out, running
 from ember_core.running.media import WATCHED_S
 from ember_core.safety.evidence import JUMP_K_S
-from ember_core.safety.measured import by_its_outside, judge_log, of_one_piece
+from ember_core.safety.measured import by_its_outside, judge_log, of_both, of_one_piece
 from ember_core.safety.rules import profile_of
 from ember_core.safety.verdict import standing
 from ember_core.wording.message import say
 from ember_web.line.adapters import moment, state_of
 from ember_web.line.media import around_named, around_of, said_of_core
-from ember_web.line.models import Cook
+from ember_web.line.models import Cook, Reading
 from ember_web.line.queries import readings_of
+from ember_web.line.second import second_part
 from ember_web.line.truth import told
 from ember_web.logbook.models import Record
 from ember_web.tenancy.action import Actor, Rank, action
@@ -64,9 +65,15 @@ def as_planned(
 
 
 def _judge(
-    cook: Cook, readings: Sequence[Sequence[float]], state: CookState, end: float, away_s: float = 0.0
+    cook: Cook,
+    readings: Sequence[Sequence[float]],
+    state: CookState,
+    end: float,
+    away_s: float = 0.0,
+    second: Sequence[Sequence[float]] = (),
 ) -> tuple[dict[str, Any] | None, dict[str, str]] | None:
-    """Rule and model on the readings, by the plan's own rules, forms and conditions; None when there is nothing to judge."""
+    """Rule and model on the readings, by the plan's own rules, forms and conditions; None when there is nothing to judge. ``second`` are those of
+    the second part of a bird."""
     document = cook.document
     rules, food = document.get("rules"), document["piece"].get("food")
     if len(readings) < 2 or not rules or not food:
@@ -83,6 +90,14 @@ def _judge(
             log, rules=rules, food=food, form=document["piece"].get("form"), house=house, plan=plan, ran=ran,
             fastest_k_s=fastest(cook.trace),
         )  # fmt: skip
+        part = second_part(cook.result)
+        both = part is not None and len(second) > 1
+        if both and part is not None:
+            log = Log(tuple(r[0] for r in second), tuple(r[1] for r in second))
+            other = judge_log(
+                log, rules=rules, food=food, form=document["piece"].get("form"), house=house, plan=plan.of_part(part), ran=ran
+            )  # fmt: skip
+            judged = of_both(judged, other, all_of=set(plan.targets or ()) <= {plan.shape["part"], part})
     except InputError as error:
         return None, UNJUDGED | {"detail": error.message}
     profile = profile_of(rules, house)
@@ -90,8 +105,9 @@ def _judge(
     if as_planned(state.moves, cook.result, state.happened(), away_s):
         judged["rule"] = by_its_outside(judged["rule"], cook.result.get("rule"), profile, said)
     # what the plan says of the other sizes and parts does not hold when its heat was another
-    other = state.happened() or away_s > WATCHED_S
-    judged["rule"] = of_one_piece(judged["rule"], None if other else cook.result.get("rule"), plan)
+    otherwise = state.happened() or away_s > WATCHED_S
+    if not (both and set(plan.targets or ()) <= {plan.shape["part"], part}):
+        judged["rule"] = of_one_piece(judged["rule"], None if otherwise else cook.result.get("rule"), plan)
     found = standing(judged["rule"], plan.required, plan.guests, profile, said)
     return judged, {"state": found.state, "words": found.words, "detail": found.detail, "under": found.profile.name}
 
@@ -102,6 +118,16 @@ def fastest(trace: Sequence[Sequence[float]]) -> float:
     return min(max(3.0 * max((abs(s) for s in steps), default=JUMP_K_S), 0.02), JUMP_K_S)
 
 
+def _since(start: float, rows: Sequence[Reading]) -> list[list[float]]:
+    """Readings as pairs of s since the start and °C, in order of time, one at a time."""
+    out: list[list[float]] = []
+    for row in rows:
+        t = round(row.measured_at.timestamp() - start, 3)
+        if not out or t > out[-1][0]:
+            out.append([t, row.core_c])
+    return out
+
+
 @action(Rank.COOK)
 def write_record(actor: Actor, cook: Cook) -> Record:
     """Write the record of a cook that was just finished; the verdict comes from the readings, or says that there were none."""
@@ -110,21 +136,20 @@ def write_record(actor: Actor, cook: Cook) -> Record:
     state = state_of(cook)
     start = state.started or cook.created_at.timestamp()
     end = state.finished or start
-    readings: list[list[float]] = []
-    for row in readings_of(cook):
-        t = round(row.measured_at.timestamp() - start, 3)
-        if not readings or t > readings[-1][0]:
-            readings.append([t, row.core_c])
+    readings, of_second = (_since(start, readings_of(cook, second=second)) for second in (False, True))
     of_probe = [(e.at - start, what) for e, what in said_of_core(state)]
     around = around_of(cook, state)
     in_it = [r for r in readings if not is_out(of_probe, r[0])]  # what it read elsewhere says nothing of the piece
-    judged, verdict = _judge(cook, in_it, state, end, around.away_s(state)) or (None, UNJUDGED)
+    judged, verdict = _judge(cook, in_it, state, end, around.away_s(state), of_second) or (None, UNJUDGED)
     document = {
         "format": "open-ember.record/1",
         "plan": cook.document,
         "result": cook.result,
         "trace": cook.trace,
         "readings": readings,
+        "second": None
+        if cook.second_probe is None
+        else {"part": second_part(cook.result), "probe": cook.second_probe.name, "readings": of_second},
         "media": [
             {"name": name, "readings": [[round(t - start, 3), round(c, 2)] for t, c in zip(*pairs, strict=True)]}
             for name, pairs in around_named(cook, around)

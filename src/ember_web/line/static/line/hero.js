@@ -98,6 +98,16 @@ const waits = (after, clock, now) => {
   return out;
 };
 
+// a bird's other part, by its own probe
+const secondLine = (cook, { now, rate, clock }) => {
+  const second = cook.second;
+  if (!second) return null;
+  const silent = !second.read || now - second.read[0] > SILENT_MS * Math.max(rate, 1);
+  const by = second.learned;
+  const when = by ? ` · ${t("likely {when}", { when: clock.between(by.from, by.to) })}` : "";
+  return el("p", "h-second", `${second.part} ${silent ? "–" : temp(second.read[1])} → ${temp(second.target)}${when}`);
+};
+
 const cueOf = (cook, move, clock, now) => {
   const cue = el("p", "h-cue", move ? move.cue : t("Finish it to write the record."));
   const by = cook.learned;
@@ -130,11 +140,13 @@ export const heroOf = (cook, { now, rate, clock }) => {
   const [line, shown] = coreLine(cook, move, probeCore(cook, now, rate));
   const piece = el("p", "h-piece", `${pieces(cook)} · `);
   piece.append(named(cook.station));
+  const other = secondLine(cook, { now, rate, clock });
   const parts = [
     el("p", "h-verb", move ? move.verb : t("All moves done")),
     piece,
     count,
     line,
+    ...(other ? [other] : []),
     spark(cook),
     cueOf(cook, move, clock, now),
   ];

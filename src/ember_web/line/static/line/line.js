@@ -194,6 +194,7 @@ const render = () => {
       c.truth,
       c.probeFault,
       c.medium,
+      c.second,
       c.moves.map((m) => m.done || m.due),
     ]),
     chosen,
