@@ -7,25 +7,37 @@ import ember_web.tenancy.keys
 
 
 class Migration(migrations.Migration):
-
     dependencies = [
-        ('kitchens', '0005_toured'),
-        ('line', '0006_set_out'),
-        ('plans', '0004_draft'),
+        ("kitchens", "0005_toured"),
+        ("line", "0006_set_out"),
+        ("plans", "0004_draft"),
     ]
 
     operations = [
         migrations.AddField(
-            model_name='cook',
-            name='second_probe',
-            field=models.ForeignKey(blank=True, help_text='Of a bird.', null=True, on_delete=django.db.models.deletion.SET_NULL, related_name='second_cooks', to='line.probe'),
+            model_name="cook",
+            name="second_probe",
+            field=models.ForeignKey(
+                blank=True,
+                help_text="Of a bird.",
+                null=True,
+                on_delete=django.db.models.deletion.SET_NULL,
+                related_name="second_cooks",
+                to="line.probe",
+            ),
         ),
         migrations.AddConstraint(
-            model_name='cook',
-            constraint=ember_web.tenancy.keys.SameKitchen(field='second_probe', name='line_cook_second_probe_id_same_kitchen'),
+            model_name="cook",
+            constraint=ember_web.tenancy.keys.SameKitchen(
+                field="second_probe", name="line_cook_second_probe_id_same_kitchen"
+            ),
         ),
         migrations.AddConstraint(
-            model_name='cook',
-            constraint=models.UniqueConstraint(condition=models.Q(('finished', False), ('second_probe__isnull', False)), fields=('second_probe',), name='second_probe_in_one_running_cook'),
+            model_name="cook",
+            constraint=models.UniqueConstraint(
+                condition=models.Q(("finished", False), ("second_probe__isnull", False)),
+                fields=("second_probe",),
+                name="second_probe_in_one_running_cook",
+            ),
         ),
     ]
