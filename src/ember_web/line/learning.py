@@ -8,18 +8,14 @@ readings wait. Prepared ensembles are shared by all cooks that are thermally ali
 from __future__ import annotations
 
 import json
-import logging
-import threading
 from collections import OrderedDict
 from collections.abc import Callable, Mapping
-from concurrent.futures import Future, ThreadPoolExecutor
 from dataclasses import dataclass, field
 from functools import cached_property
 from typing import Any
 
 import numpy as np
 
-from ember_core.errors import EmberError
 from ember_core.formats.plan import parse
 from ember_core.heat.arrays import Array
 from ember_core.heat.cook import run
@@ -29,9 +25,9 @@ from ember_core.heat.setup import setup
 from ember_core.line.fold import CookState
 from ember_core.planning.moves import MoveKind
 from ember_core.wording.message import joined
+from ember_web.line.beside import Beside
 from ember_web.line.models import Cook
 
-log = logging.getLogger(__name__)
 MEMBERS = 96
 LEAST_READINGS = 6
 LEAST_SPAN_S = 60.0
@@ -123,52 +119,26 @@ def answer(learner: Learner, asked: Question) -> dict[str, Any] | None:
     return {"from": low, "likely": middle, "to": high, "used": posterior.used, "note": joined(posterior.findings)}
 
 
-@dataclass
-class _Slot:
-    """What is known of one cook."""
-
-    wanted: Question | None = None
-    busy: bool = False
-    answered: tuple[Any, ...] = ()
-    result: dict[str, Any] | None = None
-
-
-class Desk:
-    """Takes questions, answers them one after another on a thread of its own, keeps the last answer of each cook."""
+class Desk(Beside[Question]):
+    """What probes say of pulls. Prepared ensembles are shared by all cooks that are thermally alike."""
 
     def __init__(self, most: int = PREPARED) -> None:
-        self.lock = threading.Lock()
-        self.slots: dict[int, _Slot] = {}
+        super().__init__("learning")
         self.learners: OrderedDict[str, Learner] = OrderedDict()
         self.most = most
-        self.pool = ThreadPoolExecutor(1, thread_name_prefix="learning")
-        self.last: Future[None] | None = None
 
     def ask(self, cook_id: int, asked: Question | None, told: Callable[[], None]) -> dict[str, Any] | None:
-        """The last answer about a cook; a new question is queued, and ``told`` called when its answer is there."""
-        with self.lock:
-            if asked is None:
-                self.slots.pop(cook_id, None)
-                return None
-            slot = self.slots.setdefault(cook_id, _Slot())
-            if slot.answered != asked.key:
-                slot.wanted = asked
-                if not slot.busy:
-                    slot.busy = True
-                    self.last = self.pool.submit(self._work, cook_id, told)
-            # an answer about another plan or another last move is none
-            return slot.result if slot.answered[:3] == asked.key[:3] else None
+        """The last answer about a cook; one about another plan or another last move is none."""
+        slot = self.ask_of(
+            cook_id, None if asked is None else asked.key, None if asked is None else lambda: asked, told
+        )
+        if slot is None or asked is None or slot.answered is None:
+            return None
+        return slot.result if slot.answered[:3] == asked.key[:3] else None
 
-    def forget(self, cook_ids: set[int]) -> None:
-        """Drop cooks that are finished."""
-        with self.lock:
-            for cook_id in cook_ids:
-                self.slots.pop(cook_id, None)
-
-    def settle(self) -> None:
-        """Wait until all that was asked is answered; for tests."""
-        while self.last is not None and any(s.busy for s in self.slots.values()):
-            self.last.result()
+    def work(self, asked: Question) -> dict[str, Any] | None:
+        """The pull by the probe."""
+        return answer(self._learner(asked.thermal), asked)
 
     def _learner(self, thermal: str) -> Learner:
         found = self.learners.get(thermal)
@@ -178,25 +148,6 @@ class Desk:
                 self.learners.popitem(last=False)
         self.learners.move_to_end(thermal)
         return found
-
-    def _work(self, cook_id: int, told: Callable[[], None]) -> None:
-        with self.lock:
-            slot = self.slots.get(cook_id)
-            asked = None if slot is None else slot.wanted
-            if slot is None or asked is None:
-                return
-            slot.wanted = None
-        try:
-            result = answer(self._learner(asked.thermal), asked)
-        except (EmberError, ArithmeticError, ValueError) as error:  # such a cook goes on by its plan
-            log.warning("no pull by the probe: %s", error)
-            result = None
-        with self.lock:
-            slot.answered, slot.result = asked.key, result
-            slot.busy = slot.wanted is not None and slot.wanted.key != asked.key
-            if slot.busy:  # behind the others: every cook gets its turn
-                self.last = self.pool.submit(self._work, cook_id, told)
-        told()
 
 
 desk = Desk()

@@ -2,11 +2,8 @@
 
 from __future__ import annotations
 
-import logging
-import threading
 from collections.abc import Callable, Mapping, Sequence
-from concurrent.futures import Future, ThreadPoolExecutor
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from typing import Any
 
 from ember_core.errors import EmberError
@@ -18,9 +15,9 @@ from ember_core.running.checks import checks
 from ember_core.running.history import FORMAT, Running, running
 from ember_core.running.state import State, replay
 from ember_core.wording.message import Message, say
+from ember_web.line.beside import Beside
 from ember_web.line.media import Around
 
-log = logging.getLogger(__name__)
 MEMBERS = 96
 READINGS = 200  # of a probe that are handed over, the last of them
 
@@ -162,87 +159,27 @@ SURE = 0.96
 SHOWN = frozenset({"past-target", "short-of-target", "colder-rest", "as-it-is", "back-on", "probe-doubted"})
 
 
-@dataclass
-class _Slot:
-    """What is known of one cook."""
-
-    wanted: tuple[Any, dict[str, Any], float] | None = None
-    busy: bool = False
-    answered: Any = None
-    result: dict[str, Any] | None = None
-
-
-class Teller:
-    """Replays cooks one after another on a thread of its own; keeps the last answer of each."""
+class Teller(Beside[tuple[dict[str, Any], float]]):
+    """Replays cooks: each as of :func:`told`, with its start, s since 1970."""
 
     def __init__(self) -> None:
-        self.lock = threading.Lock()
-        self.slots: dict[int, _Slot] = {}
-        self.pool = ThreadPoolExecutor(1, thread_name_prefix="truth")
-        self.last: Future[None] | None = None
+        super().__init__("truth")
 
     def ask(
         self,
         cook_id: int,
         key: Any,
         document: Callable[[], tuple[dict[str, Any], float]] | None,
-        done: Callable[[], None],
+        told: Callable[[], None],
     ) -> dict[str, Any] | None:
-        """The last answer about a cook; a new key is queued, and ``done`` called when it is answered.
+        """The last answer about a cook, see :meth:`Beside.ask_of`."""
+        slot = self.ask_of(cook_id, key, document, told)
+        return None if slot is None else slot.result
 
-        Parameters
-        ----------
-        cook_id : int
-        key : hashable
-            Changes when it must be replayed anew.
-        document : function or None
-            Gives the cook as of :func:`told`, and its start, s since 1970; None: nothing is asked.
-        done : function
-        """
-        with self.lock:
-            if document is None:
-                self.slots.pop(cook_id, None)
-                return None
-            slot = self.slots.setdefault(cook_id, _Slot())
-            if slot.answered != key and (slot.wanted is None or slot.wanted[0] != key):
-                slot.wanted = (key, *document())
-                if not slot.busy:
-                    slot.busy = True
-                    self.last = self.pool.submit(self._work, cook_id, done)
-            return slot.result
-
-    def forget(self, cook_ids: set[int]) -> None:
-        """Drop cooks that are finished."""
-        with self.lock:
-            for cook_id in cook_ids:
-                self.slots.pop(cook_id, None)
-
-    def settle(self) -> None:
-        """Wait until all that was asked is answered; for tests."""
-        while self.last is not None and any(s.busy for s in self.slots.values()):
-            self.last.result()
-
-    def _work(self, cook_id: int, done: Callable[[], None]) -> None:
-        with self.lock:
-            slot = self.slots.get(cook_id)
-            wanted = None if slot is None else slot.wanted
-            if slot is None or wanted is None:
-                return
-        key, document, start = wanted
-        try:
-            result: dict[str, Any] | None = said_of(replay(running(document), members=MEMBERS, threads=1), start)
-        except (EmberError, ArithmeticError, ValueError) as error:  # such a cook goes on by its plan
-            log.warning("not replayed: %s", error)
-            result = None
-        with self.lock:
-            slot.answered, slot.result = key, result
-            more = slot.wanted is not None and slot.wanted[0] != key
-            slot.busy = more
-            if more:
-                self.last = self.pool.submit(self._work, cook_id, done)
-            else:
-                slot.wanted = None
-        done()
+    def work(self, asked: tuple[dict[str, Any], float]) -> dict[str, Any] | None:
+        """What a board shows of it."""
+        document, start = asked
+        return said_of(replay(running(document), members=MEMBERS, threads=1), start)
 
 
 teller = Teller()
