@@ -24,6 +24,7 @@ SEEDS = range(19000, 19034)
 WITHIN_S = 60.0
 LOST = 0.1
 AIR_C = 24.0
+REST_S = 900.0
 
 
 @lru_cache(maxsize=1)
@@ -48,6 +49,25 @@ def cores():
             t.append(now)
             tips.append(pieces.tips_c)
         out.append((np.array(t), np.array(tips).T, np.array([*heat, heat[-1]])))
+        OFF_HEAT.append((pieces, now))
+    return out
+
+
+OFF_HEAT = []  # the pieces as they were taken off the heat, and when
+
+
+@lru_cache(maxsize=1)
+def rests():
+    """Of every plan: times and tips of all its pieces in the quarter of an hour after the pull, bare in the air."""
+    cores()
+    out = []
+    for pieces, begun in OFF_HEAT:
+        t, tips = [], []
+        for now in np.arange(begun + EVERY_S, begun + REST_S + 1.0, EVERY_S):
+            pieces.advance(EVERY_S, None)
+            t.append(float(now))
+            tips.append(pieces.tips_c)
+        out.append((np.array(t), np.array(tips).T))
     return out
 
 
@@ -121,6 +141,25 @@ def wrongly_doubted():
             wrong += jump_at(*read(t, tips[m], rng), EARLY_S) is not None
             hours += t[-1] / 3600.0
     return wrong, hours
+
+
+def wrongly_doubted_at_rest():
+    """The same pieces taken off at the pull: jumps that are none in the quarter of an hour after it, and the hours."""
+    wrong, hours = 0, 0.0
+    for p, ((t, tips, _heat), (rest_t, rest)) in enumerate(zip(cores(), rests(), strict=True)):
+        last = t > t[-1] - 200.0
+        times = np.concatenate([t[last], rest_t])
+        for m in range(tips.shape[0]):
+            own = read(times, np.concatenate([tips[m][last], rest[m]]), np.random.default_rng([p, m, 31]))
+            wrong += jump_at(*own, max(float(t[-1]) - 190.0, EARLY_S)) is not None
+            hours += REST_S / 3600.0
+    return wrong, hours
+
+
+def test_a_rest_is_no_jump():
+    wrong, hours = wrongly_doubted_at_rest()
+    assert hours > 40
+    assert wrong <= 0.02 * hours, (wrong, hours)
 
 
 def test_in_two_percent_of_hours_at_the_most_is_one_doubted_that_is_right():

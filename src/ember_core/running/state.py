@@ -21,6 +21,7 @@ from ember_core.planning.moves import Move, MoveKind, moves
 from ember_core.running.after import After, after
 from ember_core.running.belief import MEMBERS, Belief, believe
 from ember_core.running.checks import MEDIUM, THERMOMETER, checks_for, tells
+from ember_core.running.eggs import eggs_otherwise
 from ember_core.running.history import Running
 from ember_core.wording.message import Message, say
 
@@ -143,7 +144,11 @@ def replay(running: Running, *, members: int = MEMBERS, threads: int = 2, budget
     belief = believe(running, cook, members=members, threads=threads, spreads=(plan.forecast or {}).get("spreads"))
     following = _following(running, plan, cook)
     said = [Finding("probe-doubted", Level.CARE, m, "readings and checks against its history") for m in belief.findings]
-    said += _otherwise(running, cook, belief)
+    egg = outcome.result.get("egg")
+    if egg is None:
+        said += _otherwise(running, cook, belief)
+    elif running.current is not None:
+        said += eggs_otherwise(running, egg["yolk"]["word"], cook.stages[running.current].end_s - running.now_s)
     of_it = tuple(f for f in outcome.findings if f.code not in OF_PLANNING)
     faces = (outcome.result.get("outside") or {}).get("faces", ())
     lies = after(running, max((f["crust_mm"] for f in faces), default=0.0))
@@ -236,7 +241,7 @@ def _ask(running: Running, belief: Belief) -> str | None:
 def _otherwise(running: Running, cook: Cook, belief: Belief) -> list[Finding]:
     """Where it will end otherwise than it was planned, and what to do."""
     target = running.planned.target_c
-    if target is None or running.current is None or running.plan.shape["kind"] == "egg":
+    if target is None or running.current is None:
         return []
     stage = running.plan.stages[running.current]
     _low, middle, _high = belief.band(belief.peak_c) if belief.told else (cook.peak_core_c,) * 3

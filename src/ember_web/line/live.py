@@ -114,7 +114,7 @@ class Piece:
         return None if heat is None else float(heat)
 
     def doubted(self, others: list[Piece]) -> None:
-        """Look whether its probe jumped; what was found stays until something is said of the probe."""
+        """Look whether its probe jumped, until it is served; what was found stays until something is said of the probe."""
         assert self.track is not None
         said, n = self.said_of_probe(), len(self.track.times)
         key = (n, tuple(said))
@@ -123,13 +123,10 @@ class Piece:
         answered = said[-1][0] if said else EARLY_S
         fresh = self.looked is None or self.looked[1] != key[1]
         self.looked = key
-        pulled = self.state.next is None or any(
-            m.done is not None and raw["kind"] == MoveKind.PULL
-            for m, raw in zip(self.state.moves, self.cook.moves, strict=True)
-        )
-        if fresh or pulled:
+        over = self.state.next is None
+        if fresh or over:
             self.fault = None
-        if pulled or n < LEAST or (said and said[-1][1] == OUT):
+        if over or n < LEAST or (said and said[-1][1] == OUT):
             return
         times = np.array(self.track.times) - self.begun
         since, look = max(answered, EARLY_S), 0.0 if fresh else self.looked_s - AGAIN_S

@@ -256,3 +256,31 @@ def test_only_a_cut_has_a_grey_share(wrong):
     with pytest.raises(EmberError) as caught:
         state(300, START, {"at_s": 200, "kind": "check"} | wrong, plan=BATH)
     assert caught.value.path == "/events/1/grey"
+
+
+EGG = plan_document(
+    piece={"food": "egg-whole", "form": "egg-now", "shape": {"kind": "egg", "mass_g": 58.0}, "start_c": 4.0},
+    stages=[{"kind": "boil", "minutes": 40, "until": {"yolk": "jammy"}}, {"kind": "rest", "minutes": 6}],
+    target={"yolk": "jammy"},
+)  # fmt: skip
+
+
+@pytest.mark.parametrize(("late_s", "pulled", "says", "codes_"), [
+    (0, False, "", set()), (150, False, "Into iced water now", {"past-target", "colder-rest"}), (150, True, "then it is jammy", {"past-target", "colder-rest"}),
+    (-200, True, "back into the water", {"short-of-target"}), (-200, False, "", set()),
+])  # fmt: skip
+def test_an_egg_that_stayed_in_goes_into_ice(late_s, pulled, says, codes_):
+    """Late: what the yolk becomes, and what iced water would make of it; in time, or still in the water too early: nothing."""
+    due = state(10, START, plan=EGG).next.offset_s
+    now = due + late_s
+    events = [START, {"at_s": now - 5, "kind": "move", "move": "m1"}] if pulled else [START]
+    found = state(now, *events, plan=EGG)
+    assert says in " ".join(f.message for f in found.findings)
+    assert codes_ == codes(found) & {"past-target", "short-of-target", "colder-rest", "as-it-is", "back-on"}
+
+
+def test_an_egg_that_is_in_ice_already_is_served_as_it_is():
+    iced = EGG | {"stages": [EGG["stages"][0], {"kind": "chill", "variant": "ice-water", "medium_c": 1, "minutes": 5}]}
+    due = state(10, START, plan=iced).next.offset_s
+    found = state(due + 245, START, {"at_s": due + 240, "kind": "move", "move": "m1"}, plan=iced)
+    assert "as-it-is" in codes(found)
