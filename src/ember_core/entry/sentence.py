@@ -9,6 +9,7 @@ from datetime import datetime
 from typing import Any
 
 from ember_core.book.book import Book, Row, shipped, usual_mass, usual_size
+from ember_core.entry.beside import lay_beside
 from ember_core.entry.compiling import Known, give_store, main_kind, set_heat, shift_heat, stages_of
 from ember_core.errors import FormatError
 from ember_core.formats.plan import FORMAT, PART_TARGETS
@@ -56,7 +57,7 @@ class Sentence:
     are kept when the way is :data:`OWN_WAY`. ``heat_c`` is what its pan, oven, grill, fat or bath is at in place of the way's own;
     ``minutes`` the time of its main heat, which then waits for no target; ``sizes_mm`` the pieces' own sizes, of which
     ``size_mm`` is the mean; ``temper_min`` how long it stands in the kitchen's air before; ``apart_s`` how far apart the pieces are laid into gear that
-    holds a finite heat; ``gear`` the
+    holds a finite heat; ``beside`` other pieces that lie in the same medium (:func:`ember_core.entry.beside.other`); ``gear`` the
     kitchen's own that the main heat comes from: its ``name``, and ``offset_c``, what it really is less what it shows, K. Cut, way and spreads are the newest in the ``book`` unless a version is given.
     """
 
@@ -78,6 +79,7 @@ class Sentence:
     sizes_mm: tuple[float, ...] = ()
     temper_min: float = 0.0
     apart_s: float = 0.0
+    beside: tuple[Mapping[str, Any], ...] = ()
     gear: Mapping[str, Any] | None = None
     own_food: OwnFood | None = None
     house: Mapping[str, Any] | None = None
@@ -224,6 +226,7 @@ class Sentence:
                 if "store" in self.gear and "mass_g" in piece:
                     give_store(out["stages"], self.gear["store"], self.count, self.apart_s)
                 out["x-gear"] = dict(self.gear)
+            lay_beside(out, self.beside)
             for key, value in (
                 ("x-heat-c", self.heat_c),
                 ("x-minutes", self.minutes),
@@ -322,6 +325,7 @@ def from_document(document: Mapping[str, Any], altitude_m: float, air_c: float, 
         sizes_mm=tuple(piece.get("x-sizes-mm", ())),
         temper_min=document.get("x-temper-min", 0.0),
         apart_s=document.get("x-apart-s", 0.0),
+        beside=tuple(o for s in document["stages"] for o in s.get("also", ())),
         gear=document.get("x-gear"),
         way_version=version,
         cut_version=piece.get("x-cut-version", 1),

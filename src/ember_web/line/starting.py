@@ -10,6 +10,7 @@ from django.http import Http404, HttpResponse, QueryDict
 from django.shortcuts import redirect, render
 from django.views.decorators.http import require_GET, require_POST
 
+from ember_core.entry.beside import each_piece
 from ember_core.errors import EmberError, InputError
 from ember_core.line.set_out import Item, items
 from ember_core.running.media import tolerance
@@ -105,9 +106,13 @@ def start(request: KitchenRequest) -> HttpResponse:
     there = tuple(_needed(plans)) if post.get("all") else tuple(post.getlist("there"))
     reason = post.get("reason", "").replace("\x00", "")
     try:
-        for i, plan in enumerate(plans):
-            own = {"probe": probe, "second": second, "event": event, "gear": gear} if i == 0 else {}
-            command = StartCook(plan.public_id, station, there=there, reason=reason, **own)  # type: ignore[arg-type]
+        every = [(plan, k) for plan in plans for k in range(len(each_piece(plan.document)))]
+        for i, (plan, piece) in enumerate(every):
+            own: dict[str, Any] = {"probe": probe, "second": second, "event": event} if i == 0 else {}
+            if i and event is not None:  # a double tap starts none of them twice
+                own["event"] = uuid.uuid5(event, f"{plan.public_id}/{piece}")
+            lies = gear if plan is plans[0] else ()
+            command = StartCook(plan.public_id, station, there=there, reason=reason, gear=lies, piece=piece, **own)
             start_cook(Actor.of_request(request), command)
     except InputError as error:
         if error.code == "set-out" or error.path == "reason":

@@ -23,6 +23,7 @@ from ember_core.wording.message import N_
 from ember_core.wording.quantities import Units
 from ember_web.book.queries import food_choices, house_document, own_food
 from ember_web.kitchens.models import GEAR_OF, Equipment
+from ember_web.plans.beside import beside_of
 from ember_web.plans.models import Plan
 from ember_web.plans.written import KINDS, TIMES, Written, exact, posted, stored
 from ember_web.plans.written import read as read_written
@@ -32,7 +33,7 @@ from ember_web.tenancy.voice import current, tell
 GUESTS = (("general", N_("general guests")), ("susceptible", N_("highly susceptible guests")))
 FIELDS = (
     *("cut", "food", "count", "size_mm", "sizes", "mass_g", "start_c", "target_c", "way", "heat_c", "minutes"),
-    *("temper_min", "apart_s", "gear", "serve", "rules", "guests"),
+    *("temper_min", "apart_s", "beside", "gear", "serve", "rules", "guests"),
 )
 OPTIONAL = {"mass_g", "heat_c"}
 LIMITS = {"size_mm": (1, 400), "mass_g": (1, 200000), "start_c": (-40, 100), "target_c": (0, 100), "heat_c": (-20, 400)}
@@ -50,6 +51,7 @@ LABELS = {
     "sizes": N_("sizes"),
     "temper_min": N_("out of the cold before"),
     "apart_s": N_("laid in"),
+    "beside": N_("in it too"),
     "gear": N_("gear"),
     "serve": N_("on the plate at"),
     "rules": N_("rules"),
@@ -138,6 +140,7 @@ class SentenceForm(forms.Form):
     sizes = forms.CharField(max_length=200, required=False)
     temper_min = forms.FloatField(min_value=0, max_value=240, required=False, widget=forms.HiddenInput())
     apart_s = forms.FloatField(min_value=0, max_value=600, required=False, widget=forms.HiddenInput())
+    beside = forms.CharField(max_length=400, required=False, widget=forms.HiddenInput())
     gear = forms.ChoiceField(choices=(), required=False, widget=Options)
     serve = forms.TimeField(required=False, input_formats=TIMES, widget=QuantityInput(str))
     rules = forms.ChoiceField(widget=Options)
@@ -279,6 +282,7 @@ def initial(sentence: Sentence, kitchen: Kitchen) -> dict[str, Any]:
         "sizes": " ".join(f"{s:g}" for s in sentence.sizes_mm),
         "temper_min": f"{sentence.temper_min:g}" if sentence.temper_min else "",
         "apart_s": f"{sentence.apart_s:g}" if sentence.apart_s else "",
+        "beside": " ".join(str(o["x-plan"]) for o in sentence.beside if "x-plan" in o),
         "serve": kitchen.local(serve).strftime("%H:%M")
         if serve and serve.tzinfo
         else (serve.strftime("%H:%M") if serve else ""),
@@ -312,6 +316,7 @@ def sentence_of(form: SentenceForm, kitchen: Kitchen, base: dict[str, Any], book
         sizes_mm=d["sizes"],
         temper_min=d["temper_min"] or 0.0,
         apart_s=d["apart_s"] or 0.0,
+        beside=beside_of(kitchen, d["beside"], base),
         gear=_gear(kitchen, d["gear"], base),
         mass_g=d["mass_g"],
         count=d["count"] or 1,
@@ -379,7 +384,7 @@ def form_of(book: Book, kitchen: Kitchen, plan: Plan | None, data: Any) -> tuple
         if said.get("was_way") not in (None, values["way"]):
             values |= {"heat_c": "", "minutes": ""}  # another way has its own
             kinds = {_main_kind(book, str(w)) for w in (said["was_way"], values["way"])}
-            values["gear"] = values["gear"] if len(kinds) == 1 else ""
+            values |= {} if len(kinds) == 1 else {"gear": "", "beside": ""}
     own = str(values["cut"]) if plan is not None else ""
     usual = book.cuts.get(str(values["cut"]), {}).get("food", "")
     foods = food_choices(kitchen, usual, start.own_food)

@@ -31,6 +31,7 @@ from ember_web.book.queries import book_of
 from ember_web.kitchens.models import ServiceTime, Station
 from ember_web.plans.actions.keep_draft import KeepDraft, keep_draft
 from ember_web.plans.actions.save_plan import ChangedMeanwhile, SavePlan, newest_of, save_plan
+from ember_web.plans.beside import also_in_it, offered
 from ember_web.plans.drafting import can_undo, draft_of, undoable
 from ember_web.plans.forms import FIELDS, SentenceForm, choices_for, form_of, initial, sentence_of
 from ember_web.plans.models import Plan
@@ -181,6 +182,10 @@ def _page(
             *((str(m), str(m)) for m in TEMPERS[1:]),
         ],
         "turns": turns_of(view),
+        "beside": []
+        if view is None
+        else offered(kitchen, plan, view.outcome.plan.document, str(form["beside"].value() or "")),
+        "also": [] if view is None else also_in_it(view.outcome, view.start_at),
         "wanted_yolk": wanted,
         "round": bool(cut and cut["shape"] != "slab"),
         "own_foods": len(form.fields["food"].choices) > 1,  # type: ignore[attr-defined]

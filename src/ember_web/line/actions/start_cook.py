@@ -12,6 +12,7 @@ from django.db.models import Q
 
 from ember_core import __version__
 from ember_core.data.loader import data_version
+from ember_core.entry.beside import each_piece
 from ember_core.errors import InputError
 from ember_core.formats.plan import parse
 from ember_core.formats.usable import text_fault
@@ -41,7 +42,7 @@ LONGEST_REASON = 200
 class StartCook:
     """Which plan (public id), at which station, with which probe (name; none when empty).
 
-    ``second`` is a second probe, of a bird. ``gear`` names what it goes into, where there are several. ``there`` are the items of its set-out check that are there (None: nobody was
+    ``second`` is a second probe, of a bird; ``piece`` which of those that lie together, 0 the plan's own. ``gear`` names what it goes into, where there are several. ``there`` are the items of its set-out check that are there (None: nobody was
     asked); what is missing needs a ``reason``. ``event`` is the id of its start, made by the client: started twice with the same it is one.
     """
 
@@ -53,6 +54,7 @@ class StartCook:
     there: tuple[str, ...] | None = None
     reason: str = ""
     second: str = ""
+    piece: int = 0
 
 
 def checked_out(document: Mapping[str, Any], command: StartCook) -> dict[str, Any]:
@@ -124,16 +126,22 @@ def start_cook(actor: Actor, command: StartCook) -> Cook:
     if command.second and (second is None or second == probe):
         words = say("second probe: choose another one from the list.")
         raise InputError(words, path="second", code="missing")
-    checked = parse(plan.document)
-    set_out = checked_out(plan.document, command)
-    lies_in = gear_of(kitchen, plan.document, command.gear)
+    pieces = each_piece(plan.document)
+    if not 0 <= command.piece < len(pieces):
+        raise InputError(
+            say("piece: this plan has {n}; choose one of them.", n=len(pieces)), path="piece", code="choice"
+        )
+    document = pieces[command.piece]
+    checked = parse(document)
+    set_out = checked_out(document, command)
+    lies_in = gear_of(kitchen, document, command.gear)
     book = book_of(kitchen)
     outcome = solver.run(compute, checked, with_forecast=False, book=book)
     if second is not None and second_part(outcome.result) is None:
         raise InputError(say("second probe: only a bird takes two; leave it out."), path="second", code="no-bird")
     # a cook on the line stands for itself: what it knows of its doubt goes along in the plan
-    spreads = spreads_of(plan.document, book)
-    more = {"forecast": {**(plan.document.get("forecast") or {}), "spreads": spreads}} if spreads else {}
+    spreads = spreads_of(document, book)
+    more = {"forecast": {**(document.get("forecast") or {}), "spreads": spreads}} if spreads else {}
     now = kitchen_time(kitchen)
     try:
         with transaction.atomic():
@@ -141,9 +149,9 @@ def start_cook(actor: Actor, command: StartCook) -> Cook:
             cook = Cook.objects.create(
                 kitchen=kitchen,
                 plan=plan,
-                title=plan.title,
+                title=plan.title if command.piece == 0 else document["title"] or plan.title,
                 station=command.station or "Grill",
-                document={**plan.document, **more},
+                document={**document, **more},
                 result={k: v for k, v in outcome.result.items() if k != "samples"},
                 trace=thin_trace(outcome),
                 moves=[m.as_dict() for m in moves(checked, outcome.cook)],
