@@ -139,8 +139,38 @@ class Sentence:
             When the way cannot cook this shape.
         """
         kept = copy.deepcopy(dict(self.base)) if self.way == OWN_WAY else {}
-        piece: dict[str, Any] = kept.get("piece", {})
         cut = self.book.cut(self.cut, self.cut_version)
+        piece = self._piece(kept.get("piece", {}), cut)
+        shape = piece["shape"]["kind"]
+        stated = self.base.get("target", {})
+        by_yolk = self.way == OWN_WAY and shape == "egg" and "core_c" not in stated
+        target = (
+            dict(stated)
+            if by_yolk
+            else {"core_c": self.target_c} | (self._part_targets(cut) if shape == "bird" else {})
+        )
+        out: dict[str, Any] = kept | {"format": FORMAT, "piece": piece, "target": target}
+        names = [n for n, c in self.book.doneness_names(piece.get("food", "")) if abs(c - self.target_c) < 0.05]
+        if names and not by_yolk:
+            out["target"]["doneness"] = names[0]
+        if self.title:
+            out["title"] = self.title
+        self._heated(out, shape)
+        out["rules"], out["guests"] = self.rules, self.guests
+        out.pop("x-house", None)
+        if self.rules == "house" and self.house is not None:
+            out["x-house"] = dict(self.house)
+        out.pop("x-spreads-version", None)
+        spreads = self.book.spreads_version if self.spreads_version is None else self.spreads_version
+        if spreads > 1:
+            out["x-spreads-version"] = spreads
+        out.pop("serve_at", None)
+        if self.serve_at is not None:
+            out["serve_at"] = self.serve_at.isoformat(timespec="minutes")
+        return out
+
+    def _piece(self, piece: dict[str, Any], cut: Row | None) -> dict[str, Any]:
+        """The piece: food, shape, sizes, mass, start; ``piece`` as the file has it where it keeps its own stages."""
         if cut is not None:
             food, shape = cut["food"], cut["shape"]
             if self.way != OWN_WAY:
@@ -184,73 +214,54 @@ class Sentence:
             piece["x-sizes-mm"] = list(self.sizes_mm)
         if self.mass_g is not None:
             piece["mass_g"] = self.mass_g
-        stated = self.base.get("target", {})
-        by_yolk = self.way == OWN_WAY and shape == "egg" and "core_c" not in stated
-        target = (
-            dict(stated)
-            if by_yolk
-            else {"core_c": self.target_c} | (self._part_targets(cut) if shape == "bird" else {})
-        )
-        out: dict[str, Any] = kept | {"format": FORMAT, "piece": piece, "target": target}
-        names = [n for n, c in self.book.doneness_names(piece.get("food", "")) if abs(c - self.target_c) < 0.05]
-        if names and not by_yolk:
-            out["target"]["doneness"] = names[0]
-        if self.title:
-            out["title"] = self.title
-        way: Row = {}
+        return piece
+
+    def _heated(self, out: dict[str, Any], shape: str) -> None:
+        """The way with its stages, in the kitchen's own gear, and what lies beside it; put into the document.
+
+        Raises
+        ------
+        FormatError
+            When the way cannot cook this shape.
+        """
+        out["kitchen"] = {"altitude_m": self.altitude_m, "air_c": self.air_c}
         if self.way == OWN_WAY:
             for stage in out["stages"]:
                 if "peak_core_c" in stage.get("until", {}):
                     stage["until"]["peak_core_c"] = self.target_c
-        else:
-            way = self._way()
-            if shape not in way["shapes"]:
-                raise FormatError(
-                    say(
-                        "The way {name!r} is for {choices}; this piece is a {shape}. Choose another way.",
-                        name=way["name"],
-                        choices=", ".join(way["shapes"]),
-                        shape=shape,
-                    ),
-                    path="/way",
-                    code="choice",
-                )
-            out["way"] = {"id": way["id"], "version": way["version"]}
-        out["kitchen"] = {"altitude_m": self.altitude_m, "air_c": self.air_c}
-        if self.way != OWN_WAY:
-            known = Known(self.size_mm, self.start_c, self.target_c, self.altitude_m)
-            out["stages"] = stages_of(way, out, known)
-            set_heat(out["stages"], self.heat_c, self.minutes)
-            if self.gear is not None:
-                shift_heat(out["stages"], float(self.gear["offset_c"]))
-                if "store" in self.gear and "mass_g" in piece:
-                    give_store(out["stages"], self.gear["store"], self.count, self.apart_s)
-                out["x-gear"] = dict(self.gear)
-            lay_beside(out, self.beside)
-            for key, value in (
-                ("x-heat-c", self.heat_c),
-                ("x-minutes", self.minutes),
-                ("x-temper-min", self.temper_min or None),
-                ("x-apart-s", self.apart_s or None),
-            ):
-                if value is not None:
-                    out[key] = value
-            if self.temper_min:
-                out["stages"].insert(
-                    0, {"kind": "rest", "minutes": self.temper_min, "cover": "bare", "x-say": "temper"}
-                )
-        out["rules"], out["guests"] = self.rules, self.guests
-        out.pop("x-house", None)
-        if self.rules == "house" and self.house is not None:
-            out["x-house"] = dict(self.house)
-        out.pop("x-spreads-version", None)
-        spreads = self.book.spreads_version if self.spreads_version is None else self.spreads_version
-        if spreads > 1:
-            out["x-spreads-version"] = spreads
-        out.pop("serve_at", None)
-        if self.serve_at is not None:
-            out["serve_at"] = self.serve_at.isoformat(timespec="minutes")
-        return out
+            return
+        way = self._way()
+        if shape not in way["shapes"]:
+            raise FormatError(
+                say(
+                    "The way {name!r} is for {choices}; this piece is a {shape}. Choose another way.",
+                    name=way["name"],
+                    choices=", ".join(way["shapes"]),
+                    shape=shape,
+                ),
+                path="/way",
+                code="choice",
+            )
+        out["way"] = {"id": way["id"], "version": way["version"]}
+        known = Known(self.size_mm, self.start_c, self.target_c, self.altitude_m)
+        out["stages"] = stages_of(way, out, known)
+        set_heat(out["stages"], self.heat_c, self.minutes)
+        if self.gear is not None:
+            shift_heat(out["stages"], float(self.gear["offset_c"]))
+            if "store" in self.gear and "mass_g" in out["piece"]:
+                give_store(out["stages"], self.gear["store"], self.count, self.apart_s)
+            out["x-gear"] = dict(self.gear)
+        lay_beside(out, self.beside)
+        for key, value in (
+            ("x-heat-c", self.heat_c),
+            ("x-minutes", self.minutes),
+            ("x-temper-min", self.temper_min or None),
+            ("x-apart-s", self.apart_s or None),
+        ):
+            if value is not None:
+                out[key] = value
+        if self.temper_min:
+            out["stages"].insert(0, {"kind": "rest", "minutes": self.temper_min, "cover": "bare", "x-say": "temper"})
 
     def _part_targets(self, cut: Row | None) -> dict[str, float]:
         """The targets of a bird's parts: as far from the bird's as the cut's are; as the file has them where it keeps its own."""
