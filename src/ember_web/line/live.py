@@ -65,6 +65,9 @@ class Piece:
         self.shown: tuple[Any, ...] = ()
         self.state_now: dict[str, Any] = {}
         self.texts: dict[Voice, str] = {}
+        self.fell_due: tuple[tuple[Any, ...], int] | None = (
+            None  # what was done when, and when its next move fell due, ms
+        )
         self.around = Around((), (), ())
         self.doubt: Off | None = None
         self.silent = False
@@ -226,7 +229,7 @@ class Piece:
         altered = bool(self.state.happened())
         learned = ask(None if altered else self.question, False)  # what was prepared is of the plan as it was
         of_second = ask(None if altered else self.second_question, True)
-        real = None if truth is None else truth(self.replayed(now))
+        real = self._overdue(None if truth is None else truth(self.replayed(now)), now)
         shown = (*asked, *(None if x is None else tuple(x.items()) for x in (learned, of_second)), repr(real))
         if shown != self.shown:
             self.shown = shown
@@ -235,6 +238,17 @@ class Piece:
             doubt["second"] = second_state(self.cook, self.second, of_second)
             self.state_now = cook_state(self.cook, self.state, self.track, pull, real, altered=altered) | doubt
             self.texts = {}
+
+    def _overdue(self, real: dict[str, Any] | None, now: float) -> dict[str, Any] | None:
+        """What was replayed, with its next move due when it first fell due: a replay only ever says *now* of what is late."""
+        if real is None or real["next"] is None:
+            return real
+        key, at = (self.events, real["next"]["move"]), int(real["next"]["at"])
+        if self.fell_due is not None and self.fell_due[0] == key:
+            at = min(at, self.fell_due[1])
+        if at <= 1000.0 * now:
+            self.fell_due = (key, at)
+        return {**real, "next": {**real["next"], "at": at}}
 
     def _of_medium(self, medium: Medium | None) -> dict[str, Any]:
         """What a board shows and asks of the gear it lies in."""

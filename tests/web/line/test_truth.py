@@ -396,3 +396,20 @@ def test_a_cut_that_was_tapped_is_kept_with_its_grey(kitchen, cook, as_):
     )
     assert "grey" in refused.content.decode()
     assert cook.events.filter(kind="check").count() == 1
+
+
+def test_a_late_move_stays_due_when_it_fell_due(kitchen, cook, as_):
+    """However often it is replayed: four minutes late is four minutes late."""
+    client = as_("cook")
+    moves = state_of(cook).moves
+    later(kitchen, seconds=moves[1].offset_s)
+    send(client, event(kitchen, cook, move="m1"))
+    later(kitchen, seconds=5)
+    send(client, event(kitchen, cook, "medium", medium_c=210, face="b"))
+    due = shown(client, cook)["moves"][2]["due"]
+    later(kitchen, seconds=due / 1000.0 - kitchen.now().timestamp() + 40)
+    first = shown(client, cook)["moves"][2]["due"]
+    for _ in range(3):
+        later(kitchen, seconds=60)
+        assert shown(client, cook)["moves"][2]["due"] == first
+    assert kitchen.now().timestamp() - first / 1000.0 > 180.0

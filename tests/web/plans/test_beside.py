@@ -8,7 +8,6 @@ import pytest
 
 from ember_core.entry.sentence import Sentence
 from ember_web.line.models import Cook
-from ember_web.plans.models import Plan
 from ember_web.tenancy.models import User
 from tests.web.acting import save_plan
 
