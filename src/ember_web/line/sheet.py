@@ -94,6 +94,7 @@ def sheet(request: KitchenRequest, cook: str) -> HttpResponse:
         "medium": _medium(found, around, state),
         "happenings": _can_happen(asked),
         "back": _back(asked),
+        "into": INTO if "medium" in _can_happen(asked) else (),
         "history": [_line(found, state, e, start) for e in reversed(state.live) if e.kind in {MOVE, EXTEND, CHECK, *HAPPENINGS}],
         "degrees": current().units.sign("temp"),
         "can_write": RANK[request.role] >= RANK["cook"] and not found.finished,
@@ -184,6 +185,9 @@ def _line(cook: Cook, state: CookState, event: CoreEvent, start: float) -> dict[
 
 
 FRIDGE_C, FRIDGE_MIN, BACK_MIN = 4.0, 60.0, 60.0
+HOLD_C = 63.0  # of a hot cabinet; the hottest of the profiles' limits for hot holding
+INTO = ("oven", "pan", "bath", "grill")  # other heats that a piece is moved into by hand
+PAN_FACE = "b"
 
 
 def form_event(request: KitchenRequest, cook: Cook) -> dict[str, Any]:
@@ -226,12 +230,26 @@ def _degrees(text: str) -> float | str:
         return text
 
 
+def _moved(asked: Running, kind: str, medium_c: float | str) -> dict[str, Any]:
+    """Another heat than the plan has, until what the plan is for."""
+    target = asked.planned.target_c
+    stage: dict[str, Any] = {"kind": kind, "minutes": BACK_MIN} | (
+        {"until": {"peak_core_c": target}} if target is not None else {}
+    )
+    flat = asked.plan.shape["kind"] == "slab"
+    return stage | ({"faces": {PAN_FACE: {"medium_c": medium_c}}} if kind == "pan" and flat else {"medium_c": medium_c})
+
+
 def _stage(request: KitchenRequest, cook: Cook) -> dict[str, Any]:
     """The stage that a form's button means: back into its heat until its target, or into the refrigerator."""
     if request.POST.get("cold"):
         return {"kind": "chill", "medium_c": FRIDGE_C, "minutes": FRIDGE_MIN}
+    if request.POST.get("hot"):
+        return {"kind": "hold", "medium_c": HOLD_C, "minutes": BACK_MIN}
     state = state_of(cook)
     asked = running(told(cook.document, state, kitchen_time(request.kitchen).timestamp()))
+    if request.POST.get("into"):
+        return _moved(asked, request.POST["into"], _degrees(request.POST.get("medium_c", "")))
     last = [
         s
         for s, spec in zip(asked.plan.document["stages"][: asked.current], asked.plan.stages, strict=False)

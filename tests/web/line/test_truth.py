@@ -413,3 +413,38 @@ def test_a_late_move_stays_due_when_it_fell_due(kitchen, cook, as_):
         later(kitchen, seconds=60)
         assert shown(client, cook)["moves"][2]["due"] == first
     assert kitchen.now().timestamp() - first / 1000.0 > 180.0
+
+
+@pytest.mark.parametrize(
+    ("into", "at", "kept"),
+    [("oven", "140", True), ("pan", "180", True), ("oven", "hot", False), ("kiln", "300", False)],
+)
+def test_moved_into_another_heat(kitchen, cook, as_, into, at, kept):
+    """It goes on there until what the plan is for; what is no heat, or has no number, is refused by name and nothing is noted."""
+    client = as_("cook")
+    moves = state_of(cook).moves
+    later(kitchen, seconds=moves[1].offset_s)
+    send(client, event(kitchen, cook, move="m1"))
+    later(kitchen, seconds=20)
+    assert 'name="into"' in client.get(f"/k/hut/line/{cook.public_id}/sheet/").content.decode()
+    body = {"kind": "stage", "into": into, "medium_c": at, "then": "sheet"}
+    reply = client.post(f"/k/hut/line/{cook.public_id}/do/", body, follow=True)
+    found = cook.events.filter(kind="stage").first()
+    assert (found is not None) is kept
+    if kept:
+        assert found.payload["stage"]["kind"] == into
+        assert shown(client, cook)["truth"]["next"]["kind"] == "pull"
+    else:
+        assert "must be" in reply.content.decode() or "choose one" in reply.content.decode()
+
+
+def test_put_into_the_hot_cabinet(kitchen, cook, as_):
+    client = as_("cook")
+    moves = state_of(cook).moves
+    for i in (1, 2):
+        later(kitchen, seconds=moves[i].offset_s - moves[i - 1].offset_s)
+        send(client, event(kitchen, cook, move=f"m{i}"))
+    later(kitchen, seconds=30)
+    client.post(f"/k/hut/line/{cook.public_id}/do/", {"kind": "stage", "hot": "1", "then": "sheet"})
+    assert cook.events.get(kind="stage").payload["stage"]["kind"] == "hold"
+    assert shown(client, cook)["truth"]["after"]["control"] is None  # held hot it stays under control
