@@ -45,8 +45,8 @@ class Camera:
         self.page.save_screenshot(str(HERE / f"{name}.png"))
         print(HERE / f"{name}.png")
 
-    def start(self, title: str, station: str, probe: str) -> None:
-        """Start a saved plan of the demo."""
+    def start(self, title: str, station: str, probe: str, shot: str = "") -> None:
+        """Start a saved plan of the demo; what it needs set out is taken as ``shot``."""
         self.page.get(f"{self.kitchen}/plan/list/")
         self.page.find_element(By.LINK_TEXT, title).click()
         field = self.one("[name=station]")
@@ -57,7 +57,11 @@ class Camera:
         else:
             Select(self.one("[name=probe]")).select_by_index(0)
         self.one("#start").click()
-        WebDriverWait(self.page, 20).until(lambda d: "/line/" in d.current_url)
+        everything = self.one("#all-there")
+        if shot:
+            self.take(shot)
+        everything.click()
+        WebDriverWait(self.page, 20).until(lambda d: d.current_url.endswith("/line/"))
         time.sleep(0.5)
 
 
@@ -107,8 +111,6 @@ def main(address: str, token_file: str) -> int:
         c.size(PHONE)
         c.take("plan-phone")
         c.size(WIDE)
-        c.page.get(f"{c.kitchen}/plan/?cut=hogget-shoulder&serve={serve}")
-        c.take("plan-round")
         c.page.get(f"{c.kitchen}/plan/?cut=whole-guinea-fowl&serve={serve}")
         c.take("plan-bird")
         c.page.get(f"{c.kitchen}/eggs/?count=12&serve=07:30")
@@ -135,7 +137,7 @@ def main(address: str, token_file: str) -> int:
         c.page.get(f"{c.kitchen}/book/rules/")
         c.take("book-rules")
         c.start("Bavette for the late table", "Grill", "p1")
-        c.start("Guinea fowl supreme, bath", "Bath", "")
+        c.start("Guinea fowl supreme, bath", "Bath", "", shot="line-set-out")
         c.start("Hake loin, hot oven", "Oven", "")
         wait_kitchen(c, 118)
         c.page.find_elements(By.CSS_SELECTOR, ".row-card")[0].click() if "Bavette" not in c.one(
