@@ -31,7 +31,7 @@ LAG_S = 6.0
 NOISE_C = 0.12
 DROP_OUT = 0.02
 EVERY_S = 5.0  # kitchen time between readings of a probe
-EVERY_DEVICE_S = 10.0  # and of a device
+EVERY_DEVICE_S, EVERY_IDLE_S = 10.0, 60.0  # and of a device with something in it, and of an empty one
 TOUCHING = 0.45  # of the way from the core to what heats, when a tip touches it
 SAID = {"dial_c": None, "faults": None}  # what is told of a device again and again
 VALUES = {"probe": "core_c", "device": "medium_c"}
@@ -187,7 +187,7 @@ def go_on(
         for device in devices.values():
             inside = [s for s in sensors.values() if device in s.devices.values()]
             device.advance(at, sum(s.takes_w(device) for s in inside))
-            if at - device.read_at >= EVERY_DEVICE_S:
+            if at - device.read_at >= (EVERY_IDLE_S if device.dial_c is None else EVERY_DEVICE_S):
                 device.read_at = at
                 value = device.reading()
                 if value is not None:

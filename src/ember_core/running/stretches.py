@@ -70,21 +70,21 @@ def carried(was: Stretch, at: float) -> dict[str, Any]:
     return out
 
 
-def _heated(stage: Mapping[str, Any]) -> list[str]:
+def faces_heated(stage: Mapping[str, Any]) -> list[str]:
     """The faces of a stage that meet its own kind of medium, where faces are described."""
     return [name for name, f in stage.get("faces", {}).items() if f.get("kind", stage["kind"]) == stage["kind"]]
 
 
 def heated_by(stage: Mapping[str, Any]) -> dict[str, Any]:
     """What heats in a stage, as it stands there: the stage with its first face of its own kind laid over it."""
-    return {**stage, **next((stage["faces"][n] for n in _heated(stage)), {})}
+    return {**stage, **next((stage["faces"][n] for n in faces_heated(stage)), {})}
 
 
 def set_medium(stage: dict[str, Any], event: Mapping[str, Any], path: str) -> None:
     """The medium is at a temperature from now on, at one face or wherever it was."""
     stage.pop("store", None)
     stage.pop("load", None)
-    names = [event["face"]] if "face" in event else _heated(stage)
+    names = [event["face"]] if "face" in event else faces_heated(stage)
     if "face" in event and "faces" in stage and event["face"] not in stage["faces"]:
         raise InputError(say("This stage says nothing of that face; choose one of {choices}.", choices=", ".join(stage["faces"])), path=f"{path}/face", code="face")  # fmt: skip
     if "face" in event and "faces" not in stage:

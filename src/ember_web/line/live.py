@@ -92,14 +92,14 @@ class Piece:
         """What was said of its probe: s since it began, and ``out``, ``back`` or ``right``."""
         return [(e.at - self.begun, what) for e, what in said_of_core(self.state)]
 
-    def lies(self, tracks: Mapping[int, Medium], now: float) -> None:
+    def lies(self, tracks: Mapping[int, Medium], now: float, rate: float) -> None:
         """Bring up to date what it lies in: what is read there, and whether that must be asked about."""
         if not self.cook.gear:
             return
         found = stays(self.cook.document, self.cook.result, self.cook.moves, self.state, self.cook.gear)
         self.around = Around.of(found, self.state, tracks)
         self.doubt = self.around.doubt(self.state)
-        self.silent = self.around.silent(now)
+        self.silent = self.around.silent(now, rate)
 
     def lies_in(self, tracks: Mapping[int, Medium]) -> Medium | None:
         """The gear it lies in now, if that has a thermometer."""
@@ -343,7 +343,7 @@ class Board:
         )
         for p in pieces:
             p.doubted(pieces)
-            p.lies(self.media.by_key, now)
+            p.lies(self.media.by_key, now, kitchen.clock_rate)
 
             def truth(asked: Any, i: int = p.cook.pk) -> dict[str, Any] | None:
                 key, document = asked or (None, None)

@@ -17,13 +17,14 @@ from ember_core.line.fold import PROBE, STAGE, CookState, Event
 from ember_core.plan.stages import HEAT_KINDS
 from ember_core.running.history import MEDIUM, OUT, RIGHT, is_out
 from ember_core.running.media import Off, away, off, planned, silent, skewed
-from ember_core.running.stretches import heated_by
+from ember_core.running.stretches import faces_heated, heated_by
 from ember_core.wording.message import N_, Message, say
 from ember_web.kitchens.models import GEAR_OF, Equipment
 from ember_web.line.adapters import moment
 from ember_web.line.models import Cook, MediumReading
 from ember_web.tenancy.models import Kitchen
 
+UNDER_WAY_S = 5.0  # a reading may be so long under way, real time
 ARRIVALS = 6  # by so many of its last readings a hub's clock is judged
 OF_MEDIUM = "medium"  # what is said of a thermometer is said of the one in the medium
 
@@ -137,9 +138,7 @@ def thought(stay: Stay, state: CookState, *, read: bool = True) -> Callable[[flo
     if first is None:
         return None
     said = [
-        (e.at, float(e.payload["medium_c"]))
-        for e in state.live
-        if e.kind == MEDIUM and stay.start <= e.at < stay.end and (read or not e.payload.get("read"))
+        (e.at, float(e.payload["medium_c"])) for e in _of_its_heat(stay, state) if read or not e.payload.get("read")
     ]
 
     def at(moment: float) -> float:
@@ -149,11 +148,21 @@ def thought(stay: Stay, state: CookState, *, read: bool = True) -> Callable[[flo
     return at
 
 
+def _of_its_heat(stay: Stay, state: CookState) -> list[Event]:
+    """What was said of what heats in a stage while it lasted; what was said of another face is not."""
+    own = set(faces_heated(stay.stage))
+    return [
+        e
+        for e in state.live
+        if e.kind == MEDIUM and stay.start <= e.at < stay.end and ("face" not in e.payload or e.payload["face"] in own)
+    ]
+
+
 def dialled(stay: Stay, state: CookState) -> float | None:
     """What somebody turned its medium to, °C: the plan's, or what was set since; None: it has none."""
     at = heated_by(stay.stage).get("medium_c")
-    for e in state.live:
-        if e.kind == MEDIUM and stay.start <= e.at < stay.end and not e.payload.get("read"):
+    for e in _of_its_heat(stay, state):
+        if not e.payload.get("read"):
             at = e.payload["medium_c"]
     return None if at is None else float(at)
 
@@ -295,12 +304,13 @@ class Around:
         ]
         return off(times, values, course, stay.kind, max([stay.start, *told]))
 
-    def silent(self, now: float) -> bool:
-        """Whether the thermometer of what it lies in now has stopped reporting."""
+    def silent(self, now: float, rate: float = 1.0) -> bool:
+        """Whether the thermometer of what it lies in now has stopped reporting; readings are under way for a few real seconds at any ``rate``."""
         if not self.stays or self.stays[-1].end < inf:
             return False
         times = self.read[-1][0]
-        return silent(float(times[-1]) if times.size else None, now, self.stays[-1].start)
+        late = UNDER_WAY_S * max(rate - 1.0, 0.0)
+        return silent(float(times[-1]) if times.size else None, now - late, self.stays[-1].start)
 
     def away_s(self, state: CookState) -> float:
         """How long any medium was further below what it was thought to be than it may be, s; what was said to be wrong left out."""

@@ -8,8 +8,11 @@ from datetime import timedelta
 import pytest
 
 from ember_core.entry.sentence import Sentence
+from ember_core.line.fold import CookState
+from ember_core.line.fold import Event as CoreEvent
 from ember_web.kitchens.models import Equipment
 from ember_web.line.live import forget_boards
+from ember_web.line.media import Stay, dialled, thought
 from ember_web.line.models import MediumReading, Probe, SimulatedFault
 from ember_web.line.truth import teller
 from ember_web.logbook.models import Record
@@ -243,3 +246,17 @@ def test_a_batch_is_json(kitchen, oven, client):
     schema = client.get("/api/v1/openapi.json").content.decode()
     known = json.loads(schema)["components"]["schemas"]["ReadingIn"]["properties"]
     assert {"probe", "device", "core_c", "medium_c"} <= set(known)
+
+
+@pytest.mark.parametrize(("said", "dial", "at"), [
+    ({}, 220.0, 220.0), ({"medium_c": 180.0}, 180.0, 180.0), ({"medium_c": 180.0, "face": "b"}, 180.0, 180.0), ({"medium_c": 120.0, "face": "a"}, 220.0, 220.0),
+    ({"medium_c": 190.0, "read": True}, 220.0, 190.0),
+])  # fmt: skip
+def test_what_a_pan_is_thought_to_be(said, dial, at):
+    """Turned or read, by its own face: what was said of the fat over it turns no burner."""
+    stage = {"kind": "pan", "faces": {"a": {"kind": "baste", "medium_c": 150}, "b": {"medium_c": 220.0}}}
+    events = [CoreEvent("e", "medium", 50.0, payload=said)] if said else []
+    state, stay = CookState(0.0, [], live=events), Stay(0.0, float("inf"), stage, 1)
+    assert dialled(stay, state) == dial
+    assert thought(stay, state)(60.0) == at
+    assert thought(stay, state)(40.0) == 220.0
