@@ -37,8 +37,8 @@ def download(browser, url):
     return urllib.request.urlopen(urllib.request.Request(url, headers={"Cookie": cookie}), timeout=20).read().decode()
 
 
-def start(browser, site, text, probe="p1"):
-    """Quick entry, save, start."""
+def start(browser, site, text, probe="p1", into=""):
+    """Quick entry, save, start; ``into`` a piece of gear where there are several."""
     browser.get(site.kitchen + "/plan/")
     field = browser.one("#q")
     field.clear()
@@ -47,6 +47,8 @@ def start(browser, site, text, probe="p1"):
     browser.tap("#save")
     browser.until(lambda: browser.find_element(By.ID, "start"))
     Select(browser.one("[name=probe]")).select_by_value(probe)
+    if into:
+        Select(browser.one(".start [name=into]")).select_by_value(into)
     browser.tap("#start")
     browser.tap("#all-there")
     browser.until(lambda: "/line/" in browser.current_url and browser.find_element(By.ID, "done"))

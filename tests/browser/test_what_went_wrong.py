@@ -4,29 +4,10 @@ from __future__ import annotations
 
 import pytest
 from selenium.webdriver.common.by import By
-from selenium.webdriver.common.keys import Keys
-from selenium.webdriver.support.ui import Select
 
-from tests.browser.test_main_path import due, rate
+from tests.browser.test_main_path import due, rate, start
 
 pytestmark = pytest.mark.browser
-
-
-def start(browser, site, text, probe, gear=""):
-    """Quick entry, save, start in a piece of gear; leaves the board at it."""
-    browser.get(site.kitchen + "/plan/")
-    field = browser.one("#q")
-    field.clear()
-    field.send_keys(text + Keys.ENTER)
-    browser.until(lambda: "Quick entry read in full" in browser.text("#plan"))
-    browser.tap("#save")
-    browser.until(lambda: browser.find_element(By.ID, "start"))
-    Select(browser.one("[name=probe]")).select_by_value(probe)
-    if gear:
-        Select(browser.one(".start [name=into]")).select_by_value(gear)
-    browser.tap("#start")
-    browser.tap("#all-there")
-    browser.until(lambda: "/line/" in browser.current_url and browser.find_element(By.ID, "done"))
 
 
 def wrong(browser, site, name, kind, on=True):

@@ -14,6 +14,7 @@ from ember_core.plan.stages import SETTLE_MINUTES
 from ember_core.running.stretches import heated_by
 from ember_core.wording.message import Message, say
 
+# estimates, tried on the simulated devices
 WATCHED_S = 120.0  # so long it is looked at: a thermostat's clicks and a door's moment are over by then
 LEAST = 4  # readings in that time
 WIDE, LEAST_K = 2.5, 1.0  # so many of its kind's spreads, and K besides, are not what the plan has

@@ -256,8 +256,7 @@ def of_both(first: dict[str, Any], second: dict[str, Any], *, all_of: bool) -> d
     all_of : bool
         Whether these are all of its parts; else it stays said that one was not measured.
     """
-    keep = {ONE_PART} if not all_of else set[str]()
-    said = [f for f in first["findings"] if f["code"] != ONE_PART or f["code"] in keep]
+    said = [f for f in first["findings"] if not (all_of and f["code"] == ONE_PART)]
     known = {(f["code"], f["message"]) for f in said}
     said += [f for f in second["findings"] if f["code"] != ONE_PART and (f["code"], f["message"]) not in known]
     by_organism = {m["organism"]: m for m in second["model"]}

@@ -122,19 +122,27 @@ class Event(KitchenOwned):
         return f"{self.kind} at {self.occurred_at}"
 
 
-class MediumReading(KitchenOwned):
-    """One reading of a thermometer in an oven, a bath and so on, as it showed it."""
+class Sent(KitchenOwned):
+    """What a hub sent, unique on its boot and number within that."""
 
     kitchen = models.ForeignKey(Kitchen, on_delete=models.PROTECT, related_name="+")
-    equipment = models.ForeignKey(Equipment, on_delete=models.PROTECT, related_name="readings")
     boot_id = models.CharField(max_length=40)
     sequence = models.BigIntegerField()
     measured_at = models.DateTimeField(help_text="Kitchen time.")
-    medium_c = models.FloatField()
     received_at = models.DateTimeField(auto_now_add=True)
 
     class Meta:
+        abstract = True
         ordering = ["measured_at", "id"]
+
+
+class MediumReading(Sent):
+    """One reading of a thermometer in an oven, a bath and so on, as it showed it."""
+
+    equipment = models.ForeignKey(Equipment, on_delete=models.PROTECT, related_name="readings")
+    medium_c = models.FloatField()
+
+    class Meta(Sent.Meta):
         indexes = [models.Index(fields=["equipment", "measured_at"])]
         constraints = [
             models.UniqueConstraint(fields=["equipment", "boot_id", "sequence"], name="medium_reading_once"),
@@ -160,19 +168,13 @@ class SimulatedFault(KitchenOwned):
         return f"{self.name}: {self.kind}"
 
 
-class Reading(KitchenOwned):
+class Reading(Sent):
     """One reading of a probe, unique on the hub's boot and sequence number."""
 
-    kitchen = models.ForeignKey(Kitchen, on_delete=models.PROTECT, related_name="+")
     probe = models.ForeignKey(Probe, on_delete=models.PROTECT, related_name="readings")
-    boot_id = models.CharField(max_length=40)
-    sequence = models.BigIntegerField()
-    measured_at = models.DateTimeField(help_text="Kitchen time.")
     core_c = models.FloatField()
-    received_at = models.DateTimeField(auto_now_add=True)
 
-    class Meta:
-        ordering = ["measured_at", "id"]
+    class Meta(Sent.Meta):
         indexes = [models.Index(fields=["probe", "measured_at"])]
         constraints = [
             models.UniqueConstraint(fields=["probe", "boot_id", "sequence"], name="reading_once"),

@@ -181,7 +181,8 @@ def _line(cook: Cook, state: CookState, event: CoreEvent, start: float) -> dict[
             words += " " + current().units.shown("temp", payload["medium_c"], 0)
         if "stage" in payload:
             words += " " + _(str(payload["stage"]["kind"]))
-    return {"id": event.id, "words": words, "at": moment(event.at), "kind": event.kind}
+    back = tell("Take back: {words}", words=words)
+    return {"id": event.id, "words": words, "back": back, "at": moment(event.at), "kind": event.kind}
 
 
 FRIDGE_C, FRIDGE_MIN, BACK_MIN = 4.0, 60.0, 60.0

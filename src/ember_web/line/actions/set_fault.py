@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from django.core.exceptions import PermissionDenied
 
 from ember_core.errors import InputError
+from ember_core.running.probes import OUT, SWAPPED, TOUCHES
 from ember_core.wording.message import N_, say
 from ember_web.kitchens.models import Equipment
 from ember_web.line.clock import kitchen_time
@@ -16,7 +17,6 @@ from ember_web.tenancy.action import Actor, Rank, action
 from ember_web.tenancy.models import Kitchen
 
 DRIFT, DOOR, LOAD, WEAK, SILENT, CLOCK = "drift", "door", "load", "weak", "silent", "clock"
-OUT, TOUCHES, SWAPPED = "out", "touches", "swapped"
 DEVICE_FAULTS = {
     DRIFT: N_("drifts: shows what is set, is less"),
     DOOR: N_("door or lid open"),

@@ -223,3 +223,16 @@ def json_block(value: Any, id_: str) -> SafeString:
         .replace(">", "\\u003e")
     )
     return mark_safe(f'<script type="application/json" id="{id_}">{text}</script>')  # noqa: S308 - escaped above
+
+
+@register.simple_block_tag(takes_context=True)
+def told(context: template.Context, content: str, css: str = "sheet-row") -> SafeString:
+    """A form of a cook's sheet, closed with ``endtold``: its button says what happened, and leads back to the sheet."""
+    return format_html(
+        '<form method="post" action="{}" class="{}" data-event><input type="hidden" name="csrfmiddlewaretoken" value="{}">'
+        '<input type="hidden" name="then" value="sheet">{}</form>',
+        reverse("line-do", args=[context["kitchen"].public_id, context["cook"].public_id]),
+        css,
+        context.get("csrf_token", ""),
+        content,
+    )

@@ -1,4 +1,5 @@
-// The sheet of a piece: its forms are the server's; what they say goes into the board's queue, and the sheet is asked for anew when it was taken.
+// The sheet of a piece: its forms are the server's; what they say goes into the board's queue, and the sheet is asked
+// for anew when it was taken.
 
 const KEPT = 4000; // ms that the last verdict is shown while the next is asked for
 
