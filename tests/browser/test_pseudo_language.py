@@ -29,7 +29,8 @@ KEPT = re.compile(r"(\{[^{}]*\}|%\(\w+\)s|<[^>]*>|&\w+;)")
 # what is no word of ours: proper names of rules and organisms, units, clauses
 NAMES = {
     "Open", "Ember", "Food", "Code", "FSIS", "Appendix", "FSA", "FSANZ", "HACCP", "log10", "JSON", "CSV", "UTF", "FDA", "English",
-    *calendar.month_abbr,  # Django's own catalogues have these
+    # Django's own catalogues have these
+    *calendar.month_abbr, *calendar.month_name, *calendar.day_abbr, *calendar.day_name,
     "Bavette",  # the name of a plan, which its cook gave it
 }  # fmt: skip
 
