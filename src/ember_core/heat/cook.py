@@ -22,6 +22,7 @@ from ember_core.heat.setup import (
     UNTIL_CODE,
     Setup,
     body_of,
+    boils_off,
     case_of,
     empty_record,
     start_state,
@@ -30,7 +31,7 @@ from ember_core.heat.solver.compiled import plain
 from ember_core.heat.solver.ending import SPENT
 from ember_core.heat.solver.mesh_coupling import solid_of
 from ember_core.heat.solver.schedule import run_cook
-from ember_core.heat.solver.types import patches_of, view
+from ember_core.heat.solver.types import Rows, patches_of, view
 from ember_core.heat.stretch import StageOutcome, Stretch, joined
 from ember_core.plan.finding import Finding
 from ember_core.plan.plan import Plan
@@ -39,7 +40,7 @@ from ember_core.wording.message import say
 
 TOLERANCE_K = 2e-3
 
-FOOD_TOLERANCE_K = 1.5e-2  # with crust and drying the step is held by the boiling front, not by smoothness
+FOOD_TOLERANCE_K, CRUST_TOLERANCE_K = 1.5e-2, 5e-2  # what either leaves of the core is below 0.005 K
 
 # of the whole piece, root mean square, far from rest; the time error this leaves is below 0.06 K
 MESH_TOLERANCE_K = 0.6
@@ -52,6 +53,7 @@ SAMPLES, MESH_SAMPLES = 40.0, 12.0  # a stage is recorded at least so often
 UNTIL_WORD = {v: k or "minutes" for k, v in UNTIL_CODE.items()}
 
 NOTHING: Mapping[int, str] = {}
+NONE_YET = np.zeros(1)
 
 UNEVEN_K = 8.0  # by more may a piece's places not differ when it is cut, or it is said
 
@@ -144,9 +146,8 @@ def _gave_up(plan: Plan, i: int, spent: bool, budget_s: float | None) -> Computa
     )
 
 
-def _heat_in(s: Setup, y: Array) -> float:
+def _heat_in(s: Setup, taken: float) -> float:
     """Heat taken up, J per m² of a slab's face (by both), of a round piece's unit area, or of a finite shape's skin."""
-    taken = float(plain(view)(y, s.grid.n, patches_of(s.grid), s.criterion.row_c.size).heat[0])
     if isinstance(s.grid, Mesh):
         return float(taken / s.grid.s_area.sum())
     return taken * (2.0 if s.grid.mirrored else 1.0)
@@ -253,7 +254,8 @@ def _run(
     vary = vary or Variation(s.length, 1.0, 1.0, DRYING_SCALE, s.start_c)
     count = len(plan.stages)
     cut = count if s.cut_at is None else s.cut_at
-    halts = np.unique(np.array([*plan.report_at_s, *stops], dtype=float))
+    asked = [*plan.report_at_s, *stops]
+    halts = np.unique(np.array(asked, dtype=float)) if asked else np.empty(0)
     uneven = 0.0
     found = _stretch(plan, s, (0, cut), vary, halts, tol, budget_s)
     if s.portion is not None:
@@ -278,7 +280,7 @@ def _run(
             uneven_k=uneven,
         )
         findings.append(Finding("cut-uneven", "care", words, "the model"))
-    places = np.hstack([found.line, found.elsewhere])
+    places = np.hstack([found.line, found.elsewhere]) if found.elsewhere.size else found.line
     findings += outcome_findings(
         plan, found.stages, top, found.stages[-1].end_s, places, Media(found.t, found.medium, found.taken)
     )
@@ -315,6 +317,15 @@ def _run(
     )
 
 
+def _tolerance(s: Setup, faces: Rows) -> float:
+    """The tolerance of a nominal cook whose faces meet these, K."""
+    if isinstance(s.grid, Mesh):
+        return MESH_TOLERANCE_K
+    if s.table.linear:
+        return TOLERANCE_K
+    return CRUST_TOLERANCE_K if boils_off(faces, s.boil_c) else FOOD_TOLERANCE_K
+
+
 def _stretch(
     plan: Plan,
     s: Setup,
@@ -346,7 +357,7 @@ def _stretch(
     n = s.grid.n if mesh is None else mesh.watch.size
     first, last = of
     count = last - first
-    schedule = s.schedule.part(first, last)
+    schedule = s.schedule if count == len(plan.stages) else s.schedule.part(first, last)
     y = start_state(s, vary.start_c, vary.c_scale)
     state = plain(view)(y, s.grid.n, patches_of(s.grid), s.criterion.row_c.size)
     if before is not None:
@@ -356,54 +367,59 @@ def _stretch(
     ended = np.zeros(count, dtype=np.int64)
     body = body_of(s, length=vary.length, k_scale=vary.k_scale, c_scale=vary.c_scale, drying=vary.drying)
     if tol is None:
-        tol = MESH_TOLERANCE_K if mesh is not None else TOLERANCE_K if s.table.linear else FOOD_TOLERANCE_K
+        tol = _tolerance(s, schedule.faces)
     case = case_of(s, body, tol, record)
     samples = SAMPLES if mesh is None else MESH_SAMPLES
     top, top_t, status = run_cook(y, schedule, case, samples, record, stops, end_s, ended)
     if status < 0 or not np.isfinite(y).all():
         raise _gave_up(plan, first + int(np.argmax(end_s == 0.0)), status == SPENT, budget_s)
-    rows = int(record.tally[0].rows)
+    rows = int(record.tally["rows"][0])
     start = min(vary.start_c, s.boil_c)
 
     kept: Any = slice(0, rows)
-    if rows and (record.t[0] <= 0.0 or not (np.diff(record.t[:rows]) > 0.0).all()):
-        later = np.flatnonzero(np.diff(record.t[:rows], append=np.inf) > 0.0)  # of two at one moment the later
-        kept = later[record.t[later] > 0.0]
+    moments = record.t[:rows]
+    if rows and (moments[0] <= 0.0 or not (moments[1:] > moments[:-1]).all()):
+        later = np.flatnonzero(np.diff(moments, append=np.inf) > 0.0)  # of two at one moment the later
+        kept = later[moments[later] > 0.0]
 
     def column(values: Array) -> Array:
-        return np.concatenate([[start], values[kept]])
+        found = values[kept]
+        out = np.empty(found.size + 1)
+        out[0], out[1:] = start, found
+        return out
 
-    t = np.concatenate([[0.0], record.t[kept]])
+    t = column(record.t)
+    t[0] = 0.0
     core, mean = column(record.core), column(record.mean)
-    field = np.concatenate([np.full((1, n), start), record.field[kept]])
+    field = record.field[kept]
     outcomes = []
-    begin = 0.0
-    for i in range(count):
-        at = int(np.argmin(np.abs(t - end_s[i])))
+    at_start = 0.0
+    for i, at in enumerate(np.abs(t - end_s[:, None]).argmin(axis=1).tolist()):
+        at_end = float(t[at])
         outcomes.append(
             StageOutcome(
                 plan.stages[first + i].kind,
-                begin,
-                float(t[at]),
+                at_start,
+                at_end,
                 float(core[at]),
                 float(mean[at]),
                 UNTIL_WORD[int(ended[i])],
             )
         )
-        begin = float(t[at])
+        at_start = at_end
     faces = schedule.faces
     hottest = max(start, float((faces["medium_c"] + np.maximum(faces["off_k"], 0.0)).max()))
     stored = record.medium[kept]
     if np.isfinite(stored).any():
         hottest = max(hottest, float(np.nanmax(stored)))
-    if max(core.max(), top) > hottest + CORE_ABOVE_K or field.max() > hottest + PLACE_ABOVE_K:
-        above = np.maximum(core - CORE_ABOVE_K, field.max(axis=1) - PLACE_ABOVE_K)
-        stage = int(np.searchsorted(end_s, t[int(np.argmax(above))]))
+    if max(core.max(), top) > hottest + CORE_ABOVE_K or field.max(initial=start) > hottest + PLACE_ABOVE_K:
+        above = np.maximum(core[1:] - CORE_ABOVE_K, field.max(axis=1) - PLACE_ABOVE_K)
+        stage = int(np.searchsorted(end_s, t[1 + int(np.argmax(above))]))
         raise _gave_up(plan, first + min(stage, count - 1), False, budget_s)
     if isinstance(s.grid, Mesh):
-        line, depth, elsewhere = line_of(s.grid, field)
+        line, depth, elsewhere = line_of(s.grid, np.concatenate([np.full((1, n), start), field]))
     else:
-        line, depth, elsewhere = whole_field(s.grid, field), depth_of(s.grid, vary.length), field[:, :0]
+        line, depth, elsewhere = whole_field(s.grid, field, start), depth_of(s.grid, vary.length), np.empty((t.size, 0))
     return Stretch(
         t=t,
         core=core,
@@ -415,14 +431,14 @@ def _stretch(
         elsewhere=elsewhere,
         stages=tuple(outcomes),
         top=(float(top), float(top_t)),
-        heat=_heat_in(s, y),
+        heat=_heat_in(s, float(state.heat[0])),
         least_log10=float(state.lethality.min()),
         met=bool((state.met >= 1.0).all()),
-        lost=bool(record.tally[0].lost),
+        lost=bool(record.tally["lost"][0]),
         closed=_closed(s.grid),
         vapour_pa=float(state.vapour[0] * faces["pressure_pa"][-1].max()) if faces["leak"][-1].max() > 0.0 else None,
         medium=np.concatenate([[_begins_at(faces[0])], record.medium[kept]]),
-        taken=np.concatenate([[0.0], record.taken[kept]]),
+        taken=np.concatenate([NONE_YET, record.taken[kept]]),
         taken_j=float(state.heat[2]),
         evaporated=_evaporated(s, vary.length, state.shed),
     )
@@ -430,9 +446,9 @@ def _stretch(
 
 def _evaporated(s: Setup, length: float, shed: Array) -> float:
     """Water lost through the skin as a share of the raw mass, by what each face or patch has lost, kg/m²."""
-    lost = np.maximum(shed, 0.0)
-    if not lost.any():
+    if shed.max() <= 0.0:
         return 0.0
+    lost = np.maximum(shed, 0.0)
     if isinstance(s.grid, Mesh):
         made: Any = body_of(s, length=length)  # of a mesh Layers
         solid = plain(solid_of)(s.grid, made)

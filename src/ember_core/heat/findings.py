@@ -131,8 +131,10 @@ def _crowded(plan: Plan, outcomes: Sequence[Outcome], media: Media) -> list[Find
     out = []
     for i, (stage, done) in enumerate(zip(plan.stages, outcomes, strict=True)):
         stated = store_stated(stage)
+        if stated is None:
+            continue
         within = (media.t >= done.start_s - 1e-6) & (media.t <= done.end_s + 1e-6) & np.isfinite(media.medium)
-        if stated is None or within.sum() < MOMENTS:
+        if within.sum() < MOMENTS:
             continue
         t, medium, taken = media.t[within] - done.start_s, media.medium[within], media.taken[within]
         usual = kinds()[stated["kind"]]
@@ -182,6 +184,8 @@ def _opened(plan: Plan, outcomes: Sequence[Outcome], media: Media) -> list[Findi
     for i, (stage, done) in enumerate(zip(plan.stages, outcomes, strict=True)):
         stated = stage.store or {}
         doors = stated.get("doors", ())
+        if not doors:
+            continue
         within = (media.t >= done.start_s - 1e-6) & (media.t <= done.end_s + 1e-6) & np.isfinite(media.medium)
         t, medium = media.t[within] - done.start_s, media.medium[within]
         opened = [d for d in doors if t.size and d["at_s"] + d["open_s"] <= t[-1]]

@@ -29,7 +29,6 @@ from ember_core.heat.physics.properties import (
 from ember_core.heat.physics.stores import NONE, Store, lies_in, same_store, store_of
 from ember_core.heat.physics.surroundings import Surface, in_vapour, kitchen_vapour, on_support, surroundings
 from ember_core.heat.solver.by_shape import with_stepper
-from ember_core.heat.solver.compiled import plain
 from ember_core.heat.solver.ending import (
     UNTIL_CORE,
     UNTIL_LOG10,
@@ -55,7 +54,6 @@ from ember_core.heat.solver.types import (
     Schedule,
     patches_of,
     size_of,
-    view,
 )
 from ember_core.plan.plan import Plan, pieces_kg
 from ember_core.plan.shapes import volume_mm3
@@ -80,6 +78,7 @@ UNTIL_CODE = {
 }
 
 NO_BOILING = 1e9
+OVER_BOILING_K, CRUSTING_H = 5.0, 60.0  # so hot a medium with so much transfer, W/(m² K), leaves a crust
 FLAME_C = 1200.0  # of a torch where it meets the food; with its h an estimate of 35 kW/m² on the swept face
 
 
@@ -339,9 +338,14 @@ def _geometry(
     own = faces[stages]
     symmetric = bool((own[:, 0] == own[:, 1]).all())
     edge = shape["kind"] == "box" and bool((own[:, 2] != own[:, 3]).any())
-    crust = plan.properties is None and bool(((own["medium_c"] > boil_c + 5) & (own["h"] > 60)).any())
+    crust = plan.properties is None and boils_off(own, boil_c)
     until[stages] = [_waited_for(s.until, symmetric) for s in plan.stages[stages]]
     return geometry(shape, symmetric, crust, cells, refine, edge=edge)
+
+
+def boils_off(faces: Rows, boil_c: float) -> bool:
+    """Whether any of some faces meets what boils the water of a moist piece off and leaves a crust."""
+    return bool(((faces["medium_c"] > boil_c + OVER_BOILING_K) & (faces["h"] > CRUSTING_H)).any())
 
 
 def _waited_for(until: str | None, symmetric: bool) -> int:
@@ -406,18 +410,36 @@ def _body(s: Setup, t: ThermalTable, length: float | None, k_scale: float, c_sca
 
 
 def start_state(s: Setup, start_c: float, c_scale: float = 1.0) -> Array:
-    """Flat state of a piece at one temperature (°C) throughout."""
-    grid, rows = s.grid, s.criterion.row_c.size
-    patches = patches_of(grid)
-    y = np.zeros(size_of(grid.n, patches, rows))
-    state = plain(view)(y, grid.n, patches, rows)
-    start_c = min(start_c, s.boil_c)  # nothing moist is hotter
-    state.enthalpy[:] = float(s.table.enthalpy(start_c)) * c_scale
-    state.water[:] = s.table.water if s.boil_c < NO_BOILING else 0.0
-    if s.inner is not None and isinstance(grid, Mesh):
-        state.enthalpy[grid.inner] = float(s.inner.enthalpy(start_c)) * c_scale
-        state.water[grid.inner] = s.inner.water
+    """Flat state of a piece at one temperature (°C) throughout; ``c_scale`` is a factor of its heat capacity."""
+    y = np.zeros(size_of(s.grid.n, patches_of(s.grid), s.criterion.row_c.size))
+    _begin(s, y, min(start_c, s.boil_c), c_scale)  # nothing moist is hotter
     return y
+
+
+def start_states(s: Setup, start_c: Array, c_scale: Array) -> Array:
+    """Flat states of pieces at one temperature each, a row each.
+
+    Parameters
+    ----------
+    s : Setup
+    start_c, c_scale : ndarray (pieces,)
+        °C; factors of their heat capacity.
+    """
+    y = np.zeros((start_c.size, size_of(s.grid.n, patches_of(s.grid), s.criterion.row_c.size)))
+    _begin(s, y, np.minimum(start_c, s.boil_c)[:, None], c_scale[:, None])
+    return y
+
+
+def _begin(s: Setup, y: Array, at_c: float | Array, c_scale: float | Array) -> None:
+    """Set enthalpy and water of a flat state, or of rows of them, at one temperature each, °C; ``c_scale``: of the heat capacity."""
+    grid, n = s.grid, s.grid.n
+    enthalpy, water = y[..., :n], y[..., n : 2 * n]
+    enthalpy[:] = s.table.enthalpy(at_c) * c_scale
+    if s.boil_c < NO_BOILING:
+        water[:] = s.table.water
+    if s.inner is not None and isinstance(grid, Mesh):
+        enthalpy[..., grid.inner] = s.inner.enthalpy(at_c) * c_scale
+        water[..., grid.inner] = s.inner.water
 
 
 def case_of(s: Setup, body: Body | Layers, tolerance_k: float, record: Record) -> Case:
@@ -427,7 +449,7 @@ def case_of(s: Setup, body: Body | Layers, tolerance_k: float, record: Record) -
 
 def empty_record(rows: int, n: int, budget_s: float | None = None) -> Record:
     """Buffers for ``rows`` accepted steps of ``n`` cells; ``budget_s`` is what may be spent on a run, None: no limit."""
-    one = [np.empty(rows) for _ in range(7)]
+    one = np.empty((7, rows))
     tally = np.zeros(1, TALLY)
     tally["limit"] = np.iinfo(np.int64).max if budget_s is None else int(budget_s * 1e9)
     return Record(tally, one[0], one[1], one[2], one[3], one[4], one[5], one[6], np.empty((rows, n)))

@@ -6,13 +6,16 @@ from collections.abc import Callable
 from contextlib import suppress
 from typing import Any
 
+import numpy as np
 from numba.core import event
 
 from ember_core.errors import EmberError
 from ember_core.formats.plan import FORMAT, parse
 from ember_core.heat.cook import run
+from ember_core.heat.ensemble.draw import draw_ensemble
 from ember_core.heat.ensemble.forecast import forecast
 from ember_core.heat.setup import body_of, case_of, empty_record, setup
+from ember_core.heat.solver.members import pull_members
 from ember_core.heat.solver.mesh_stage import MESH_STAGE
 from ember_core.plan.plan import Plan
 from ember_core.planning.compute import compute
@@ -55,10 +58,25 @@ def _mesh_calls() -> None:
         with suppress(EmberError):
             run(plan, setup(plan))
         forecast(setup(plan), plan.face_kinds, members=2, threads=1)
+    with MESH_STAGE.left_out():
+        _pulls_on("mesh")
+
+
+def _pulls_on(grid: str) -> None:
+    """What solves the pulls of members that are on the heat; none is run."""
+    plan = plan_on(grid)
+    s, record = setup(plan), empty_record(1, 0)
+    e = draw_ensemble(s, plan.face_kinds, members=2, seed=1, spreads=None)
+    pull_members(e.members, s.schedule, case_of(s, body_of(s), 1.0, record), record, np.empty(3), 0, 0, 0.0)
+
+
+def _all_on(grid: str) -> None:
+    compute(plan_on(grid))
+    _pulls_on(grid)
 
 
 PARTS: dict[str, Callable[[], Any]] = {
-    "line": lambda: compute(plan_on("line")),
+    "line": lambda: _all_on("line"),
     "mesh-stepper": _mesh_stepper,
     "mesh-calls": _mesh_calls,
 }
@@ -87,6 +105,6 @@ def warm(*parts: str, tell: Callable[[], object] | None = None) -> None:
         event.register("numba:compile", _Counter(tell))
     if not parts:
         for grid in PIECES:
-            compute(plan_on(grid))
+            _all_on(grid)
     for part in parts:
         PARTS[part]()

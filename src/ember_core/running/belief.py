@@ -15,8 +15,9 @@ import numpy as np
 from ember_core.heat.arrays import Array
 from ember_core.heat.cook import Cook
 from ember_core.heat.ensemble.draw import draw_ensemble, stage_lengths
-from ember_core.heat.ensemble.forecast import MEMBER_CELLS, MEMBER_REFINE, by_clock, run_ensemble, solve_pulls
+from ember_core.heat.ensemble.forecast import MEMBER_CELLS, MEMBER_REFINE, by_clock, run_ensemble
 from ember_core.heat.ensemble.learning import Learner
+from ember_core.heat.ensemble.onward import run_onward
 from ember_core.heat.setup import setup
 from ember_core.running.checks import MEDIUM, checks, grey_likelihood, grey_share, likelihood
 from ember_core.running.history import Checked, Running
@@ -117,13 +118,17 @@ class Members:
         ensemble = draw_ensemble(s, plan.face_kinds, members=members, seed=seed, spreads=spreads, stage_s=lengths)
         end = float(cook.t[-1])
         t = np.unique(np.concatenate([np.linspace(0.0, end, POINTS), [min(now, end)]]))
-        told = run_ensemble(s, ensemble, by_clock(s.schedule, lengths), t, threads)
+        pulls = running.current is not None and cook.pull_stage == running.current
+        if running.current is None:
+            told, pull = run_ensemble(s, ensemble, by_clock(s.schedule, lengths), t, threads), np.empty(0)
+        else:
+            told, pull = run_onward(s, ensemble, cook, now, running.current, t, pulls=pulls, threads=threads)
         core = told.core - (told.core[0] - np.interp(t, cook.t, cook.core))
         mean = told.mean - (told.mean[0] - np.interp(t, cook.t, cook.mean))
         peak = told.peak - (told.peak[0] - cook.peak_core_c)
         core, mean, peak = core[1:], mean[1:], peak[1:]
-        pulls = running.current is not None and cook.pull_stage == running.current
-        pull = solve_pulls(s, ensemble, running.current or 0, cook, threads) if pulls else np.full(members, end)
+        if not pulls:
+            pull = np.full(members, end)
         good = np.isfinite(peak) & np.isfinite(pull)
         stage = running.current if running.current is not None else len(lengths) - 1
         learner = Learner.of(

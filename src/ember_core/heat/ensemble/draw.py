@@ -12,7 +12,7 @@ from ember_core.data.loader import read_toml
 from ember_core.heat.arrays import Array
 from ember_core.heat.cook import Cook
 from ember_core.heat.physics.stores import kinds as stores
-from ember_core.heat.setup import DRYING_SCALE, Setup, start_state
+from ember_core.heat.setup import DRYING_SCALE, Setup, start_states
 from ember_core.heat.solver.members import Members
 from ember_core.heat.solver.types import Rows
 
@@ -88,7 +88,7 @@ def draw_ensemble(
             faces["settle_s"][:, i, j] = max(0.5 * (stage_s[i] if stage_s is not None else s.schedule.duration[i]), 1.0)
     if s.schedule.faces["capacity"].any():
         _vary_stores(faces, kinds, np.vstack([np.zeros(2), draw(members, seed + 2, 2)]))
-    states = np.stack([start_state(s, float(t0), float(c)) for t0, c in zip(start, c_scale, strict=True)])
+    states = start_states(s, start, c_scale)
     k_scale = np.exp(z[:, 4] * spread["conductivity_ln"])
     m0 = DRYING_SCALE * np.exp(z[:, 5] * spread["drying_ln"])
     return Ensemble(Members(states, length, k_scale, c_scale, m0, faces), start, portion)
@@ -142,7 +142,7 @@ def as_portions(s: Setup, e: Ensemble, mean_c: Array) -> tuple[Setup, Ensemble]:
     portion = s.portion
     start = np.where(np.isfinite(mean_c), mean_c, s.start_c)
     m = e.members
-    states = np.stack([start_state(portion, float(t), float(c)) for t, c in zip(start, m.c_scale, strict=True)])
+    states = start_states(portion, start, m.c_scale)
     faces = np.ascontiguousarray(m.faces[:, s.cut_at :])
     return portion, Ensemble(m._replace(states=states, length=e.portion, faces=faces), start)
 

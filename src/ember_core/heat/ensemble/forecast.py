@@ -6,7 +6,7 @@ hypercube, so that 256 of them cover every direction evenly and a seed repeats.
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, replace
 
@@ -26,7 +26,7 @@ from ember_core.heat.solver.ending import (
     UNTIL_YOLK_EDGE,
 )
 from ember_core.heat.solver.members import Told, run_members
-from ember_core.heat.solver.types import Schedule
+from ember_core.heat.solver.types import Case, Record, Schedule
 from ember_core.plan.plan import Plan
 from ember_core.wording.message import say
 
@@ -109,24 +109,46 @@ def run_ensemble(s: Setup, e: Ensemble, schedule: Schedule, wanted: Array, threa
 
 
 def _run_alike(s: Setup, e: Ensemble, schedule: Schedule, wanted: Array, threads: int) -> Told:
-    """Run all members through stages in which they keep their shape."""
+    """Run all members through stages in which they keep their shape, from what they start at."""
+    told, _ = go_through(s, e, schedule, wanted, threads)
+    told.core[:, 0] = told.mean[:, 0] = e.start_c
+    return told
+
+
+def go_through(
+    s: Setup, e: Ensemble, schedule: Schedule, wanted: Array, threads: int, *, states: bool = False
+) -> tuple[Told, Array]:
+    """Run all members through stages in which they keep their shape, from the states they have; and their states then, if asked.
+
+    Parameters
+    ----------
+    s, e, schedule, wanted, threads
+        As of :func:`run_ensemble`.
+    states : bool
+        Whether their states at the end are wanted (members × numbers; else no rows).
+    """
     members, count = e.start_c.size, schedule.duration.size
     told = Told(
         np.zeros((members, count)), np.zeros(members), wanted, np.zeros((members, wanted.size)),
         np.zeros((members, wanted.size)), np.full(members, np.nan),
     )  # fmt: skip
+    after = np.full(e.members.states.shape, np.nan) if states else np.empty((0, 0))
     varied = e.members._replace(faces=np.ascontiguousarray(e.members.faces[:, :count]))
+
+    def work(case: Case, record: Record, first: int, last: int) -> None:
+        run_members(varied, schedule, case, record, told, first, last, after)
+
+    by_parts(s, members, threads, work)
+    return told, after
+
+
+def by_parts(s: Setup, members: int, threads: int, work: Callable[[Case, Record, int, int], None]) -> None:
+    """Let threads work on the members, each with a record of its own, from its first to before its last one."""
     records = [empty_record(2000, 0, FORECAST_BUDGET_S / members) for _ in range(threads)]
     case = case_of(s, body_of(s), MEMBER_TOLERANCE_K, records[0])
     edges = [int(x) for x in np.linspace(0, members, threads + 1)]
-
-    def work(part: int) -> None:
-        run_members(varied, schedule, case, records[part], told, edges[part], edges[part + 1])
-
     with ThreadPoolExecutor(threads) as pool:
-        list(pool.map(work, range(threads)))
-    told.core[:, 0] = told.mean[:, 0] = e.start_c
-    return told
+        list(pool.map(lambda part: work(case, records[part], edges[part], edges[part + 1]), range(threads)))
 
 
 def by_clock(schedule: Schedule, lengths: Sequence[float]) -> Schedule:

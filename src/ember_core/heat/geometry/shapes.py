@@ -122,9 +122,24 @@ def depth_of(grid: Grid, length: float) -> Array:
     return middles
 
 
-def whole_field(grid: Grid, field: Array) -> Array:
-    """Cell temperatures, °C (times × cells), completed by the mirror image that half a slab leaves out."""
-    return np.hstack([field[:, ::-1], field]) if grid.mirrored else field
+def whole_field(grid: Grid, field: Array, start_c: float | None = None) -> Array:
+    """Cell temperatures, °C (times × cells), completed by the mirror image that half a slab leaves out.
+
+    Parameters
+    ----------
+    grid : Grid
+    field : ndarray (times, cells)
+        °C.
+    start_c : float, optional
+        A first row of this temperature throughout.
+    """
+    first, n = 0 if start_c is None else 1, grid.n
+    out = np.empty((field.shape[0] + first, 2 * n if grid.mirrored else n))
+    out[:first] = start_c
+    if grid.mirrored:
+        out[first:, :n] = field[:, ::-1]
+    out[first:, -n:] = field
+    return out
 
 
 def _widths(grid: Grid) -> Array:

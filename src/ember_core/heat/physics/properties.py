@@ -10,6 +10,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from functools import lru_cache
+from typing import Any
 
 import numpy as np
 from numpy.polynomial.polynomial import polyval
@@ -107,16 +108,11 @@ class ThermalTable:
 
     def enthalpy(self, t_c: float | Array) -> Array:
         """Volumetric enthalpy, J/m³, at ``t_c`` °C (linear beyond the ends of the table)."""
-        if isinstance(t_c, float):  # one number, many times a second: the table's row is looked up
-            row = min(max(int(np.searchsorted(self.temperature, t_c)), 1), self.temperature.size - 1)
-            low, high = self.temperature[row - 1], self.temperature[row]
-            return np.asarray(self.h0 + self.dh * (row - 1 + (t_c - low) / (high - low)))
-        h = self.h0 + self.dh * np.arange(self.temperature.size)
-        t = np.asarray(t_c, dtype=float)
-        inside = np.interp(t, self.temperature, h)
-        low = h[0] + (t - self.temperature[0]) * (h[1] - h[0]) / (self.temperature[1] - self.temperature[0])
-        high = h[-1] + (t - self.temperature[-1]) * (h[-1] - h[-2]) / (self.temperature[-1] - self.temperature[-2])
-        return np.asarray(np.where(t < self.temperature[0], low, np.where(t > self.temperature[-1], high, inside)))
+        last = self.temperature.size - 1
+        found = np.searchsorted(self.temperature, t_c)
+        row: Any = min(max(int(found), 1), last) if isinstance(t_c, float) else found.clip(1, last)
+        low, high = self.temperature[row - 1], self.temperature[row]
+        return np.asarray(self.h0 + self.dh * (row - 1 + (t_c - low) / (high - low)))
 
 
 @lru_cache(maxsize=1)

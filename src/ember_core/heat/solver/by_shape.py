@@ -35,9 +35,10 @@ def with_stepper(case: Case, stage: Rows, record: Record) -> Case:
     record : Record
     """
     step = MESH_STAGE if isinstance(case.grid, Mesh) else LINE_STAGE
-    none = np.empty(0)
-    address = step.address(none, 0.0, 0.0, stage, case, 0, 0.0, 0.0, record, none, np.empty((0, 0)), none)
-    return case._replace(stepper=address)
+    if not step.compiled:
+        none = np.empty(0)
+        step.compile_for(none, 0.0, 0.0, stage, case, 0, 0.0, 0.0, record, none, np.empty((0, 0)), none)
+    return case._replace(stepper=step.address)
 
 
 def _is_mesh(grid: Any) -> bool:

@@ -31,7 +31,8 @@ def temperature_at(h: float, w: float, body: Body) -> tuple[float, float, float]
     if h > body.boil_h:
         excess = h - body.boil_h
         latent = w * LATENT_BOILING
-        fraction = w / body.water if body.water > 0.0 else 0.0
+        # what has boiled off within the step is gone: so the conductivity knows no jump when it is taken out
+        fraction = max(w - excess / LATENT_BOILING, 0.0) / body.water if body.water > 0.0 else 0.0
         top = body.conductivity.size - 1
         row = int((body.boil_h - body.h0) * body.per_dh)
         wet_k = body.conductivity[min(max(row, 0), top)]
@@ -59,8 +60,10 @@ def temperature_at(h: float, w: float, body: Body) -> tuple[float, float, float]
 
 
 @inlined
-def read_cells(y: Array, w: Array, body: Body, temp: Array, slope: Array, kappa: Array) -> None:
+def read_cells(y: Array, w: Array, body: Body, temp: Array, slope: Array, kappa: Array) -> bool:
     """:func:`temperature_at` for every cell; its body stands in the loop, which is several times faster.
+
+    Returns whether any is above its boiling point.
 
     Parameters
     ----------
@@ -72,25 +75,21 @@ def read_cells(y: Array, w: Array, body: Body, temp: Array, slope: Array, kappa:
     """
     table, conductivity = body.temperature, body.conductivity
     h0, per_dh, k_scale = body.h0, body.per_dh, body.k_scale
-    boil_h, water, k_dry = body.boil_h, body.water, body.k_dry
-    last = table.size - 2
-    lost = 1.0 - body.c_dry / body.c_wet
+    boil_h, water = body.boil_h, body.water
+    boiling = False
+    top = table.size - 1.001
     for i in range(y.size):
         h = y[i]
-        if h > boil_h:
-            temp[i], slope[i], kappa[i] = temperature_at(h, w[i], body)
-            continue
-        share = 1.0
-        if w[i] < water:
-            share = 1.0 - lost * (1.0 - w[i] / water)
-            h = boil_h + (h - boil_h) / share
         position = (h - h0) * per_dh
-        row = min(max(int(position), 0), last)
-        rise = table[row + 1] - table[row]
+        if h > boil_h or w[i] < water or not 0.0 <= position < top:
+            temp[i], slope[i], kappa[i] = temperature_at(h, w[i], body)
+            boiling = boiling or h > boil_h
+            continue
+        row = max(int(position), 0)
         part = position - row
-        k = conductivity[row] + min(max(part, 0.0), 1.0) * (conductivity[row + 1] - conductivity[row])
-        if w[i] < water:
-            k = k_dry + (k - k_dry) * w[i] / water
-        temp[i] = table[row] + part * rise
-        slope[i] = rise * per_dh / share
-        kappa[i] = k * k_scale
+        low, k = table[row], conductivity[row]
+        rise = table[row + 1] - low
+        temp[i] = low + part * rise
+        slope[i] = rise * per_dh
+        kappa[i] = (k + part * (conductivity[row + 1] - k)) * k_scale
+    return boiling

@@ -19,7 +19,8 @@ from numba.core.errors import TypingError
 from numba.core.registry import CPUDispatcher
 from numba.extending import intrinsic
 
-OPTIONS: dict[str, Any] = {"cache": True, "nogil": True, "error_model": "numpy"}
+ARITHMETIC: dict[str, Any] = {"error_model": "numpy", "fastmath": {"contract"}}
+OPTIONS: dict[str, Any] = {"cache": True, "nogil": True} | ARITHMETIC
 # what only compiled code calls is part of what calls it: kept there, and without what Python needs to call it
 INSIDE: dict[str, Any] = OPTIONS | {"cache": False, "no_cpython_wrapper": True, "no_cfunc_wrapper": True}
 F = TypeVar("F", bound=Callable[..., Any])
@@ -111,15 +112,23 @@ class Stepper:
         finally:
             self.function, self._compiled = function, None
 
-    def address(self, *arguments: Any) -> int:
-        """Where the compiled function begins; the first call compiles it for ``arguments`` of these types."""
-        if self._compiled is None:
-            with self._lock:
-                if self._compiled is None:
-                    signature = STEPPED(*(typeof(a) for a in arguments))
-                    _known.add(signature.args)
-                    self._compiled = cfunc(signature, cache=True, error_model="numpy")(self.function)
+    @property
+    def compiled(self) -> bool:
+        """Whether it was."""
+        return self._compiled is not None
+
+    @property
+    def address(self) -> int:
+        """Where the compiled function begins."""
         return int(self._compiled.address)
+
+    def compile_for(self, *arguments: Any) -> None:
+        """Compile it for ``arguments`` of these types, once."""
+        with self._lock:
+            if self._compiled is None:
+                signature = STEPPED(*(typeof(a) for a in arguments))
+                _known.add(signature.args)
+                self._compiled = cfunc(signature, cache=True, **ARITHMETIC)(self.function)
 
 
 def _no_step(

@@ -12,7 +12,7 @@ from typing import NamedTuple
 
 import numpy as np
 
-from ember_core.constants import CELSIUS_ZERO, VAPOUR_GAS_CONSTANT
+from ember_core.constants import CELSIUS_ZERO, LATENT_BOILING, VAPOUR_GAS_CONSTANT
 from ember_core.heat.arrays import Array
 from ember_core.heat.geometry.grid import Grid
 from ember_core.heat.solver.cells import read_cells
@@ -38,7 +38,7 @@ class Cells(NamedTuple):
     temperature: Array  # °C
     slope: Array  # dT/dH, K m³/J
     kappa: Array  # W/(m K)
-    low: Array  # the tridiagonal d f/dT, W/(m³ K)
+    low: Array  # the tridiagonal d f/dH, 1/s
     middle: Array
     high: Array
 
@@ -72,21 +72,47 @@ def core_of(values: Array, grid: Grid) -> float:
 
 @inlined
 def conduction(line: Line, cells: Cells, f: Array) -> None:
-    """Rate of change ``f`` (W/m³) by conduction between the cells, and the tridiagonal d f/dT."""
-    temp, kappa = cells.temperature, cells.kappa
-    n = temp.size
-    g_before, q_before = 0.0, 0.0
-    for i in range(n):
-        g, q = 0.0, 0.0
-        if i + 1 < n:
-            g = (kappa[i] + kappa[i + 1]) * line.between[i]
-            q = g * (temp[i] - temp[i + 1])
+    """Rate of change ``f`` (W/m³) by conduction between the cells, and the tridiagonal d f/dH."""
+    temp, kappa, slope = cells.temperature, cells.kappa, cells.slope
+    last = temp.size - 1
+    g_before, q_before, slope_before = 0.0, 0.0, 0.0
+    t_own, k_own, slope_own = temp[0], kappa[0], slope[0]
+    for i in range(last):
+        t_next, k_next, slope_next = temp[i + 1], kappa[i + 1], slope[i + 1]
+        g = (k_own + k_next) * line.between[i]
+        q = g * (t_own - t_next)
         per = line.per_volume[i]
         f[i] = (q_before - q) * per
-        cells.low[i] = g_before * per
-        cells.middle[i] = -(g_before + g) * per
-        cells.high[i] = g * per
-        g_before, q_before = g, q
+        cells.low[i] = g_before * per * slope_before
+        cells.middle[i] = -(g_before + g) * per * slope_own
+        cells.high[i] = g * per * slope_next
+        g_before, q_before, slope_before = g, q, slope_own
+        t_own, k_own, slope_own = t_next, k_next, slope_next
+    per = line.per_volume[last]
+    f[last] = q_before * per
+    cells.low[last] = g_before * per * slope_before
+    cells.middle[last] = -g_before * per * slope_own
+    cells.high[last] = 0.0
+
+
+@leaf
+def drying(line: Line, cells: Cells, y: Array, w: Array) -> None:
+    """Add to the tridiagonal that a cell conducts less as its water boils off, by enthalpies ``y`` (J/m³) and water ``w`` (kg/m³)."""
+    body, temp, kappa = line.body, cells.temperature, cells.kappa
+    n = temp.size
+    for i in range(n):
+        excess = y[i] - body.boil_h
+        left = w[i] * LATENT_BOILING - excess
+        if excess > 0.0 and left > 0.0:
+            by = (body.k_dry * body.k_scale - kappa[i]) / left  # along a straight line down to the dry one's
+            if i > 0:
+                q = line.between[i - 1] * by * (temp[i - 1] - temp[i])
+                cells.high[i - 1] -= q * line.per_volume[i - 1]
+                cells.middle[i] += q * line.per_volume[i]
+            if i + 1 < n:
+                q = line.between[i] * by * (temp[i] - temp[i + 1])
+                cells.middle[i] -= q * line.per_volume[i]
+                cells.low[i + 1] += q * line.per_volume[i + 1]
 
 
 @inlined
@@ -132,7 +158,8 @@ def both_faces(
             t,
             shed[side],
             dry,
-            body,
+            body.boil_c,
+            body.m0,
             cells.kappa[near] / body.length,
             grid.surface_b if side == 1 else grid.surface_a,
             cells.temperature[near],
@@ -159,13 +186,13 @@ def add_faces(line: Line, cells: Cells, skin: Rows, f: Array) -> float:
         face = skin[side]
         share = area * line.per_volume[near]
         f[near] += face.flux * share
-        cells.middle[near] += face.by_near * share
-        next_to[near] += face.by_next * share
+        cells.middle[near] += face.by_near * share * cells.slope[near]
+        next_to[near] += face.by_next * share * cells.slope[near - 1 if side == 1 else 1]
         heat += face.flux * area
         if face.drawn > 0.0:
             at = face.under
             f[at] -= face.drawn * area * line.per_volume[at]
-            cells.middle[at] -= face.drawn_slope * area * line.per_volume[at]
+            cells.middle[at] -= face.drawn_slope * area * line.per_volume[at] * cells.slope[at]
             heat -= face.drawn * area
     return heat
 

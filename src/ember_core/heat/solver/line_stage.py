@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from typing import Any
 
+import numpy as np
+
 from ember_core.heat.arrays import Array
 from ember_core.heat.solver.cells import mean_temperature, read_cells
 from ember_core.heat.solver.compiled import Stepper, inlined, leaf
@@ -24,7 +26,7 @@ from ember_core.heat.solver.ending import (
     watched_face,
 )
 from ember_core.heat.solver.line_rates import Line, core_of, line_of
-from ember_core.heat.solver.line_step import BEGIN, END, Room, accept, error_of, fill, look, new_room, take_step
+from ember_core.heat.solver.line_step import BEGIN, END, Room, accept, dry_in, error_of, fill, look, new_room, take_step
 from ember_core.heat.solver.recording import keep_row, keep_store
 from ember_core.heat.solver.stepping import (
     CLOCK_NS,
@@ -42,6 +44,9 @@ from ember_core.heat.solver.types import Case, Record, Rows, view
 
 # the error grows with the step's third power; the next one aims so far within the tolerance, and changes so much at most
 WITHIN, MOST_CUT, MOST_GROWTH = 0.9, 0.2, 4.0
+# a step ends so far past the moment at which a cell has lost its water, and the next one is so many first steps long: the front of
+# boiling jumps to the next cell then
+PAST, AFTER_A_JUMP = 1.02, 8.0
 DIFFUSIVITY = 1.5e-7  # m²/s, of food, about: for the first step
 
 
@@ -180,13 +185,14 @@ def run_stage(
     if already(until, value, wanted, state):
         return t, until, peak, peak_t, stored
     dt = min(first_step(line), duration)
+    restart, drying = AFTER_A_JUMP * dt, np.inf
     largest = longest if longest > 0.0 else duration
     allowed = largest
     stop_i = next_stop(stops, 0, t)
     aimed, tries = -1.0, 0  # a step towards a wanted moment, and how many were tried
     smooth = 0  # steps taken in a row without a rejection: then an explicit guess is a good one
     while t < end - SAME_S:
-        step, clipped = next_step(t, min(dt, allowed), end, stops, stop_i, aimed)
+        step, clipped = next_step(t, min(dt, allowed, PAST * drying), end, stops, stop_i, aimed)
         clock = t - t0
         tally[0].steps += 1
         if tally[0].work > tally[0].limit:
@@ -214,7 +220,11 @@ def run_stage(
             dt = step * factor
         aimed, tries = -1.0, 0
         peak, peak_t = highest(peak, peak_t, t, step, core, rate, core1, rate1)
-        accept(state, clock, step, faces, line, room, case.others, t0)
+        boiled = accept(state, clock, step, faces, line, room, case.others, t0)
+        if step >= drying:
+            dt = min(dt, restart)
+        drying = dry_in(state, line, room) if boiled else np.inf
+        room.front[0] = 1.0 if boiled else 0.0
         t += step
         core, rate, wanted = core1, rate1, wanted1
         if tracking:  # with the temperatures that are recorded, so that a judge of the record agrees

@@ -12,7 +12,7 @@ import numpy as np
 
 from ember_core.constants import LATENT_BOILING
 from ember_core.heat.arrays import Array
-from ember_core.heat.solver.compiled import inlined, kernel
+from ember_core.heat.solver.compiled import inlined, kernel, leaf
 from ember_core.heat.solver.line_rates import Line, given_off, rates, taken_of
 from ember_core.heat.solver.newton import Work, new_work, newton
 from ember_core.heat.solver.oven_air import AIR_WEIGHT_K, air_of, air_rate, room
@@ -28,6 +28,8 @@ IN_A_CRUST = 0.05  # weight of the error in cells that dry: they are thin, and t
 STORE_WEIGHT = 0.3  # of the error of a store's temperature: the pieces feel a part of it
 NEWTON_SHARE = 0.1  # of the step's tolerance
 LEAST_WATER = 1e-6  # of a cell's own; with less it is dry
+# while a front of boiling runs inwards, it jumps from cell to cell: of the swing that leaves behind so much counts
+AT_A_FRONT = 0.15
 BEGIN, MIDDLE, END = 0, 1, 2  # of a step: rows of ``skin``, ``heat`` and ``filling``
 
 
@@ -49,6 +51,7 @@ class Room(NamedTuple):
     store: Rows  # one row of RESERVOIR
     warming: Array  # rate of its temperature at begin, middle and end, K/s
     taking: Array  # from it by all pieces, W
+    front: Array  # one number, above 0 while a front of boiling runs inwards
 
 
 @kernel
@@ -58,6 +61,7 @@ def new_room(n: int, faces: Rows, share: float, stored: float) -> Room:
     return Room(
         np.empty((3, n)), rows[0], rows[1], rows[2], rows[3], rows[4], new_work(n), np.zeros((3, 2), SKIN), np.zeros(3),
         air_of(faces, share), np.zeros(3), np.empty(2), reservoir_of(faces, stored), np.zeros(3), np.zeros(3),
+        np.zeros(1),
     )  # fmt: skip
 
 
@@ -181,8 +185,9 @@ def error_of(water: Array, step: float, line: Line, room_: Room) -> float:
         room_.base[i] = step * (begin * rate[BEGIN, i] + middle * rate[MIDDLE, i] + end * rate[END, i])
     solve(room_.base, room_.work.factors, error)
     size = 0.0
+    wet = AT_A_FRONT if room_.front[0] > 0.0 else 1.0
     for i in range(error.size):
-        size = max(size, abs(error[i]) * slope[i] * (IN_A_CRUST if water[i] < line.body.water else 1.0))
+        size = max(size, abs(error[i]) * slope[i] * (IN_A_CRUST if water[i] < line.body.water else wet))
     leak = room_.air[0].leak
     if leak > 0.0:
         off = step * (begin * room_.filling[BEGIN] + middle * room_.filling[MIDDLE] + end * room_.filling[END])
@@ -228,8 +233,10 @@ def boil_off(state: State, step: float, line: Line, room_: Room) -> tuple[bool, 
 @inlined
 def accept(
     state: State, clock: float, step: float, faces: Rows, line: Line, room_: Room, others: Others, t0: float
-) -> None:
+) -> bool:
     """Make the step just taken the state, from ``clock`` s into the stage; temperatures before and after stay in the room.
+
+    Returns whether anything boiled.
 
     Parameters
     ----------
@@ -266,6 +273,29 @@ def accept(
     if room_.store[0].capacity > 0.0:
         state.medium[0] = room_.store[0].t_c
         state.heat[2] += step * (W_ * (room_.taking[BEGIN] + room_.taking[MIDDLE]) + D_ * room_.taking[END])
-    if boiled or skin[END, 0].steam > 0.0 or skin[END, 1].steam > 0.0:
+    if (
+        skin[END, 0].steam > 0.0 or skin[END, 1].steam > 0.0
+    ):  # what boils inside is known to the step itself, this is not
+        boiled = True
         look(state, clock + step, faces, line, room_)
     fill(state, clock + step, faces, line, room_, others, t0)
+    return boiled
+
+
+@leaf
+def dry_in(state: State, line: Line, room_: Room) -> float:
+    """In how many seconds the next cell that boils will have lost its water, at the rate it does now; infinity without one."""
+    grid, body, skin = line.grid, line.body, room_.skin[BEGIN]
+    n = grid.n
+    soonest = np.inf
+    for i in range(n):
+        if state.water[i] > 0.0 and state.enthalpy[i] >= body.boil_h:
+            going = room_.rate[BEGIN, i] / LATENT_BOILING
+            if going > 0.0:
+                soonest = min(soonest, state.water[i] / going)
+    for side in range(1 if grid.closed_a else 0, 2):
+        near, area = (n - 1, grid.area[n]) if side == 1 else (0, grid.area[0])
+        going = skin[side].steam * area * line.per_volume[near]
+        if going > 0.0 and state.water[near] > 0.0:
+            soonest = min(soonest, state.water[near] / going)
+    return soonest

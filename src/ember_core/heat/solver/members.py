@@ -9,6 +9,8 @@ import numpy as np
 from ember_core.heat.arrays import Array
 from ember_core.heat.solver.by_shape import innermost, outermost, patches, with_outer
 from ember_core.heat.solver.compiled import entry, kernel, least
+from ember_core.heat.solver.entering import entered
+from ember_core.heat.solver.pull import run_to_pull
 from ember_core.heat.solver.schedule import run_cook
 from ember_core.heat.solver.types import Body, Case, Record, Rows, Schedule, view
 
@@ -61,6 +63,15 @@ def varied(body: Body, members: Members, m: int) -> Body:
 
 
 @kernel
+def case_of(nominal: Case, members: Members, m: int) -> Case:
+    """Member ``m``'s case: the nominal one with a body of its own."""
+    body = with_outer(
+        nominal.body, varied(outermost(nominal.body), members, m), varied(innermost(nominal.body), members, m)
+    )
+    return Case(nominal.stepper, nominal.grid, body, nominal.criterion, nominal.tolerance_k, nominal.others)
+
+
+@kernel
 def read_record(record: Record, told: Told, m: int) -> None:
     """Member ``m``'s curves at the wanted times, straight between what was recorded."""
     row = 0
@@ -79,7 +90,7 @@ def read_record(record: Record, told: Told, m: int) -> None:
 
 @entry
 def run_members(
-    members: Members, schedule: Schedule, nominal: Case, record: Record, told: Told, first: int, last: int
+    members: Members, schedule: Schedule, nominal: Case, record: Record, told: Told, first: int, last: int, after: Array
 ) -> None:
     """Run the members from ``first`` to before ``last``.
 
@@ -95,16 +106,15 @@ def run_members(
     told : Told
         Receives what is told of them.
     first, last : int
+    after : ndarray (members, numbers)
+        Receives the flat states at the end, if it has rows.
     """
     count = schedule.duration.size
     rows = nominal.criterion.row_c.size
     ended = np.zeros(count, dtype=np.int64)
     stops = np.empty(0)
     for m in range(first, last):
-        body = with_outer(
-            nominal.body, varied(outermost(nominal.body), members, m), varied(innermost(nominal.body), members, m)
-        )
-        case = Case(nominal.stepper, nominal.grid, body, nominal.criterion, nominal.tolerance_k, nominal.others)
+        case = case_of(nominal, members, m)
         own = Schedule(schedule.duration, members.faces[m], schedule.until, schedule.value)
         record.tally[0].rows, record.tally[0].work = 0, 0
         y = members.states[m].copy()
@@ -115,3 +125,38 @@ def run_members(
         told.peak[m] = top
         told.least[m] = least(view(y, case.grid.n, patches(case.grid), rows).lethality)
         read_record(record, told, m)
+        if after.shape[0] > 0:
+            after[m] = y
+
+
+@entry
+def pull_members(
+    members: Members,
+    schedule: Schedule,
+    nominal: Case,
+    record: Record,
+    pull_s: Array,
+    first: int,
+    last: int,
+    gains: float,
+) -> None:
+    """The pulls of the members from ``first`` to before ``last``, which lie in the first stage of a schedule and wait for a peak.
+
+    Parameters
+    ----------
+    members, schedule, nominal, record, first, last
+        As of :func:`run_members`.
+    pull_s : ndarray (members,)
+        Receives s from the begin of the schedule; not-a-number of a member that gave up.
+    gains : float
+        What the nominal piece gains after its pull, K, see :func:`ember_core.heat.solver.pull.run_to_pull`.
+    """
+    stops = np.empty(0)
+    for m in range(first, last):
+        record.tally[0].rows, record.tally[0].work = 0, 0
+        y = members.states[m].copy()
+        own = Schedule(schedule.duration, members.faces[m], schedule.until, schedule.value)
+        met = entered(y, own.faces[0])
+        case = case_of(nominal, members, m)
+        end, status, _, _, _ = run_to_pull(y, 0.0, 0, met, own, case, 0.0, record, stops, gains)
+        pull_s[m] = end if status >= 0 else np.nan

@@ -15,6 +15,7 @@ from ember_core.heat.solver.line_rates import (
     add_faces,
     both_faces,
     conduction,
+    drying,
     given_off,
     new_cells,
     taken_of,
@@ -162,13 +163,16 @@ def newton(
     """
     grid, body, cells, x = line.grid, line.body, work.cells, work.move
     n = grid.n
-    read_cells(guess, w, body, cells.temperature, cells.slope, cells.kappa)
+    boiling = read_cells(guess, w, body, cells.temperature, cells.slope, cells.kappa)
     both_faces(w, shed, t, faces, line, cells, skin, air[0].share, store[0].t_c)
     heat = 0.0
+    runaway, rate = RUNAWAY_K * body.c_wet, 1.0 / beta
     for _ in range(MOST_MOVES):
         tally[0].work += LOOK_NS + CELL_NS * n
         conduction(line, cells, work.f)
         add_faces(line, cells, skin, work.f)
+        if boiling:
+            drying(line, cells, guess, w)
         for i in range(n):
             work.rhs[i] = base[i] + beta * work.f[i] - guess[i]
         factor(beta, cells, work.factors)
@@ -183,14 +187,14 @@ def newton(
         for i in range(n):
             guess[i] += x[i]
             work.linear[i] = cells.temperature[i] + cells.slope[i] * x[i]
-            # measured against a smooth heat capacity, so that a plateau cannot hide a large move
-            move = abs(x[i]) / body.c_wet
-            if not move < RUNAWAY_K:
+            move = abs(x[i])
+            if not move < runaway:
                 return False, heat
             largest = max(largest, move)
+        largest /= body.c_wet  # measured against a smooth heat capacity, so that a plateau cannot hide a large move
         flux_a, drawn_a = foreseen(skin[0], cells.slope, x, 0, 1, warmer)
         flux_b, drawn_b = foreseen(skin[1], cells.slope, x, n - 1, -1, warmer)
-        read_cells(guess, w, body, cells.temperature, cells.slope, cells.kappa)
+        boiling = read_cells(guess, w, body, cells.temperature, cells.slope, cells.kappa)
         both_faces(w, shed, t, faces, line, cells, skin, air[0].share, store[0].t_c)
         off = CURVATURE * largest * largest
         for i in range(n):
@@ -211,10 +215,10 @@ def newton(
             unsettled = AIR_WEIGHT_K * abs(air[0].share - before)
         if store[0].capacity > 0.0:
             store[0].taken, _ = taken_of(store, faces, line, skin)
-            rate = warming(store, store[0].t_c, store[0].taken)
-            unsettled = max(unsettled, abs(store[0].base + beta * rate - store[0].t_c))
+            warms = warming(store, store[0].t_c, store[0].taken)
+            unsettled = max(unsettled, abs(store[0].base + beta * warms - store[0].t_c))
         if unsettled < tol and (largest < tol or off < tol):
             for i in range(n):
-                reached[i] = (guess[i] - base[i]) / beta
+                reached[i] = (guess[i] - base[i]) * rate
             return True, heat
     return False, heat

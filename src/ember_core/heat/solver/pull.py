@@ -178,8 +178,9 @@ def resumed(
 
 @kernel
 def run_to_pull(
-    y: Array, t: float, s: int, met: Rows, schedule: Schedule, case: Case, longest: float, record: Record, stops: Array
-) -> tuple[float, int, int, float, float]:
+    y: Array, t: float, s: int, met: Rows, schedule: Schedule, case: Case, longest: float, record: Record, stops: Array,
+    gains: float,
+) -> tuple[float, int, int, float, float]:  # fmt: skip
     """Run stage ``s`` until the core's peak over all that follows equals ``value[s]``.
 
     The stage is run once, keeping its states; the end is then found by re-running only what comes
@@ -198,6 +199,8 @@ def run_to_pull(
         The stages; the piece; what is recorded.
     longest, stops : float, ndarray
         Samples are so far apart at most (s; 0: none), and at these times.
+    gains : float
+        What a piece like it gains after its pull, K, for the first guess; 0: not known, so one coast more finds it.
 
     Returns
     -------
@@ -214,7 +217,9 @@ def run_to_pull(
     end, status, top, top_t, count = advance(y, stage, case, record, seen)
     if status < 0:
         return end, status, UNTIL_TIME, top, top_t
-    above = peak_after(y, end, s + 1, schedule, case, record) - wanted
+    above = gains
+    if not (gains > 0.0 and status == UNTIL_CORE):  # a core that got there is above whatever follows
+        above = peak_after(y, end, s + 1, schedule, case, record) - wanted
     if np.isnan(above):
         return end, given_up(record), UNTIL_TIME, top, top_t
     if above < 0.0:

@@ -84,7 +84,7 @@ def run_cook(
         wanted = stops if s == first else with_ends(stops, t, duration[first:s])
         met = entered(y, faces[first])
         if kind == UNTIL_PEAK:
-            t, status, found, top, top_t = run_to_pull(y, t, s, met, schedule, case, longest, record, stops)
+            t, status, found, top, top_t = run_to_pull(y, t, s, met, schedule, case, longest, record, stops, 0.0)
         else:
             seen = Seen(longest, wanted, nothing.store, nothing.store_t)
             t, status, top, top_t, _ = advance(y, Stretch(met, t, span, kind, value[s]), case, record, seen)

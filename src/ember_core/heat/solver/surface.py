@@ -10,12 +10,11 @@ from ember_core.constants import CELSIUS_ZERO, LATENT_BOILING, LATENT_BY_DEGREE,
 from ember_core.heat.arrays import Array
 from ember_core.heat.solver.compiled import inlined, leaf
 from ember_core.heat.solver.humid_air import latent_heat, saturated_vapour
-from ember_core.heat.solver.types import Body
 
 UNDER_BOILING_K = 5.0  # so far under the boiling point a crusted face evaporates freely again
 FILM = 0.1  # kg/m² of condensed water that a face holds before it runs off, 0.1 mm; an estimate
 MOST_MOVE_K = 40.0  # of one iteration of the balance
-SETTLED_K = 1e-3  # after such a move the next one would be its square
+SETTLED_K = 0.03  # after such a move the next one would be its square by some hundredths
 
 
 @inlined
@@ -52,7 +51,8 @@ def surface_balance(
     t: float,
     shed: float,
     dry: bool,
-    body: Body,
+    boil_c: float,
+    m0: float,
     k_l: float,
     weights: Array,
     t1: float,
@@ -74,7 +74,8 @@ def surface_balance(
         What the face has lost, kg/m².
     dry : bool
         Whether the nearest cell has lost all its water.
-    body : Body
+    boil_c, m0 : float
+        Of its body: the boiling point, °C, and the drying scale, kg/m².
     k_l : float
         Conductivity of the nearest cell by the grid's unit of length, W/(m² K).
     weights : ndarray (3,)
@@ -86,13 +87,14 @@ def surface_balance(
     stored : float
         °C, of a medium with a store.
     """
-    h, boil_c = face.h, body.boil_c
+    h = face.h
     medium = medium_of(face, t, stored)
     a, b, c = weights[0], weights[1], weights[2]
     ts = (h * medium + k_l * (b * t1 - c * t2)) / (h + k_l * a)
     total = h
     evaporation, transfer = 0.0, 0.0
     drawn, drawn_slope = 0.0, 0.0
+    rises, rise = False, 0.0
     if face.emissivity > 0.0 or face.wet > 0.0:
         radiant = (medium + CELSIUS_ZERO) ** 4
         around = vapour_around(face, share, medium)
@@ -106,7 +108,7 @@ def surface_balance(
                 tw = min(max(wet_c if dry else ts, 0.0), boil_c)
                 free = min((boil_c - tw) / UNDER_BOILING_K, 1.0) if dry else 1.0
                 vapour, rise = saturated_vapour(tw)
-                transfer = free * face.wet * h * LEWIS_AIR / (1.0 + max(shed, 0.0) / body.m0)
+                transfer = free * face.wet * h * LEWIS_AIR / (1.0 + max(shed, 0.0) / m0)
                 evaporation = transfer * (vapour - around)
                 if evaporation < 0.0:  # colder than the dew point: vapour condenses on the outside, wet or dry
                     tw = min(max(ts, 0.0), boil_c)
@@ -114,6 +116,7 @@ def surface_balance(
                     transfer = face.wet * h * LEWIS_AIR
                     evaporation = min(transfer * (vapour - around), 0.0)
                 latent = latent_heat(tw)
+                rises = not dry or evaporation < 0.0
                 if dry and evaporation >= 0.0:
                     drawn = latent * evaporation
                     drawn_slope = latent * (
@@ -128,6 +131,8 @@ def surface_balance(
                 move = MOST_MOVE_K if move > 0.0 else -MOST_MOVE_K
             ts += move
             if abs(move) < SETTLED_K:
+                if rises:
+                    evaporation += transfer * rise * move
                 break
     if ts > boil_c and not dry:
         ts = boil_c

@@ -9,32 +9,33 @@ from ember_core.heat.solver.line_rates import Cells
 
 @inlined
 def factor(beta: float, cells: Cells, factors: Array) -> None:
-    """Factor I − beta·J, where J = d f/dT · diag(dT/dH), from both ends to the middle; ``beta`` in s.
+    """Factor I − beta·J, where J = d f/dH, from both ends to the middle; ``beta`` in s.
 
     Two short chains instead of one long one: the divisions of one hide behind those of the other.
     """
-    lo, di, up, slope = cells.low, cells.middle, cells.high, cells.slope
+    lo, di, up = cells.low, cells.middle, cells.high
     low, high, link, pivot = factors[0], factors[1], factors[2], factors[3]
-    n = slope.size
+    n = di.size
     middle = n // 2
-    for i in range(n):
-        pivot[i] = 1.0 - beta * di[i] * slope[i]
-    for i in range(1, n):
-        low[i] = -beta * lo[i] * slope[i - 1]
-        high[i - 1] = -beta * up[i - 1] * slope[i]
-    pivot[0] = 1.0 / pivot[0]
-    pivot[n - 1] = 1.0 / pivot[n - 1]
+    # what the chains hand on stands in numbers of its own: a number that was just written to an array is slow to read
+    first, last = 1.0 / (1.0 - beta * di[0]), 1.0 / (1.0 - beta * di[n - 1])
+    pivot[0], pivot[n - 1] = first, last
     for k in range(1, middle):
-        link[k] = low[k] * pivot[k - 1]
-        pivot[k] = 1.0 / (pivot[k] - link[k] * high[k - 1])
+        above, join = -beta * up[k - 1], -beta * lo[k] * first
+        high[k - 1], link[k] = above * first, join
+        first = 1.0 / (1.0 - beta * di[k] - join * above)
+        pivot[k] = first
         j = n - 1 - k
         if j > middle:
-            link[j] = high[j] * pivot[j + 1]
-            pivot[j] = 1.0 / (pivot[j] - link[j] * low[j + 1])
-    left = low[middle] * pivot[middle - 1]
-    right = high[middle] * pivot[middle + 1]
-    link[middle] = left
-    pivot[middle] = 1.0 / (pivot[middle] - left * high[middle - 1] - right * low[middle + 1])
+            below, join = -beta * lo[j + 1], -beta * up[j] * last
+            low[j + 1], link[j] = below * last, join
+            last = 1.0 / (1.0 - beta * di[j] - join * below)
+            pivot[j] = last
+    above, below = -beta * up[middle - 1], -beta * lo[middle + 1]
+    high[middle - 1], low[middle + 1] = above * first, below * last
+    left, right = -beta * lo[middle] * first, -beta * up[middle] * last
+    link[middle], high[middle] = left, right
+    pivot[middle] = 1.0 / (1.0 - beta * di[middle] - left * above - right * below)
 
 
 @inlined
@@ -43,20 +44,22 @@ def solve(rhs: Array, factors: Array, x: Array) -> None:
     low, high, link, pivot = factors[0], factors[1], factors[2], factors[3]
     n = rhs.size
     middle = n // 2
-    x[0] = rhs[0]
-    x[n - 1] = rhs[n - 1]
+    first, last = rhs[0], rhs[n - 1]
+    x[0], x[n - 1] = first * pivot[0], last * pivot[n - 1]
     for k in range(1, middle):
-        x[k] = rhs[k] - link[k] * x[k - 1]
+        first = rhs[k] - link[k] * first
+        x[k] = first * pivot[k]
         j = n - 1 - k
         if j > middle:
-            x[j] = rhs[j] - link[j] * x[j + 1]
-    right = high[middle] * pivot[middle + 1]
-    x[middle] = (rhs[middle] - link[middle] * x[middle - 1] - right * x[middle + 1]) * pivot[middle]
-    for k in range(1, n - middle):
-        j = middle + k
-        x[j] = (x[j] - low[j] * x[j - 1]) * pivot[j]
-        i = middle - k
-        if i >= 0:
-            x[i] = (x[i] - high[i] * x[i + 1]) * pivot[i]
-    if 2 * middle == n:
-        x[0] = (x[0] - high[0] * x[1]) * pivot[0]
+            last = rhs[j] - link[j] * last
+            x[j] = last * pivot[j]
+    first = (rhs[middle] - link[middle] * first - high[middle] * last) * pivot[middle]
+    last = first
+    x[middle] = first
+    for k in range(1, middle + 1):
+        i, j = middle - k, middle + k
+        first = x[i] - high[i] * first
+        x[i] = first
+        if j < n:
+            last = x[j] - low[j] * last
+            x[j] = last

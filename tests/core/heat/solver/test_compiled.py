@@ -7,7 +7,7 @@ import pytest
 
 from ember_core.heat.solver.cells import capacity_left
 from ember_core.heat.solver.compiled import Stepper, call_stepper, plain
-from ember_core.heat.solver.members import run_members
+from ember_core.heat.solver.members import pull_members, run_members
 from ember_core.heat.solver.schedule import run_cook
 from ember_core.heat.solver.stepping import hermite
 from ember_core.heat.solver.types import State, size_of, view
@@ -21,6 +21,7 @@ def test_a_plan_compiles_nothing_that_is_not_there_after_set_up():
         assert compute(plan_on(grid)).forecast is not None
     assert len(run_cook.signatures) <= 2
     assert len(run_members.signatures) <= 2
+    assert len(pull_members.signatures) <= 2
 
 
 def test_what_only_compiled_code_calls_says_so():
