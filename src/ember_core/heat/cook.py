@@ -29,7 +29,6 @@ from ember_core.heat.setup import (
 )
 from ember_core.heat.solver.compiled import plain
 from ember_core.heat.solver.ending import SPENT
-from ember_core.heat.solver.mesh_coupling import solid_of
 from ember_core.heat.solver.schedule import run_cook
 from ember_core.heat.solver.types import Rows, patches_of, view
 from ember_core.heat.stretch import StageOutcome, Stretch, joined
@@ -450,9 +449,9 @@ def _evaporated(s: Setup, length: float, shed: Array) -> float:
         return 0.0
     lost = np.maximum(shed, 0.0)
     if isinstance(s.grid, Mesh):
-        made: Any = body_of(s, length=length)  # of a mesh Layers
-        solid = plain(solid_of)(s.grid, made)
-        return float((lost * solid.area).sum() / (s.table.density * solid.whole))
+        mesh = s.grid
+        area, whole = mesh.s_area * length**mesh.s_power, mesh.volume.sum() * length**mesh.volume_power
+        return float((lost * area).sum() / (s.table.density * whole))
     grid = s.grid
     areas = np.array([0.0 if grid.closed_a else grid.area[0], grid.area[grid.n]])
     return float((lost * areas).sum() / (s.table.density * grid.volume.sum() * length))

@@ -63,7 +63,7 @@ def setup_findings(plan: Plan, boil_c: float) -> list[Finding]:
                 )
                 break
     named = plan.document.get("target", {}).get("doneness")
-    usual = doneness_of(food_row(plan.food) if plan.food else None).get(named)
+    usual = doneness_of(food_row(plan.food)).get(named) if named and plan.food else None
     if usual is not None and plan.target_c is not None and abs(usual - plan.target_c) > DONENESS_K:
         message = say(
             "The target says {named} and {target_c:temp}; {named} is {usual:temp} in the book. The temperature "
@@ -228,7 +228,9 @@ def outcome_findings(
     media : Media
         What media with a store did.
     """
-    out = _crowded(plan, outcomes, media) + _opened(plan, outcomes, media)
+    out = list[Finding]()
+    if any(stage.store or stage.load for stage in plan.stages):
+        out = _crowded(plan, outcomes, media) + _opened(plan, outcomes, media)
     for i, (spec, done) in enumerate(zip(plan.stages, outcomes, strict=True)):
         if spec.until and done.ended_by == "minutes":
             if spec.until == "peak_core_c":

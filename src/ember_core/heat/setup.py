@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import astuple, dataclass, replace
+from functools import lru_cache
 from typing import Any
 
 import numpy as np
@@ -399,7 +400,7 @@ def _body(s: Setup, t: ThermalTable, length: float | None, k_scale: float, c_sca
         conductivity=t.conductivity,
         k_scale=k_scale,
         boil_c=s.boil_c,
-        boil_h=float(t.enthalpy(s.boil_c)) * c_scale if boiling else 1e30,
+        boil_h=_boils_at(t, s.boil_c) * c_scale if boiling else 1e30,
         water=t.water if boiling else 0.0,
         k_dry=DRY_CONDUCTIVITY,
         c_dry=t.c_dry * c_scale,
@@ -407,6 +408,12 @@ def _body(s: Setup, t: ThermalTable, length: float | None, k_scale: float, c_sca
         m0=drying,
         linear=t.linear,
     )
+
+
+@lru_cache(maxsize=256)
+def _boils_at(table: ThermalTable, boil_c: float) -> float:
+    """Enthalpy of a food at the boiling point (°C), J/m³."""
+    return float(table.enthalpy(boil_c))
 
 
 def start_state(s: Setup, start_c: float, c_scale: float = 1.0) -> Array:

@@ -25,7 +25,7 @@ from ember_core.heat.solver.ending import (
     UNTIL_YOLK,
     UNTIL_YOLK_EDGE,
 )
-from ember_core.heat.solver.members import Told, run_members
+from ember_core.heat.solver.members import MEMBER_SAMPLES, Told, run_members
 from ember_core.heat.solver.types import Case, Record, Schedule
 from ember_core.plan.plan import Plan
 from ember_core.wording.message import say
@@ -116,7 +116,14 @@ def _run_alike(s: Setup, e: Ensemble, schedule: Schedule, wanted: Array, threads
 
 
 def go_through(
-    s: Setup, e: Ensemble, schedule: Schedule, wanted: Array, threads: int, *, states: bool = False
+    s: Setup,
+    e: Ensemble,
+    schedule: Schedule,
+    wanted: Array,
+    threads: int,
+    *,
+    states: bool = False,
+    samples: float = MEMBER_SAMPLES,
 ) -> tuple[Told, Array]:
     """Run all members through stages in which they keep their shape, from the states they have; and their states then, if asked.
 
@@ -126,6 +133,8 @@ def go_through(
         As of :func:`run_ensemble`.
     states : bool
         Whether their states at the end are wanted (members × numbers; else no rows).
+    samples : float
+        Of a stage, at least.
     """
     members, count = e.start_c.size, schedule.duration.size
     told = Told(
@@ -136,7 +145,7 @@ def go_through(
     varied = e.members._replace(faces=np.ascontiguousarray(e.members.faces[:, :count]))
 
     def work(case: Case, record: Record, first: int, last: int) -> None:
-        run_members(varied, schedule, case, record, told, first, last, after)
+        run_members(varied, schedule, case, record, told, first, last, after, samples)
 
     by_parts(s, members, threads, work)
     return told, after

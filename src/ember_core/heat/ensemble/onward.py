@@ -11,7 +11,7 @@ from ember_core.heat.cook import Cook
 from ember_core.heat.ensemble.draw import Ensemble
 from ember_core.heat.ensemble.forecast import as_told, by_clock, by_parts, go_through, run_ensemble, solve_pulls
 from ember_core.heat.setup import Setup
-from ember_core.heat.solver.members import Told, pull_members
+from ember_core.heat.solver.members import AHEAD_SAMPLES, Told, pull_members
 from ember_core.heat.solver.types import Case, Others, Record, Rows
 
 LEAST_S = 1e-3  # a stage that has run no longer has not begun
@@ -43,18 +43,21 @@ def run_onward(
     lengths = [x.end_s - x.start_s for x in cook.stages]
     clock = by_clock(s.schedule, lengths)
     gone = now_s - cook.stages[stage].start_s
-    if s.cut_at is not None or not LEAST_S < gone < lengths[stage] - LEAST_S:
+    begun = gone > LEAST_S
+    if s.cut_at is not None or not (begun or stage > 0) or gone > lengths[stage] - LEAST_S:
         told = run_ensemble(s, e, clock, wanted, threads)
         return told, solve_pulls(s, e, stage, cook, threads) if pulls else np.empty(0)
     until_now = wanted <= now_s
-    history = by_clock(s.schedule.part(0, stage + 1), [*lengths[:stage], gone])
+    behind_s = [*lengths[:stage], gone] if begun else lengths[:stage]
+    history = by_clock(s.schedule.part(0, len(behind_s)), behind_s)
     behind, states = go_through(s, e, history, wanted[until_now], threads, states=True)
     behind.core[:, 0] = behind.mean[:, 0] = e.start_c
     later = _later(s, now_s)
-    on = replace(e, members=e.members._replace(states=states, faces=going_on(e.members.faces[:, stage:], gone)))
+    faces = e.members.faces[:, stage:]
+    on = replace(e, members=e.members._replace(states=states, faces=going_on(faces, gone) if begun else faces.copy()))
     rest = by_clock(s.schedule.part(stage, len(lengths)), [lengths[stage] - gone, *lengths[stage + 1 :]])
-    ahead, _ = go_through(later, on, rest, wanted[~until_now] - now_s, threads)
-    told = _after(behind, ahead, wanted, now_s)
+    ahead, _ = go_through(later, on, rest, wanted[~until_now] - now_s, threads, samples=AHEAD_SAMPLES)
+    told = _after(behind, ahead, wanted, now_s, stage)
     return told, _pulls(later, on, cook, (now_s, stage, gone), threads) if pulls else np.empty(0)
 
 
@@ -73,9 +76,8 @@ def _later(s: Setup, now_s: float) -> Setup:
     return replace(s, others=Others(s.others.t - now_s, s.others.by_degree, s.others.at))
 
 
-def _after(behind: Told, ahead: Told, wanted: Array, now_s: float) -> Told:
-    """What is told of members whose way was run in two parts."""
-    stage = behind.end_s.shape[1] - 1
+def _after(behind: Told, ahead: Told, wanted: Array, now_s: float, stage: int) -> Told:
+    """What is told of members whose way was run in two parts, the second from within or from the begin of a stage."""
     ends = np.hstack([behind.end_s[:, :stage], ahead.end_s + now_s])
     peak = np.where(np.isfinite(behind.peak + ahead.peak), np.fmax(behind.peak, ahead.peak), np.nan)
     core, mean = np.hstack([behind.core, ahead.core]), np.hstack([behind.mean, ahead.mean])

@@ -14,7 +14,7 @@ from ember_core.heat.solver.pull import run_to_pull
 from ember_core.heat.solver.schedule import run_cook
 from ember_core.heat.solver.types import Body, Case, Record, Rows, Schedule, view
 
-MEMBER_SAMPLES = 12.0  # a stage
+MEMBER_SAMPLES, AHEAD_SAMPLES = 12.0, 5.0  # a stage; of what lies ahead only the highest core and the course count
 
 
 class Members(NamedTuple):
@@ -90,8 +90,9 @@ def read_record(record: Record, told: Told, m: int) -> None:
 
 @entry
 def run_members(
-    members: Members, schedule: Schedule, nominal: Case, record: Record, told: Told, first: int, last: int, after: Array
-) -> None:
+    members: Members, schedule: Schedule, nominal: Case, record: Record, told: Told, first: int, last: int, after: Array,
+    samples: float,
+) -> None:  # fmt: skip
     """Run the members from ``first`` to before ``last``.
 
     Parameters
@@ -108,6 +109,8 @@ def run_members(
     first, last : int
     after : ndarray (members, numbers)
         Receives the flat states at the end, if it has rows.
+    samples : float
+        Of a stage, at least.
     """
     count = schedule.duration.size
     rows = nominal.criterion.row_c.size
@@ -118,7 +121,7 @@ def run_members(
         own = Schedule(schedule.duration, members.faces[m], schedule.until, schedule.value)
         record.tally[0].rows, record.tally[0].work = 0, 0
         y = members.states[m].copy()
-        top, _, status = run_cook(y, own, case, MEMBER_SAMPLES, record, stops, told.end_s[m], ended)
+        top, _, status = run_cook(y, own, case, samples, record, stops, told.end_s[m], ended)
         if status < 0:
             told.peak[m] = np.nan
             continue

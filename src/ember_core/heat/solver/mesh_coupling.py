@@ -86,10 +86,17 @@ def solid_of(mesh: Mesh, layers: Layers) -> Solid:
         volume[i] = mesh.volume[i] * swollen
         per_volume[i] = 1.0 / volume[i]
         whole += volume[i]
+    power, factor = 0.0, 1.0  # edges and patches of one power follow each other
     for e in range(conduct.size):
-        conduct[e] = mesh.conduct[e] * stretch ** mesh.conduct_power[e]
+        if mesh.conduct_power[e] != power:
+            power = mesh.conduct_power[e]
+            factor = stretch**power
+        conduct[e] = mesh.conduct[e] * factor
     for p in range(area.size):
-        area[p] = mesh.s_area[p] * stretch ** mesh.s_power[p]
+        if mesh.s_power[p] != power:
+            power = mesh.s_power[p]
+            factor = stretch**power
+        area[p] = mesh.s_area[p] * factor
     return Solid(mesh, layers, conduct, area, volume, per_volume, whole)
 
 
