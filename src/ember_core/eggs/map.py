@@ -19,7 +19,7 @@ from ember_core.eggs.asking import BATH, BOIL, FINISH_MINUTES, ICE, TWO, EggQues
 from ember_core.formats.plan import parse
 from ember_core.heat.arrays import Array
 from ember_core.heat.egg_states import white_word, yolk_word
-from ember_core.heat.geometry.egg_outline import egg_sizes, species_of
+from ember_core.heat.geometry.egg_outline import egg_sizes, room_g, species_of
 from ember_core.heat.geometry.mesh import Mesh
 from ember_core.heat.geometry.shapes import egg_points
 from ember_core.heat.physics.boiling import boiling_point
@@ -150,7 +150,7 @@ def risen_weights(shape: Mapping[str, Any], mesh: Mesh, share: float) -> Array:
         0 (in the middle) to 1 (a film of a millimetre is left between it and the shell).
     """
     row = species_of(shape)
-    length, breadth = egg_sizes(float(shape["mass_g"]), shape_index=row["shape"])
+    length, breadth = egg_sizes(room_g(shape), shape_index=row["shape"])
     radius = (row["yolk"] * length * breadth**2 / 8.0) ** (1 / 3)
     up = share * max(breadth / 2.0 - radius - FILM_M, 0.0)
     i = np.arange(BALL) + 0.5

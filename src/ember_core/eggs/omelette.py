@@ -55,6 +55,22 @@ def pans_for(eggs: int, flat: bool) -> tuple[int, int]:
     return round(100.0 * (unit / thick) ** 0.5), round(100.0 * (unit / thin) ** 0.5)
 
 
+def flat_document(o: Omelette) -> dict[str, Any]:
+    """The plan of one that is left to set under a lid, ``open-ember.plan/1``: until its upper side has."""
+    row = SCHOOLS[o.school]
+    stage = {
+        "kind": "pan", "minutes": 60.0, "cover": "lidded", "until": {"surface_c": row["fold_c"]},
+        "faces": {"b": {"medium_c": row["pan_c"]}},
+        "store": {"kind": "pan", "mass_kg": o.mass_kg, "material": o.material, "power_w": o.power_w, "set_c": row["pan_c"], "pieces": 1},
+    }  # fmt: skip
+    thick = omelette_mm(o.eggs * EGG_G, o.diameter_mm)
+    piece = {
+        "food": "egg-whole", "form": "egg-later", "shape": {"kind": "slab", "thickness_mm": max(round(thick, 2), 1.0)},
+        "start_c": o.start_c, "mass_g": o.eggs * EGG_G,
+    }  # fmt: skip
+    return {"format": FORMAT, "piece": piece, "stages": [stage]}
+
+
 def omelette(o: Omelette) -> Set:
     """How thick it lies and when it is folded.
 
@@ -76,16 +92,7 @@ def omelette(o: Omelette) -> Set:
         found = scramble(Scramble(o.eggs * EGG_G, o.start_c, pan, row["stirring"], row["fold_c"]))
         at = float(found.t[int((found.egg_c < row["fold_c"]).sum()) - 1])
         return Set(thick, at, suits, (small, large))
-    stage = {
-        "kind": "pan", "minutes": 60.0, "cover": "lidded", "until": {"surface_c": row["fold_c"]},
-        "faces": {"b": {"medium_c": row["pan_c"]}},
-        "store": {"kind": "pan", "mass_kg": o.mass_kg, "material": o.material, "power_w": o.power_w, "set_c": row["pan_c"], "pieces": 1},
-    }  # fmt: skip
-    piece = {
-        "food": "egg-whole", "form": "egg-later", "shape": {"kind": "slab", "thickness_mm": max(round(thick, 2), 1.0)},
-        "start_c": o.start_c, "mass_g": o.eggs * EGG_G,
-    }  # fmt: skip
-    plan = parse({"format": FORMAT, "piece": piece, "stages": [stage]})
+    plan = parse(flat_document(o))
     done = run(plan, setup(plan)).stages[0]
     if done.ended_by != "surface_c":
         raise ValueRangeError(

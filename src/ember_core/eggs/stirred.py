@@ -1,7 +1,7 @@
 """Egg that is stirred in a pan: a balance of two lumps, egg and pan, and what stops it.
 
-``m c dT/dt = h A (T_pan - T)`` and ``C dT_pan/dt = P - loss (T_pan - T_air) - h A (T_pan - T)``: two linear equations, solved exactly
-between the moment the egg goes in, the moment the pan leaves the heat, and the moment something cold is stirred in.
+``m c dT/dt = h A (T_pan - T) - u A (T - T_air)`` and ``C dT_pan/dt = P - loss (T_pan - T_air) - h A (T_pan - T)``, where u is what leaves
+the open top, evaporation made straight: two linear equations, solved exactly between the moment the egg goes in, the moment the pan leaves the heat, and the moment something cold is stirred in.
 """
 
 from __future__ import annotations
@@ -22,6 +22,7 @@ from ember_core.wording.message import say
 STEP_S = 1.0
 LONGEST_S = 1800.0
 MOST_KG = 20.0
+DENSITY = 1030.0  # of egg out of its shell, kg/m³; about that of its composition
 
 
 @dataclass(frozen=True)
@@ -104,9 +105,9 @@ def _system(m: Scramble, power: float) -> tuple[Array, Array]:
     heat = read_toml("eggs_open.toml")
     mc = m.egg_g / 1000.0 * heat["contents"]["heat_j_kgk"]
     ha = heat["stirred"][m.stirring] * m.pan.area
-    loss = float(kinds()["pan"]["loss_w_k"])
-    a = np.array([[-ha / mc, ha / mc], [ha / m.pan.capacity, -(ha + loss) / m.pan.capacity]])
-    return a, np.array([0.0, (power + loss * m.air_c) / m.pan.capacity])
+    loss, top = float(kinds()["pan"]["loss_w_k"]), heat["open_top"]["w_m2k"] * m.pan.area
+    a = np.array([[-(ha + top) / mc, ha / mc], [ha / m.pan.capacity, -(ha + loss) / m.pan.capacity]])
+    return a, np.array([top * m.air_c / mc, (power + loss * m.air_c) / m.pan.capacity])
 
 
 def _advance(a: Array, b: Array, x: Array, seconds: float) -> Array:
@@ -220,5 +221,5 @@ def stopping_g(m: Scramble, pan_c: float, what: str, from_c: float = 5.0) -> flo
 
 
 def omelette_mm(egg_g: float, diameter_mm: float) -> float:
-    """How thick egg lies in a pan, mm: by its volume, 1,030 kg/m³."""
-    return egg_g / 1.03e-3 / (pi / 4.0 * diameter_mm**2)
+    """How thick egg lies in a pan, mm: by its volume."""
+    return egg_g * 1e6 / DENSITY / (pi / 4.0 * diameter_mm**2)

@@ -230,7 +230,8 @@ def outcome_findings(
     """
     out = list[Finding]()
     if any(stage.store or stage.load for stage in plan.stages):
-        out = _crowded(plan, outcomes, media) + _opened(plan, outcomes, media)
+        pieces = plan.properties is None  # one mass that is stirred, or a textbook body, is no crowd
+        out = (_crowded(plan, outcomes, media) if pieces else []) + _opened(plan, outcomes, media)
     for i, (spec, done) in enumerate(zip(plan.stages, outcomes, strict=True)):
         if spec.until and done.ended_by == "minutes":
             if spec.until == "peak_core_c":

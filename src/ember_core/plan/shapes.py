@@ -12,7 +12,7 @@ SHAPE_KEYS = {
     "sphere": ("diameter_mm",),
     "box": ("length_mm", "width_mm", "thickness_mm"),
     "ellipsoid": ("length_mm", "width_mm", "thickness_mm"),
-    "egg": ("mass_g", "species"),
+    "egg": ("mass_g", "species", "opened"),
     "bird": ("mass_g", "cavity", "build"),
 }
 

@@ -17,7 +17,7 @@ from ember_core.eggs.doubt import Strip
 from ember_core.eggs.fried import Painted
 from ember_core.eggs.map import EggMap
 from ember_core.heat.egg_states import EggState, yolk_word
-from ember_core.heat.geometry.egg_outline import TAPER, egg_sizes, species_of
+from ember_core.heat.geometry.egg_outline import TAPER, egg_sizes, room_g, species_of
 from ember_core.heat.geometry.mesh import Mesh
 from ember_core.heat.geometry.shapes import egg_points
 from ember_core.wording.message import N_
@@ -84,7 +84,7 @@ def section_of(state: EggState, shape: Mapping[str, Any], mesh: Mesh, label: str
         What it shows, for who does not see it.
     """
     row = species_of(shape)
-    length, breadth = egg_sizes(float(shape["mass_g"]), shape_index=row["shape"])
+    length, breadth = egg_sizes(room_g(shape), shape_index=row["shape"])
     out_r, out_z = _outline(length, breadth)
     half = out_r.max()
     per = length / HIGH

@@ -117,7 +117,7 @@ def keep_all(request: KitchenRequest) -> HttpResponse:
         (
             title_of(EggQuestion(), t.batch.yolk)
             if t.batch.how != POACHED
-            else tell("Poached eggs, {word}, reckoned as eggs of {mass:mass}", word=gettext(YOLKS[t.batch.yolk]), mass=round(t.answer.plan.shape["mass_g"])),
+            else tell("Poached eggs, {word}", word=gettext(YOLKS[t.batch.yolk])),
             dict(t.answer.plan.document) | {"serve_at": t.plate_at.isoformat(timespec="minutes")},
         )
         for t in chosen

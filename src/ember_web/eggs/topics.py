@@ -14,6 +14,7 @@ from ember_core.eggs.fried import Dish, Fry, Opened, bake, fry, schools
 from ember_core.eggs.omelette import EGG_G, SCHOOLS, Omelette, omelette
 from ember_core.eggs.poached import MOVING_K, Poach, poach, rewarm_minutes, skin_mm, styles
 from ember_core.eggs.stirred import Pan, Scramble, Scrambled, scramble
+from ember_core.eggs.stirred_plan import omelette_document, scrambled_document
 from ember_core.heat.physics.boiling import boiling_point
 from ember_core.wording.message import N_, Message, say
 from ember_web.eggs.drawing import lying_of
@@ -39,7 +40,12 @@ STIRRINGS = {
     "whisked": N_("fast, with a whisk"),
     "folded": N_("seldom, in big folds"),
 }
-HEATS = {"250": N_("low"), "500": N_("medium low"), "900": N_("medium"), "1500": N_("high")}
+HEATS = {
+    "400": N_("low"),
+    "650": N_("medium low"),
+    "1000": N_("medium"),
+    "1600": N_("high"),
+}  # W that reach the pan, about
 
 
 def _pan(d: dict[str, Any], begin_c: float) -> Pan:
@@ -100,10 +106,10 @@ def _poached(d: dict[str, Any], place: Place) -> Answer:
 
 def _plan(found: EggAnswer, way: str) -> tuple[str, dict[str, Any]]:
     names = {
-        "poached": N_("Poached eggs, {word}, reckoned as eggs of {mass:mass}"),
-        "coddled": N_("Coddled eggs, {word}, reckoned as eggs of {mass:mass}"),
+        "poached": N_("Poached eggs, {word}"),
+        "coddled": N_("Coddled eggs, {word}"),
     }
-    title = tell(names[way], word=gettext(YOLKS[found.state.yolk_word]), mass=round(found.plan.shape["mass_g"]))
+    title = tell(names[way], word=gettext(YOLKS[found.state.yolk_word]))
     return title, dict(found.plan.document)
 
 
@@ -278,7 +284,11 @@ def _scrambled(d: dict[str, Any], place: Place) -> Answer:
         to_the_second(found.off_s),
         lines,
         [Table("", [gettext("time"), tell("egg, {sign}", sign=current().units.sign("temp"))], rows)],
-    )
+        [(
+            tell("Scrambled eggs, {mass:mass}, {stirring}", mass=round(m.egg_g), stirring=gettext(STIRRINGS[d["stirring"]])),
+            scrambled_document(m, altitude_m=place.altitude_m, rules=place.rules),
+        )],
+    )  # fmt: skip
 
 
 def _egg_c(found: Scrambled, seconds: float) -> float:
@@ -318,12 +328,14 @@ def _omelette(d: dict[str, Any], place: Place) -> Answer:
     if o.school == "browned":
         lines.append(say("Where it browns, the egg has been past 140 °C and dry: that skin is tough, so keep it thin."))
     word = gettext("Fold after") if row["stirring"] else gettext("Turn after")
-    return Answer(word, to_the_second(found.set_s), lines)
+    title = tell("Omelette of {eggs} eggs, {school}", eggs=o.eggs, school=gettext(row["name"]))
+    made = omelette_document(o, altitude_m=place.altitude_m, air_c=place.air_c, rules=place.rules)
+    return Answer(word, to_the_second(found.set_s), lines, [], [(title, made)])
 
 
 COUNT = Part("count", N_("eggs"), 4, 1, 500)
 START = Part("start_c", N_("from"), 6.0, 0.0, 40.0, "temp")
-HEAT = Part("heat", N_("heat"), "500", choices=HEATS)
+HEAT = Part("heat", N_("heat"), "650", choices=HEATS)
 YOLK = Part("yolk", N_("yolk"), "runny", choices=dict(YOLKS))
 TOPICS = {
     "fried": Topic(
@@ -354,7 +366,7 @@ TOPICS = {
         NAMES["omelette"],
         (
             Part("count", N_("eggs"), 3, 1, 40), Part("start_c", N_("from"), 15.0, 0.0, 40.0, "temp"),
-            Part("school", N_("school"), "pale", choices={k: v["name"] for k, v in SCHOOLS.items()}), Part("heat", N_("heat"), "900", choices=HEATS), *PAN,
+            Part("school", N_("school"), "pale", choices={k: v["name"] for k, v in SCHOOLS.items()}), Part("heat", N_("heat"), "1000", choices=HEATS), *PAN,
         ),
         _omelette,
     ),

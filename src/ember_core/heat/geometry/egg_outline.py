@@ -39,5 +39,20 @@ def egg_mass(breadth_mm: float) -> float:
 
 
 def species_of(shape: Mapping[str, Any]) -> dict[str, Any]:
-    """The species of an egg of a plan as ``data/eggs.toml`` has it; a hen's unless it is stated."""
-    return dict(read_toml("eggs.toml")["species"][shape.get("species", HEN)])
+    """The species of an egg of a plan as ``data/eggs.toml`` has it; a hen's unless it is stated.
+
+    One that was ``opened`` into water has no shell and no air cell, lies flatter, and weighs what was in its shell.
+    """
+    data = read_toml("eggs.toml")
+    row = dict(data["species"][shape.get("species", HEN)])
+    if shape.get("opened"):
+        own = data["opened"]
+        row |= {"shape": own["shape"], "shell_mm": 0.0, "air_mm": 0.0}
+        row |= {k: own["contents"] * row[k] for k in ("mass_g", "least_g", "most_g")}
+    return row
+
+
+def room_g(shape: Mapping[str, Any]) -> float:
+    """The mass of an egg in its shell, g, that takes as much room as an egg of a plan does."""
+    stated = float(shape["mass_g"])
+    return stated * EGG_DENSITY / float(read_toml("eggs.toml")["opened"]["density"]) if shape.get("opened") else stated

@@ -13,7 +13,7 @@ from ember_core.heat.arrays import Array
 from ember_core.heat.geometry.bird import part_shape
 from ember_core.heat.geometry.confocal import ellipsoid
 from ember_core.heat.geometry.egg import egg, nodes_of, yolk_edge
-from ember_core.heat.geometry.egg_outline import egg_sizes, species_of
+from ember_core.heat.geometry.egg_outline import egg_sizes, room_g, species_of
 from ember_core.heat.geometry.grid import CYLINDER, SLAB, SPHERE, Grid, unit_grid
 from ember_core.heat.geometry.mesh import Mesh
 from ember_core.heat.geometry.products import box, short_cylinder
@@ -85,10 +85,10 @@ def geometry(
         row = species_of(shape)
         air = row["air_mm"] / 1000.0
         mesh = egg(
-            float(shape["mass_g"]), many, MESH_CLUSTER, row["shape"], row["yolk"], air,
+            room_g(shape), many, MESH_CLUSTER, row["shape"], row["yolk"], air,
             read_toml("eggs.toml")["shell"]["under_air"],
         )  # fmt: skip
-        return mesh, 1.0, egg_sizes(float(shape["mass_g"]), shape_index=row["shape"])[1]
+        return mesh, 1.0, min(egg_sizes(room_g(shape), shape_index=row["shape"]))
     sizes = (mm["length_mm"], mm["width_mm"], mm["thickness_mm"])
     if kind == "box":
         return box(*sizes, symmetric, many, finest, edge), 1.0, sizes[2]
@@ -159,10 +159,10 @@ def _cells_of(mesh: Mesh) -> int:
 def yolk_edge_of(shape: Mapping[str, Any], mesh: Mesh) -> Array:
     """Weights of the nodes of an egg's mesh in the mean over the yolk's surface."""
     row = species_of(shape)
-    return yolk_edge(float(shape["mass_g"]), _cells_of(mesh), MESH_CLUSTER, row["shape"], row["yolk"])
+    return yolk_edge(room_g(shape), _cells_of(mesh), MESH_CLUSTER, row["shape"], row["yolk"])
 
 
 def egg_points(shape: Mapping[str, Any], mesh: Mesh) -> Array:
     """Places of the nodes of an egg's mesh, m: from its long axis, and along it from the middle towards the blunt end."""
     row = species_of(shape)
-    return nodes_of(float(shape["mass_g"]), _cells_of(mesh), MESH_CLUSTER, row["shape"])
+    return nodes_of(room_g(shape), _cells_of(mesh), MESH_CLUSTER, row["shape"])
