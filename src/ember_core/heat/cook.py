@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 from dataclasses import field as column
+from threading import local
 from typing import Any
 
 import numpy as np
@@ -15,22 +16,22 @@ from ember_core.heat.egg_time import settled, waits_for_yolk
 from ember_core.heat.findings import Media, outcome_findings, setup_findings
 from ember_core.heat.geometry.grid import Grid
 from ember_core.heat.geometry.mesh import Mesh
-from ember_core.heat.geometry.shapes import depth_of, line_of, whole_field
+from ember_core.heat.geometry.shapes import line_of, whole_field
 from ember_core.heat.physics.boiling import boiling_point
 from ember_core.heat.setup import (
     DRYING_SCALE,
     UNTIL_CODE,
     Setup,
     body_of,
-    boils_off,
     case_of,
     empty_record,
+    empty_tally,
     start_state,
 )
 from ember_core.heat.solver.compiled import plain
 from ember_core.heat.solver.ending import SPENT
 from ember_core.heat.solver.schedule import run_cook
-from ember_core.heat.solver.types import Rows, patches_of, view
+from ember_core.heat.solver.types import Record, patches_of, view
 from ember_core.heat.stretch import StageOutcome, Stretch, joined
 from ember_core.plan.finding import Finding
 from ember_core.plan.plan import Plan
@@ -52,6 +53,7 @@ SAMPLES, MESH_SAMPLES = 40.0, 12.0  # a stage is recorded at least so often
 UNTIL_WORD = {v: k or "minutes" for k, v in UNTIL_CODE.items()}
 
 NOTHING: Mapping[int, str] = {}
+_OWN = local()
 NONE_YET = np.zeros(1)
 
 UNEVEN_K = 8.0  # by more may a piece's places not differ when it is cut, or it is said
@@ -316,13 +318,21 @@ def _run(
     )
 
 
-def _tolerance(s: Setup, faces: Rows) -> float:
-    """The tolerance of a nominal cook whose faces meet these, K."""
+def _buffers(rows: int, n: int, budget_s: float | None) -> Record:
+    """Buffers of this thread, the last ones again where they fit: what is recorded is copied out of them before the next run."""
+    kept: Record | None = getattr(_OWN, "record", None)
+    if kept is None or kept.t.size < rows or kept.field.shape[1] != n:
+        _OWN.record = kept = empty_record(rows, n)
+    return kept._replace(tally=empty_tally(budget_s))
+
+
+def _tolerance(s: Setup) -> float:
+    """The tolerance of a nominal cook, K."""
     if isinstance(s.grid, Mesh):
         return MESH_TOLERANCE_K
     if s.table.linear:
         return TOLERANCE_K
-    return CRUST_TOLERANCE_K if boils_off(faces, s.boil_c) else FOOD_TOLERANCE_K
+    return CRUST_TOLERANCE_K if s.crusts else FOOD_TOLERANCE_K
 
 
 def _stretch(
@@ -361,12 +371,12 @@ def _stretch(
     state = plain(view)(y, s.grid.n, patches_of(s.grid), s.criterion.row_c.size)
     if before is not None:
         state.lethality[:], state.met[:] = before.least_log10, float(before.met)
-    record = empty_record(8000 + stops.size, n, budget_s)
+    record = _buffers(8000 + stops.size, n, budget_s)
     end_s = np.zeros(count)
     ended = np.zeros(count, dtype=np.int64)
     body = body_of(s, length=vary.length, k_scale=vary.k_scale, c_scale=vary.c_scale, drying=vary.drying)
     if tol is None:
-        tol = _tolerance(s, schedule.faces)
+        tol = _tolerance(s)
     case = case_of(s, body, tol, record)
     samples = SAMPLES if mesh is None else MESH_SAMPLES
     top, top_t, status = run_cook(y, schedule, case, samples, record, stops, end_s, ended)
@@ -418,7 +428,7 @@ def _stretch(
     if isinstance(s.grid, Mesh):
         line, depth, elsewhere = line_of(s.grid, np.concatenate([np.full((1, n), start), field]))
     else:
-        line, depth, elsewhere = whole_field(s.grid, field, start), depth_of(s.grid, vary.length), np.empty((t.size, 0))
+        line, depth, elsewhere = whole_field(s.grid, field, start), vary.length * s.depths, np.empty((t.size, 0))
     return Stretch(
         t=t,
         core=core,

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import astuple, dataclass, replace
-from functools import lru_cache
+from functools import cached_property, lru_cache
 from typing import Any
 
 import numpy as np
@@ -17,7 +17,7 @@ from ember_core.heat.geometry.bird import size_spread_mm
 from ember_core.heat.geometry.egg_outline import FOODS, species_of
 from ember_core.heat.geometry.grid import Grid
 from ember_core.heat.geometry.mesh import Mesh
-from ember_core.heat.geometry.shapes import geometry
+from ember_core.heat.geometry.shapes import depth_of, geometry
 from ember_core.heat.physics.boiling import boiling_point, iapws_saturation_pressure, pressure_at
 from ember_core.heat.physics.properties import (
     DEFAULT_FREEZING_C,
@@ -104,6 +104,17 @@ class Setup:
     portion: Setup | None = None  # on a portion's grid, with the same schedule
     others: Others = ALONE  # in a medium with a store
     size_spread_mm: float | None = None  # standard deviation of its size, where its shape has one of its own
+
+    @cached_property
+    def depths(self) -> Array:
+        """Where the cells of a one-dimensional grid lie, mm from face a or the centre, for a length of 1 m."""
+        assert isinstance(self.grid, Grid)  # a mesh has places of its own
+        return depth_of(self.grid, 1.0)
+
+    @cached_property
+    def crusts(self) -> bool:
+        """Whether anything it meets boils its water off and leaves a crust."""
+        return boils_off(self.schedule.faces, self.boil_c)
 
     def of_stage(self, i: int) -> Setup:
         """What is cooked in a stage: the piece, or a portion of it."""
@@ -457,6 +468,12 @@ def case_of(s: Setup, body: Body | Layers, tolerance_k: float, record: Record) -
 def empty_record(rows: int, n: int, budget_s: float | None = None) -> Record:
     """Buffers for ``rows`` accepted steps of ``n`` cells; ``budget_s`` is what may be spent on a run, None: no limit."""
     one = np.empty((7, rows))
+    tally = empty_tally(budget_s)
+    return Record(tally, one[0], one[1], one[2], one[3], one[4], one[5], one[6], np.empty((rows, n)))
+
+
+def empty_tally(budget_s: float | None = None) -> Rows:
+    """What a run counts, one row; ``budget_s`` as of :func:`empty_record`."""
     tally = np.zeros(1, TALLY)
     tally["limit"] = np.iinfo(np.int64).max if budget_s is None else int(budget_s * 1e9)
-    return Record(tally, one[0], one[1], one[2], one[3], one[4], one[5], one[6], np.empty((rows, n)))
+    return tally

@@ -277,7 +277,7 @@ class Learner:
         if read[0].size == 0:
             return None
         times, values, counts = _bins(*read)
-        predicted = np.stack([self._at(self.medium, x) for x in times], axis=1)
+        predicted = self._at_all(self.medium, times)
         place = np.interp(times, self.t, self.medium_error)
         swing = np.interp(times, self.t, self.medium_swing)
         wide = np.sqrt(predicted.var(axis=0) + place**2 + swing**2 + MEDIUM_ERROR_C**2)
@@ -295,11 +295,10 @@ class Learner:
         if read[0].size == 0:
             return None
         times, values, counts = _bins(*read)
-        core = np.stack([self._at(self.core, x) for x in times], axis=1)
-        mean = np.stack([self._at(self.mean, x) for x in times], axis=1)
+        core, mean = self._at_all(self.core, times), self._at_all(self.mean, times)
         across = self.tip_mm[:, None] * np.interp(times, self.t, self.slope)
         predicted = core + self.offset[:, None] * (mean - core) + across + self.bias[:, None]
-        later = np.stack([self._at(self.core, 1.02 * x) for x in times], axis=1)
+        later = self._at_all(self.core, 1.02 * times)
         rate = np.maximum((later - core).mean(axis=0), 0.0) / np.maximum(0.02 * times, LEAST_S)  # K/s
         wrong = MODEL_ERROR_C + self.timing * times * rate
         wide = np.sqrt(predicted.var(axis=0) + wrong**2 + NOISE_C**2)
@@ -319,9 +318,14 @@ class Learner:
 
     def _at(self, curves: Array, t: float) -> Array:
         """Every member's curve at one time."""
-        i = int(np.clip(np.searchsorted(self.t, t) - 1, 0, self.t.size - 2))
-        part = min(max((t - self.t[i]) / (self.t[i + 1] - self.t[i]), 0.0), 1.0)
-        return np.asarray(curves[:, i] + part * (curves[:, i + 1] - curves[:, i]))
+        return self._at_all(curves, np.array([t]))[:, 0]
+
+    def _at_all(self, curves: Array, times: Array) -> Array:
+        """Every member's curve at some times, s: members × times."""
+        i = (np.searchsorted(self.t, times) - 1).clip(0, self.t.size - 2)
+        part = ((times - self.t[i]) / (self.t[i + 1] - self.t[i])).clip(0.0, 1.0)
+        before = curves[:, i]
+        return np.asarray(before + part * (curves[:, i + 1] - before))
 
 
 def _media(s: Setup, e: Ensemble, kinds: tuple[tuple[str, ...], ...], cook: Cook, t: Array) -> tuple[Array, Array]:

@@ -93,3 +93,55 @@ def read_cells(y: Array, w: Array, body: Body, temp: Array, slope: Array, kappa:
         slope[i] = rise * per_dh
         kappa[i] = (k + part * (conductivity[row + 1] - k)) * k_scale
     return boiling
+
+
+@inlined
+def move_cells(
+    y: Array, move: Array, w: Array, body: Body, temp: Array, slope: Array, kappa: Array
+) -> tuple[float, float, bool]:
+    """Move all cells and read them anew, see :func:`read_cells`, in one loop.
+
+    Parameters
+    ----------
+    y : ndarray (cells,)
+        Enthalpies, J/m³; changed.
+    move : ndarray (cells,)
+        By how much, J/m³.
+    w, body
+        As of :func:`read_cells`.
+    temp, slope, kappa : ndarray (cells,)
+        Have the cells as they were, receive them as they are.
+
+    Returns
+    -------
+    tuple
+        The largest move, J/m³, not-a-number where one is none; what the temperatures are off from straight lines, K; whether any
+        cell is above its boiling point.
+    """
+    table, conductivity = body.temperature, body.conductivity
+    h0, per_dh, k_scale = body.h0, body.per_dh, body.k_scale
+    boil_h, water = body.boil_h, body.water
+    boiling, largest, off, none = False, 0.0, 0.0, 0.0
+    top = table.size - 1.001
+    for i in range(y.size):
+        by = move[i]
+        h = y[i] + by
+        y[i] = h
+        none += by - by  # nothing, unless the move is no number
+        largest = max(largest, abs(by))
+        foreseen = temp[i] + slope[i] * by
+        position = (h - h0) * per_dh
+        if h > boil_h or w[i] < water or not 0.0 <= position < top:
+            now, slope[i], kappa[i] = temperature_at(h, w[i], body)
+            boiling = boiling or h > boil_h
+        else:
+            row = max(int(position), 0)
+            part = position - row
+            low, k = table[row], conductivity[row]
+            rise = table[row + 1] - low
+            now = low + part * rise
+            slope[i] = rise * per_dh
+            kappa[i] = (k + part * (conductivity[row + 1] - k)) * k_scale
+        temp[i] = now
+        off = max(off, abs(now - foreseen))
+    return largest + none, off, boiling

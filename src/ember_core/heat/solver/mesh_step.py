@@ -293,12 +293,13 @@ def error_of(state: State, step: float, solid: Solid, coupling: Coupling, room_:
             boils = boils or reached[i] > body.boil_h or steam0[i] + steam1[i] > 0.0
         if dried:
             error /= 1.0 + STIFF * step * coupling.load[i]
-        square += weight[i] * error * error
-        size = max(size, abs(error) * min(np.sqrt(n * weight[i]), 1.0))
+        own = error * error
+        square += weight[i] * own
+        size = max(size, own * min(n * weight[i], 1.0))
     at[0].boils = 1 if boils else 0
     if not finite:
         return np.nan
-    size = max(size / AT_ONE_NODE, np.sqrt(square))
+    size = max(np.sqrt(size) / AT_ONE_NODE, np.sqrt(square))
     if room_.air[0].leak > 0.0:
         off = 0.8 * (state.vapour[0] - at[0].share) + 0.4 * step * (at[0].filling0 + at[0].filling)
         size = max(size, AIR_K * abs(off))

@@ -7,7 +7,7 @@ from typing import Any, NamedTuple
 import numpy as np
 
 from ember_core.heat.arrays import Array
-from ember_core.heat.solver.cells import read_cells
+from ember_core.heat.solver.cells import move_cells, read_cells
 from ember_core.heat.solver.compiled import inlined, kernel, leaf
 from ember_core.heat.solver.line_rates import (
     Cells,
@@ -38,7 +38,6 @@ class Work(NamedTuple):
     f: Array  # W/m³
     rhs: Array  # J/m³
     move: Array
-    linear: Array  # temperatures the last linear solve foresees, °C
     lean: Array  # J/(m³ K), how the move leans on the temperature of a medium with a store
     factors: Array  # four rows, see tridiagonal.factor
 
@@ -46,8 +45,8 @@ class Work(NamedTuple):
 @kernel
 def new_work(n: int) -> Work:
     """Room for ``n`` cells."""
-    rows = np.empty((5, n))
-    return Work(new_cells(n), rows[0], rows[1], rows[2], rows[3], rows[4], np.empty((4, n)))
+    rows = np.empty((4, n))
+    return Work(new_cells(n), rows[0], rows[1], rows[2], rows[3], np.empty((4, n)))
 
 
 @inlined
@@ -183,22 +182,14 @@ def newton(
             if not abs(warmer) < RUNAWAY_K:
                 return False, heat
             store[0].t_c += warmer
-        largest = 0.0
-        for i in range(n):
-            guess[i] += x[i]
-            work.linear[i] = cells.temperature[i] + cells.slope[i] * x[i]
-            move = abs(x[i])
-            if not move < runaway:
-                return False, heat
-            largest = max(largest, move)
-        largest /= body.c_wet  # measured against a smooth heat capacity, so that a plateau cannot hide a large move
         flux_a, drawn_a = foreseen(skin[0], cells.slope, x, 0, 1, warmer)
         flux_b, drawn_b = foreseen(skin[1], cells.slope, x, n - 1, -1, warmer)
-        boiling = read_cells(guess, w, body, cells.temperature, cells.slope, cells.kappa)
+        largest, off, boiling = move_cells(guess, x, w, body, cells.temperature, cells.slope, cells.kappa)
+        if not largest < runaway:
+            return False, heat
+        largest /= body.c_wet  # measured against a smooth heat capacity, so that a plateau cannot hide a large move
         both_faces(w, shed, t, faces, line, cells, skin, air[0].share, store[0].t_c)
-        off = CURVATURE * largest * largest
-        for i in range(n):
-            off = max(off, abs(cells.temperature[i] - work.linear[i]))
+        off = max(off, CURVATURE * largest * largest)
         per = beta / body.c_wet
         wrong = abs(skin[1].flux - flux_b) + abs(skin[1].drawn - drawn_b)
         off = max(off, wrong * grid.area[n] * line.per_volume[n - 1] * per)
