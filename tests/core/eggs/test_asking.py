@@ -10,10 +10,11 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from ember_core.eggs.asking import STOPS, WATERS, EggQuestion, ask, neighbours, usual_minutes, water_of
+from ember_core.eggs.asking import STOPS, WATERS, YOLK_WORDS, EggQuestion, ask, neighbours, usual_minutes, water_of
 from ember_core.eggs.map import egg_map, modes_of
 from ember_core.errors import InputError
 from ember_core.formats.plan import parse
+from ember_core.heat import cook
 from ember_core.heat.cook import run
 from ember_core.heat.egg_states import state_of
 from ember_core.heat.geometry.mesh import Mesh
@@ -156,3 +157,18 @@ def test_modes_are_an_egg(h, species):
     assert later[2] == pytest.approx(0.0, abs=1e-9)
     assert later[1].min() > -1e-6
     assert later[1].max() < 1.0 + 1e-6
+
+
+@pytest.mark.parametrize("yolk", YOLK_WORDS)
+@pytest.mark.parametrize("mass_g", [45.0, 57.0, 70.0])
+def test_the_time_of_a_usual_egg_is_found_in_a_cook_or_two(yolk, mass_g, monkeypatch):
+    """The first guess is so near that a cook, and one more by its own course, tell it; three at the most."""
+    cooked = []
+    known = cook._run
+    monkeypatch.setattr(cook, "_run", lambda *a: cooked.append(1) or known(*a))
+    found = ask(EggQuestion(yolk=yolk, mass_g=mass_g))
+    assert found.reached
+    assert len(cooked) <= 2
+    cooked.clear()
+    ask(EggQuestion(yolk=yolk, mass_g=mass_g, stop="plate"))
+    assert len(cooked) <= 3

@@ -188,3 +188,23 @@ def test_polynomial_of_the_vapours_density(t):
     difference = (plain(saturated_vapour)(at + 0.1)[0] - plain(saturated_vapour)(at - 0.1)[0]) / 0.2
     assert plain(saturated_vapour)(at)[1] == pytest.approx(difference, rel=1e-4)
     assert slope > 0
+
+
+@pytest.mark.parametrize(
+    "shape",
+    [{"kind": "slab", "thickness_mm": 28}, {"kind": "box", "length_mm": 90, "width_mm": 60, "thickness_mm": 40}],
+)
+def test_a_cook_keeps_its_own_numbers_when_another_is_run(shape):
+    """The buffers of a run are used again: nothing that was told lies in them."""
+    piece = {"food": "beef-lean", "form": "steak", "shape": shape, "start_c": 4}
+    first, other = (
+        parse(plan_document(piece=piece | {"start_c": c}, stages=[{"kind": "bath", "minutes": 20, "medium_c": 60}]))
+        for c in (4, 20)
+    )
+    found = run(first, setup(first))
+    kept = {
+        n: getattr(found, n).copy() for n in ("t", "core", "mean", "surface_a", "field", "elsewhere", "medium", "taken")
+    }
+    run(other, setup(other))
+    for name, values in kept.items():
+        assert np.array_equal(getattr(found, name), values, equal_nan=True), name
