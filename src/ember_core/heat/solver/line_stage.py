@@ -44,9 +44,9 @@ from ember_core.heat.solver.types import Case, Record, Rows, view
 
 # the error grows with the step's third power; the next one aims so far within the tolerance, and changes so much at most
 WITHIN, MOST_CUT, MOST_GROWTH = 0.9, 0.2, 4.0
-# a step ends so far past the moment at which a cell has lost its water, and the next one is so many first steps long: the front of
-# boiling jumps to the next cell then
-PAST, AFTER_A_JUMP = 1.02, 8.0
+# a step ends so far past the moment at which a cell has lost its water, and is not shorter than that for it, s; the next one is so many
+# first steps long: the front of boiling jumps to the next cell then
+PAST, AFTER_A_JUMP, LEAST_S = 1.02, 8.0, 1e-4
 DIFFUSIVITY = 1.5e-7  # m²/s, of food, about: for the first step
 
 
@@ -192,7 +192,7 @@ def run_stage(
     aimed, tries = -1.0, 0  # a step towards a wanted moment, and how many were tried
     smooth = 0  # steps taken in a row without a rejection: then an explicit guess is a good one
     while t < end - SAME_S:
-        step, clipped = next_step(t, min(dt, allowed, PAST * drying), end, stops, stop_i, aimed)
+        step, clipped = next_step(t, min(dt, allowed, max(PAST * drying, LEAST_S)), end, stops, stop_i, aimed)
         clock = t - t0
         tally[0].steps += 1
         if tally[0].work > tally[0].limit:

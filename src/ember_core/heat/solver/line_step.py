@@ -273,9 +273,8 @@ def accept(
     if room_.store[0].capacity > 0.0:
         state.medium[0] = room_.store[0].t_c
         state.heat[2] += step * (W_ * (room_.taking[BEGIN] + room_.taking[MIDDLE]) + D_ * room_.taking[END])
-    if (
-        skin[END, 0].steam > 0.0 or skin[END, 1].steam > 0.0
-    ):  # what boils inside is known to the step itself, this is not
+    # what boils inside is known to the step itself, what a face gives off as steam is not
+    if skin[END, 0].steam > 0.0 or skin[END, 1].steam > 0.0:
         boiled = True
         look(state, clock + step, faces, line, room_)
     fill(state, clock + step, faces, line, room_, others, t0)
