@@ -33,7 +33,7 @@ DOMAINS = ("django", "djangojs")
 
 # of each data file, the keys whose text is shown as it stands; "*" takes every text below
 DATA = {
-    "moves.toml": {"verb", "cue", "why", "caution", "cue_in_the_shell", "why_to_rest", "why_to_dip", "caution_to_rest", "cue_carved"},
+    "moves.toml": {"verb", "cue", "why", "caution", "cue_in_the_shell", "cue_opened", "cue_of_a_bird", "why_to_rest", "why_to_dip", "caution_to_rest", "cue_carved"},
     "cautions.toml": {"words"},
     "keeping.toml": {"needs", "note", "remedy", "exempt", "susceptible"},
     "rules.toml": {"note", "guidance", "forms", "name", "short"},

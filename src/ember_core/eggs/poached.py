@@ -47,7 +47,7 @@ def document(p: Poach) -> dict[str, Any]:
     """The plan of poached or coddled eggs, ``open-ember.plan/1``: eggs without their shells, which lie flatter."""
     row = read_toml("eggs_open.toml")[p.way]
     water = boiling_point(p.altitude_m) - MOVING_K
-    held = round(p.mass_g * read_toml("eggs.toml")["opened"]["contents"], 2)
+    held = round(p.mass_g * read_toml("eggs.toml")["opened"]["contents"], 1)
     egg = EggQuestion(mass_g=p.mass_g, start_c=p.start_c, count=p.count, altitude_m=p.altitude_m, rules=p.rules)
     out = replace(egg, minutes=1.0).document()
     out["piece"] |= {"mass_g": held, "shape": {"kind": "egg", "mass_g": held, "species": egg.species, "opened": True}}

@@ -14,7 +14,7 @@ from ember_core.entry.compiling import Known, give_store, main_kind, set_heat, s
 from ember_core.errors import FormatError
 from ember_core.formats.plan import FORMAT, PART_TARGETS
 from ember_core.heat.geometry.bird import bird_mass, breast_mm
-from ember_core.heat.geometry.egg_outline import egg_breadth_mm, egg_mass
+from ember_core.heat.geometry.egg_outline import egg_breadth_mm, egg_mass, egg_sizes, room_g, species_of
 from ember_core.plan.shapes import BY_MASS
 from ember_core.wording.message import say
 
@@ -289,8 +289,12 @@ class Sentence:
 
 
 def _size_of(shape: Mapping[str, Any]) -> float:
-    """The size, mm, of what is told by its mass: an egg's breadth, a bird's breast."""
-    return round(egg_breadth_mm(shape["mass_g"]) if shape["kind"] == "egg" else breast_mm(shape["mass_g"]), 1)
+    """The size, mm, of what is told by its mass: an egg's breadth, the height of one that was opened, a bird's breast."""
+    if shape["kind"] != "egg":
+        return round(breast_mm(shape["mass_g"]), 1)
+    if shape.get("opened"):
+        return round(1000.0 * min(egg_sizes(room_g(shape), shape_index=species_of(shape)["shape"])), 1)
+    return round(egg_breadth_mm(shape["mass_g"]), 1)
 
 
 def from_document(document: Mapping[str, Any], altitude_m: float, air_c: float, book: Book | None = None) -> Sentence:

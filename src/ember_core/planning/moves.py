@@ -99,7 +99,8 @@ def _filled(text: str, values: Mapping[str, Any]) -> str:
 def _pull(plan: Plan, spec: StageSpec, done: StageOutcome, texts: Mapping[str, Any], own: list[str]) -> list[str]:
     """What pulling says: off the heat and to rest, into a short dip that stops the outside, or into what cools it."""
     pull = texts["pull"]
-    cue = pull[{"egg": "cue_in_the_shell", "bird": "cue_of_a_bird"}.get(plan.shape["kind"], "cue")]
+    kind = "opened" if plan.shape.get("opened") else plan.shape["kind"]
+    cue = pull[{"egg": "cue_in_the_shell", "opened": "cue_opened", "bird": "cue_of_a_bird"}.get(kind, "cue")]
     if spec.kind == "rest":
         return [pull["verb"], cue, pull["why_to_rest"], pull["caution_to_rest"]]
     if _dips(spec, done):
