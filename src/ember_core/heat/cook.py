@@ -54,6 +54,7 @@ UNTIL_WORD = {v: k or "minutes" for k, v in UNTIL_CODE.items()}
 
 NOTHING: Mapping[int, str] = {}
 _OWN = local()
+MOST_BUFFERS = 6  # of a thread; only what is written of them takes memory
 NONE_YET = np.zeros(1)
 
 UNEVEN_K = 8.0  # by more may a piece's places not differ when it is cut, or it is said
@@ -320,9 +321,12 @@ def _run(
 
 def _buffers(rows: int, n: int, budget_s: float | None) -> Record:
     """Buffers of this thread, the last ones again where they fit: what is recorded is copied out of them before the next run."""
-    kept: Record | None = getattr(_OWN, "record", None)
-    if kept is None or kept.t.size < rows or kept.field.shape[1] != n:
-        _OWN.record = kept = empty_record(rows, n)
+    own: dict[int, Record] = _OWN.__dict__.setdefault("records", {})
+    kept = own.get(n)
+    if kept is None or kept.t.size < rows:
+        if len(own) >= MOST_BUFFERS:
+            own.clear()
+        kept = own[n] = empty_record(rows, n)
     return kept._replace(tally=empty_tally(budget_s))
 
 

@@ -13,7 +13,7 @@ from ember_core.constants import CELSIUS_ZERO, LATENT_BOILING, LEWIS_AIR, SIGMA
 from ember_core.heat.arrays import Array
 from ember_core.heat.geometry.mesh import Mesh
 from ember_core.heat.solver.cells import capacity_left, read_cells, temperature_at
-from ember_core.heat.solver.compiled import kernel, leaf
+from ember_core.heat.solver.compiled import inlined, kernel, leaf
 from ember_core.heat.solver.humid_air import latent_heat, saturated_vapour
 from ember_core.heat.solver.mesh_coupling import Coupling, Solid
 from ember_core.heat.solver.surface import UNDER_BOILING_K, medium_of, vapour_around
@@ -62,7 +62,7 @@ def read_nodes(y: Array, w: Array, solid: Solid, temp: Array, slope: Array, kapp
         temp[i], slope[i], kappa[i] = temperature_at(y[i], w[i], solid.layers.inner)
 
 
-@leaf
+@inlined
 def read_lines(y: Array, w: Array, solid: Solid, coupling: Coupling, temp: Array) -> None:
     """Temperatures (°C) of all nodes by their lines; of the exact ones by the table, of the hot ones up to boiling.
 
@@ -100,7 +100,7 @@ def weigh(w: Array, mesh: Mesh, body: Body, weight: Array) -> None:
         weight[i] *= per
 
 
-@leaf
+@inlined
 def conduct(temp: Array, mesh: Mesh, coupling: Coupling, f: Array) -> None:
     """Add to ``f`` (W) what flows along the edges; a run of edges goes as vectors, from numbers to the next ones."""
     edge, flow = coupling.edge, coupling.flow
@@ -120,7 +120,7 @@ def conduct(temp: Array, mesh: Mesh, coupling: Coupling, f: Array) -> None:
         f[j] += q
 
 
-@leaf
+@inlined
 def boil_at_fronts(solid: Solid, coupling: Coupling, out: Rates) -> None:
     """Where water boils between a dry node and a wet one: the heat that does not go on inwards makes steam."""
     temp, f, boil_c = out.temperature, out.f, solid.layers.outer.boil_c
@@ -135,7 +135,7 @@ def boil_at_fronts(solid: Solid, coupling: Coupling, out: Rates) -> None:
             f[m] += into - plain
 
 
-@leaf
+@inlined
 def exchange(
     since: float, clock: float, faces: Rows, solid: Solid, coupling: Coupling, out: Rates, surface: Array, share: float,
     stored: float,
