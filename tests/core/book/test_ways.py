@@ -9,6 +9,9 @@ import pytest
 
 from ember_core.book.book import shipped
 from ember_core.data.loader import read_toml
+from ember_core.eggs.omelette import SCHOOLS, Omelette
+from ember_core.eggs.stirred import Scramble
+from ember_core.eggs.stirred_plan import omelette_document, scrambled_document
 from ember_core.entry.sentence import Sentence
 from ember_core.formats.plan import parse
 from ember_core.heat.cook import Cook, run
@@ -93,6 +96,8 @@ def test_every_way_says_what_it_must() -> None:
         assert set(way["gear"]) <= set(gear), set(way["gear"]) - set(gear)
         used |= {s["say"] for s in way["stage"] if "say" in s}
         assert set(way["kinds"]) <= set(read_toml("cuts.toml")["kind"]) | {"bird"}
+    eggs = [scrambled_document(Scramble(150.0)), *(omelette_document(Omelette(school=s)) for s in SCHOOLS)]
+    used |= {s["x-say"] for document in eggs for s in document["stages"] if "x-say" in s}
     assert used == set(said) - {"temper"}
 
 
