@@ -39,6 +39,11 @@ def run_onward(
     pulls : bool
         Whether the stage under way ends with the pull.
     threads : int
+
+    Returns
+    -------
+    tuple
+        What is told of the members (with the nominal one, °C and s); their pulls, s from the start (members without it).
     """
     lengths = [x.end_s - x.start_s for x in cook.stages]
     clock = by_clock(s.schedule, lengths)
