@@ -43,6 +43,7 @@ START, MOVE, MEDIUM, HEAT, OFF, TURN, BASTE, DOOR, STAGE = (
 )
 EXTEND, CHECK, NOTE, FINISH, PROBE = "extend", "check", "note", "finish", "probe"
 OUT, RIGHT, BACK = "out", "right", "back"
+CORE, SECOND = "core", "second"  # which probe was spoken of, besides that of the medium
 # what each kind of event takes beside at_s and kind; the first names are needed
 TAKES = {
     START: ((), ()), MOVE: (("move",), ()), MEDIUM: (("medium_c",), ("face", "read")), HEAT: ((), ("power_w", "set_c")), OFF: ((), ()), TURN: ((), ()),
@@ -173,7 +174,7 @@ class _Told:
         self.extra = 0.0
         self.begun: set[int] = set()
         self.checks: list[Checked] = []
-        self.probes: dict[str, list[tuple[float, str]]] = {"core": [], "medium": []}
+        self.probes: dict[str, list[tuple[float, str]]] = {CORE: [], MEDIUM: [], SECOND: []}
 
     def take(self, event: Mapping[str, Any], path: str) -> None:
         """Take one event."""
@@ -194,7 +195,10 @@ class _Told:
             self._close(at)
             self.ended = at if self.ended is None else self.ended
         elif kind == PROBE:
-            self.probes[event.get("of", "core")].append((at, event["is"]))
+            of = event.get("of", CORE)
+            if of == SECOND and self.planned.shape["kind"] != "bird" and "part" not in self.planned.shape:
+                raise InputError(say("Only a bird has a second probe."), path=f"{path}/of", code="no-bird")
+            self.probes[of].append((at, event["is"]))
         elif kind != NOTE:
             self._changed(kind, event, at, path)
 
@@ -360,12 +364,12 @@ class _Told:
         readings = sorted(
             (float(r["t_s"]) - begun, float(r["core_c"]))
             for r in document.get("readings", ())
-            if r["t_s"] <= now and not is_out(self.probes["core"], r["t_s"])
+            if r["t_s"] <= now and not is_out(self.probes[CORE], r["t_s"])
         )
         medium = sorted(
             (float(r["t_s"]) - begun, float(r["medium_c"]))
             for r in document.get("medium_readings", ())
-            if r["t_s"] <= now and not is_out(self.probes["medium"], r["t_s"])
+            if r["t_s"] <= now and not is_out(self.probes[MEDIUM], r["t_s"])
         )
         checks = tuple(replace(c, at_s=c.at_s - begun) for c in self.checks)
         return Running(

@@ -20,10 +20,9 @@ from ember_core.heat.arrays import Array
 from ember_core.line.fold import CHECK, HAPPENED, CookState, MoveState, fold
 from ember_core.plan.stages import HEAT_KINDS
 from ember_core.planning.moves import MoveKind
-from ember_core.running.history import OUT, is_out
+from ember_core.running.history import CORE, SECOND
 from ember_core.running.media import Off
-from ember_core.running.probes import EARLY_S, LEAST, Fault, Neighbour, jump_at
-from ember_core.running.probes import fault as fault_of
+from ember_core.running.probes import Neighbour
 from ember_core.running.stretches import heated_by
 from ember_core.wording.message import said, say
 from ember_web.line.adapters import core_event, moment
@@ -31,11 +30,12 @@ from ember_web.line.bus import bus
 from ember_web.line.clock import kitchen_time
 from ember_web.line.freshness import changed, marks
 from ember_web.line.learning import Desk, Question, desk, question, thermal_key
-from ember_web.line.media import Around, Media, Medium, Track, said_of_core, stays, unheard
+from ember_web.line.media import Around, Media, Medium, Track, said_of_probe, stays, unheard
 from ember_web.line.models import Cook, Event, Reading
 from ember_web.line.second import later, second_key, second_part, second_state
 from ember_web.line.truth import Teller, teller
 from ember_web.line.truth import told as history_of
+from ember_web.line.watch import Watch
 from ember_web.tenancy.models import Kitchen
 from ember_web.tenancy.voice import ENGLISH, Voice
 
@@ -43,9 +43,6 @@ OLDEST_S = 1.0  # so old may a state be, real time
 FRESH_S = 0.25  # and so old when there is something new to see soon; a board asks no sooner after it was told
 READINGS_SHOWN = 240
 OVERDUE_S = 30.0  # of kitchen time: so late a move is, and so often then, it is looked at what the piece really is
-# s of readings before what is looked at, looked at once more, and not believed before a jump
-LOOKED_S, AGAIN_S, UNSURE_S = 90.0, 30.0, 10.0
-SETTLED_S = 60.0  # after a jump the tip's new place is looked at so long
 EACH_READINGS = 6  # a piece whose heat was changed is replayed anew with so many readings more
 
 
@@ -71,9 +68,7 @@ class Piece:
         self.around = Around((), (), ())
         self.doubt: Off | None = None
         self.silent = False
-        self.fault: Fault | None = None
-        self.looked: tuple[int, tuple[tuple[float, str], ...]] | None = None
-        self.looked_s = 0.0
+        self.watch, self.second_watch = Watch(), Watch()
 
     @property
     def begun(self) -> float:
@@ -88,9 +83,9 @@ class Piece:
         self.events = ids
         self.state = fold([core_event(*r) for r in rows], self.cook.moves)
 
-    def said_of_probe(self) -> list[tuple[float, str]]:
-        """What was said of its probe: s since it began, and ``out``, ``back`` or ``right``."""
-        return [(e.at - self.begun, what) for e, what in said_of_core(self.state)]
+    def said_of_probe(self, of: str) -> list[tuple[float, str]]:
+        """What was said of its probe, or of its second one: s since it began, and ``out``, ``back`` or ``right``."""
+        return [(e.at - self.begun, what) for e, what in said_of_probe(self.state, of)]
 
     def lies(self, tracks: Mapping[int, Medium], now: float, rate: float) -> None:
         """Bring up to date what it lies in: what is read there, and whether that must be asked about."""
@@ -117,67 +112,44 @@ class Piece:
         return None if heat is None else float(heat)
 
     def doubted(self, others: list[Piece]) -> None:
-        """Look whether its probe jumped, until it is served; what was found stays until something is said of the probe."""
+        """Look whether its probes jumped."""
         assert self.track is not None
-        said, n = self.said_of_probe(), len(self.track.times)
-        key = (n, tuple(said))
-        if key == self.looked:
-            return
-        answered = said[-1][0] if said else EARLY_S
-        fresh = self.looked is None or self.looked[1] != key[1]
-        self.looked = key
-        over = self.state.next is None
-        if fresh or over:
-            self.fault = None
-        if over or n < LEAST or (said and said[-1][1] == OUT):
-            return
-        times = np.array(self.track.times) - self.begun
-        since, look = max(answered, EARLY_S), 0.0 if fresh else self.looked_s - AGAIN_S
-        if (
-            self.fault is not None
-        ):  # where the tip is shows when the sensor has settled; one reading alone may be a slip of the sensor
-            if float(times[-1]) > self.fault.at_s + SETTLED_S:
-                return
-            look = self.fault.at_s - 1.0
-        self.looked_s = float(times[-1])
-        first = int(np.searchsorted(times, look - LOOKED_S))
         air = float(self.cook.document.get("kitchen", {}).get("air_c", 22.0))
-        cores = np.array(self.track.values[first:])
-        if jump_at(times[first:], cores, since, look) is None:
-            self.fault = None
+        common: dict[str, Any] = {"over": self.state.next is None, "air_c": air, "heat_c": self.heat_c()}
+        first, other = self.said_of_probe(CORE), second_part(self.cook.result)
+        self.watch.look(
+            self.track, first, self.begun, **common,
+            near=lambda now: self._near(others, now) | self._beside(other, self.second, now),
+        )  # fmt: skip
+        if other is None or self.cook.second_probe_id is None:
             return
-        near = {
+        track, lead = self.track, next(p for p, of in self.cook.result["parts"].items() if of["leads"])
+        self.second_watch.look(
+            self.second, self.said_of_probe(SECOND), self.begun, **common,
+            near=lambda now: self._near(others, now) | self._beside(lead, track, now),
+        )  # fmt: skip
+
+    def _near(self, others: list[Piece], now: float) -> dict[str, Neighbour]:
+        """The other pieces on the line, ``now`` in s since this one began."""
+        return {
             str(p.cook.pk): Neighbour(
-                p.cook.title, _core_now(p, self.begun + float(times[-1])), np.array(p.track.times) - self.begun, np.array(p.track.values)
+                p.cook.title, _core_now(p, self.begun + now), np.array(p.track.times) - self.begun, np.array(p.track.values)
             )
             for p in others
             if p is not self and p.track is not None
-        } | self._beside(float(times[-1]))  # fmt: skip
-        self.fault = fault_of(
-            times[first:], cores, air_c=air, heat_c=self.heat_c(), others=near, since_s=since, look_s=look
-        )  # fmt: skip
+        }  # fmt: skip
 
-    def _beside(self, now: float) -> dict[str, Neighbour]:
-        """The other part of a bird, by its second probe: the two may be swapped; ``now`` in s since it began."""
-        part, track = second_part(self.cook.result), self.second
+    def _beside(self, part: str | None, track: Track, now: float) -> dict[str, Neighbour]:
+        """Another part of a bird, by the probe in it: the two may be swapped; ``now`` in s since it began."""
         if part is None or not track.times:
             return {}
         times, values = np.array(track.times) - self.begun, np.array(track.values)
         return {part: Neighbour(say(PART_NAMES[part]), float(np.interp(now, times, values)), times, values)}
 
     def believed(self) -> tuple[Array, Array]:
-        """The readings that are believed: not while the probe was said to be out, nor since it jumped."""
+        """The readings of its probe that are believed."""
         assert self.track is not None
-        times, cores = np.array(self.track.times), np.array(self.track.values)
-        said = self.said_of_probe()
-        good = (
-            np.array([not is_out(said, t - self.begun) for t in times], dtype=bool)
-            if said
-            else np.ones(times.size, dtype=bool)
-        )
-        if self.fault is not None:
-            good &= times < self.begun + self.fault.at_s - UNSURE_S
-        return times[good], cores[good]
+        return self.watch.believed(self.track, self.said_of_probe(CORE), self.begun)
 
     def replayed(self, now: float) -> tuple[Any, Callable[[], tuple[dict[str, Any], float]]] | None:
         """Whether its history must be replayed: a key that changes when it must be anew, and what makes its document.
@@ -217,13 +189,14 @@ class Piece:
         """Bring what is shown of it up to date."""
         assert self.track is not None
         read = (len(self.track.times), len(self.second.times), self.around.count)
-        asked = (self.events, read, self.fault, self.doubt, self.silent)
+        faults = (self.watch.fault, self.second_watch.fault)
+        asked = (self.events, read, faults, self.doubt, self.silent)
         if asked != self.asked:
             self.asked = asked
             around, part = self.around.believed(), second_part(self.cook.result)
             self.question = question(self.cook, self.thermal, self.state, self.believed(), around, self.begun)
             if self.cook.second_probe_id is not None and part is not None:
-                other = (np.array(self.second.times), np.array(self.second.values))
+                other = self.second_watch.believed(self.second, self.said_of_probe(SECOND), self.begun)
                 thermal = second_key(self.thermal, part)
                 self.second_question = question(self.cook, thermal, self.state, other, around, self.begun)
         altered = bool(self.state.happened())
@@ -233,9 +206,10 @@ class Piece:
         shown = (*asked, *(None if x is None else tuple(x.items()) for x in (learned, of_second)), repr(real))
         if shown != self.shown:
             self.shown = shown
-            doubt = {"probeFault": None if self.fault is None else self.fault.question()} | self._of_medium(medium)
+            of_first, of_other = (None if f is None else f.question() for f in faults)
+            doubt = {"probeFault": of_first} | self._of_medium(medium)
             pull = later(learned, of_second)
-            doubt["second"] = second_state(self.cook, self.second, of_second)
+            doubt["second"] = second_state(self.cook, self.second, of_second, of_other)
             self.state_now = cook_state(self.cook, self.state, self.track, pull, real, altered=altered) | doubt
             self.texts = {}
 

@@ -15,7 +15,7 @@ from ember_core.errors import InputError
 from ember_core.heat.arrays import Array
 from ember_core.line.fold import PROBE, STAGE, CookState, Event
 from ember_core.plan.stages import HEAT_KINDS
-from ember_core.running.history import MEDIUM, OUT, RIGHT, is_out
+from ember_core.running.history import CORE, MEDIUM, OUT, RIGHT, is_out
 from ember_core.running.media import Off, away, off, planned, silent, skewed
 from ember_core.running.stretches import faces_heated, heated_by
 from ember_core.wording.message import N_, Message, say
@@ -194,9 +194,9 @@ def said_of_it(found: Sequence[Stay], state: CookState) -> list[tuple[float, str
     return out
 
 
-def said_of_core(state: CookState) -> list[tuple[Event, str]]:
-    """What was said of the probe in the piece, by its event: ``out``, ``back`` or ``right``."""
-    return [(e, str(e.payload.get("is"))) for e in state.live if e.kind == PROBE and e.payload.get("of") != OF_MEDIUM]
+def said_of_probe(state: CookState, of: str = CORE) -> list[tuple[Event, str]]:
+    """What was said of the probe in the piece, or of its second one, by its event: ``out``, ``back`` or ``right``."""
+    return [(e, str(e.payload.get("is"))) for e in state.live if e.kind == PROBE and e.payload.get("of", CORE) == of]
 
 
 class Medium:

@@ -7,7 +7,7 @@ from typing import Any
 
 from ember_core.formats.result import PART_NAMES
 from ember_core.heat.geometry.bird import part_shape
-from ember_core.wording.message import say
+from ember_core.wording.message import Message, say
 from ember_web.line.media import Track
 from ember_web.line.models import Cook
 
@@ -33,8 +33,10 @@ def second_key(thermal: str, part: str) -> str:
     return f'{thermal[:-1]}, "{part}"]'
 
 
-def second_state(cook: Cook, track: Track, learned: Mapping[str, Any] | None) -> dict[str, Any] | None:
-    """What a board shows of the second probe; None: there is none."""
+def second_state(
+    cook: Cook, track: Track, learned: Mapping[str, Any] | None, asked: Message | None
+) -> dict[str, Any] | None:
+    """What a board shows of the second probe, and what is asked of it; None: there is none."""
     part = second_part(cook.result)
     if cook.second_probe is None or part is None:
         return None
@@ -45,6 +47,7 @@ def second_state(cook: Cook, track: Track, learned: Mapping[str, Any] | None) ->
         "read": None if last is None else [round(last[0] * 1000), round(last[1], 2)],
         "target": cook.result["parts"][part]["target_c"],
         "learned": None if learned is None else dict(learned),
+        "ask": asked if asked is None else say("In {part}: {question}", part=say(PART_NAMES[part]), question=asked),
     }
 
 

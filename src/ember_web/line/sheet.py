@@ -11,11 +11,12 @@ from django.views.decorators.http import require_GET
 
 from ember_core.book.foods import food_row
 from ember_core.errors import EmberError
+from ember_core.formats.result import PART_NAMES
 from ember_core.line.fold import CHECK, EXTEND, MOVE, PROBE, CookState
 from ember_core.line.fold import Event as CoreEvent
 from ember_core.plan.stages import HEAT_KINDS
 from ember_core.running.checks import THERMOMETER, checks, checks_for
-from ember_core.running.history import OUT, Running, is_out, running
+from ember_core.running.history import CORE, OUT, SECOND, Running, is_out, running
 from ember_core.running.state import replay
 from ember_core.running.stretches import STORED_BY, TURNS, heated_by
 from ember_core.wording.message import N_
@@ -26,6 +27,7 @@ from ember_web.line.cut import faces
 from ember_web.line.media import OF_MEDIUM, Around, around_of
 from ember_web.line.models import Cook
 from ember_web.line.queries import readings_of
+from ember_web.line.second import second_part
 from ember_web.line.truth import MEMBERS, said_of, told
 from ember_web.tenancy.access import RANK, KitchenRequest, in_kitchen
 from ember_web.tenancy.voice import current, tell
@@ -90,7 +92,8 @@ def sheet(request: KitchenRequest, cook: str) -> HttpResponse:
         "cuts": faces(ramp_of(asked.planned)) if asked is not None and "cut" in known else [],
         "thermometer": known.get(THERMOMETER),
         "read_it": truth is not None and truth["ask"] is not None and truth["ask"]["id"] == THERMOMETER,
-        "probes": list(PROBES.items()) if found.probe_id else [],
+        "probes": list(PROBES.items()) if found.probe_id or found.second_probe_id else [],
+        "probes_in": _probes_in(found),
         "medium": _medium(found, around, state),
         "happenings": _can_happen(asked),
         "back": _back(asked),
@@ -101,6 +104,16 @@ def sheet(request: KitchenRequest, cook: str) -> HttpResponse:
     }  # fmt: skip
     part = request.headers.get("X-Sheet") == "1"
     return render(request, "line/_sheet.html" if part else "line/sheet.html", context)
+
+
+def _probes_in(cook: Cook) -> list[tuple[str, str]]:
+    """Its probes, each by how an event speaks of it, and the part it is in where there are two."""
+    part = second_part(cook.result)
+    if cook.second_probe_id is None or part is None:
+        return [(CORE, "")] if cook.probe_id else []
+    lead = next(p for p, of in cook.result["parts"].items() if of["leads"])
+    first = [(CORE, PART_NAMES[lead])] if cook.probe_id else []
+    return [*first, (SECOND, PART_NAMES[part])]
 
 
 def _medium(cook: Cook, around: Around, state: CookState) -> dict[str, Any] | None:
@@ -176,6 +189,8 @@ def _line(cook: Cook, state: CookState, event: CoreEvent, start: float) -> dict[
                 else _("the heat's thermometer is right")
             )
         elif event.kind == PROBE:
+            if payload.get("of") == SECOND:
+                words = tell("the probe in {place} is", place=_(PART_NAMES.get(second_part(cook.result) or "", "")))
             words += " " + _(PROBES.get(str(payload.get("is")), ""))
         if "medium_c" in payload:
             words += " " + current().units.shown("temp", payload["medium_c"], 0)

@@ -8,7 +8,9 @@ import numpy as np
 import pytest
 
 from ember_core.entry.sentence import Sentence
+from ember_core.formats.result import PART_NAMES
 from ember_sim.hub import Sensor, by_probe
+from ember_web.line import live
 from ember_web.line.learning import desk
 from ember_web.line.live import forget_boards
 from ember_web.line.models import Cook, Probe, Reading
@@ -149,6 +151,60 @@ def test_the_record_is_met_when_both_are(kitchen, bird, as_, breast_c, leg_c, me
     assert len(record.document["second"]["readings"]) > 600
     assert "one-part-measured" not in {f["code"] for f in record.document["judged"]["findings"]}
     assert cook.get(f"/k/hut/log/{record.public_id}/").status_code == 200
+
+
+def in_the_oven(after_s):
+    """A probe that fell out into the oven."""
+    return lambda s: np.where(s < after_s, 4.0 + 0.006 * s, 88.0)
+
+
+@pytest.mark.parametrize("said", [True, False])
+def test_what_the_second_read_outside_the_bird_meets_nothing(kitchen, bird, as_, said):
+    """Fell out and read the oven: neither where it was said, nor where nobody answered, is its part done. No wrong *met*."""
+    start = bird.created_at.timestamp()
+    on(kitchen, minutes=120)
+    read(kitchen, bird, "p1", lambda s: min(4.0 + 0.02 * s, 85.0))
+    read(kitchen, bird, "p2", in_the_oven(3600))
+    cook = as_("cook")
+    if said:
+        out = event(kitchen, bird, "probe", occurred_at=(start + 3595) * 1000, of="second", **{"is": "out"})
+        assert send(cook, out)[0]["status"] == "taken"
+    for move in bird.moves[1:]:
+        send(cook, event(kitchen, bird, move=move["id"]))
+    send(cook, event(kitchen, bird, "finish"))
+    record = Record.objects.get()
+    assert record.document["judged"]["rule"]["met"] is not True
+    assert record.state != "met"
+    assert max(c for _, c in record.document["second"]["readings"]) == 88.0
+
+
+def test_the_second_is_asked_about_by_its_part_and_not_believed(kitchen, bird, as_):
+    start, person = bird.created_at.timestamp(), as_("cook")
+    on(kitchen, seconds=bird.moves[1]["offset_s"])
+    assert send(person, event(kitchen, bird, move="m1"))[0]["status"] == "taken"
+    on(kitchen, seconds=900)
+    jump = bird.moves[1]["offset_s"] + 600
+    trace = np.array(bird.trace)
+    read(kitchen, bird, "p1", lambda s: np.interp(s, trace[:, 0], trace[:, 1]))
+    read(kitchen, bird, "p2", in_the_oven(jump), every=5)
+    found = state(person)
+    part = second_part(bird.result)
+    assert found["probeFault"] is None
+    assert found["second"]["ask"].startswith(f"In {PART_NAMES[part]}: The probe jumped")
+    piece = next(iter(live._boards.values())).pieces[bird.pk]
+    assert piece.second_watch.fault.at_s == pytest.approx(jump, abs=15.0)
+    page = person.get(f"/k/hut/line/{bird.public_id}/sheet/").content.decode()
+    assert f"The probe in {PART_NAMES[part]} is" in page
+    sent = event(kitchen, bird, "probe", occurred_at=(start + jump - 5) * 1000, of="second", **{"is": "out"})
+    assert send(person, sent)[0]["status"] == "taken"
+    assert state(person)["second"]["ask"] is None
+    page = person.get(f"/k/hut/line/{bird.public_id}/sheet/").content.decode()
+    assert f"the probe in {PART_NAMES[part]} is out of it" in page
+
+
+def test_only_a_bird_has_a_second_probe_to_speak_of(kitchen, cook, as_):
+    answer = send(as_("cook"), event(kitchen, cook, "probe", of="second", **{"is": "out"}))[0]
+    assert (answer["status"], answer["path"]) == ("refused", "of")
 
 
 def test_with_one_probe_it_still_says_that_one_part_was_measured(kitchen, plan_of_bird, as_):

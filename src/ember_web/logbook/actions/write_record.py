@@ -14,7 +14,7 @@ from ember_core.formats.plan import parse
 from ember_core.line.fold import CHECK, HAPPENED, PROBE, CookState, Event, MoveState
 from ember_core.plan.finding import Finding
 from ember_core.plan.log import Log
-from ember_core.running.history import is_out, running
+from ember_core.running.history import CORE, SECOND, is_out, running
 from ember_core.running.media import WATCHED_S
 from ember_core.safety.evidence import JUMP_K_S
 from ember_core.safety.measured import by_its_outside, judge_log, of_both, of_one_piece
@@ -22,7 +22,7 @@ from ember_core.safety.rules import profile_of
 from ember_core.safety.verdict import standing
 from ember_core.wording.message import say
 from ember_web.line.adapters import moment, state_of
-from ember_web.line.media import around_named, around_of, said_of_core
+from ember_web.line.media import around_named, around_of, said_of_probe
 from ember_web.line.models import Cook, Reading
 from ember_web.line.queries import readings_of
 from ember_web.line.second import second_part
@@ -95,7 +95,8 @@ def _judge(
         if both and part is not None:
             log = Log(tuple(r[0] for r in second), tuple(r[1] for r in second))
             other = judge_log(
-                log, rules=rules, food=food, form=document["piece"].get("form"), house=house, plan=plan.of_part(part), ran=ran
+                log, rules=rules, food=food, form=document["piece"].get("form"), house=house, plan=plan.of_part(part), ran=ran,
+                fastest_k_s=min(2.0 * fastest(cook.trace), JUMP_K_S),
             )  # fmt: skip
             judged = of_both(judged, other, all_of=set(plan.targets or ()) <= {plan.shape["part"], part})
     except InputError as error:
@@ -137,10 +138,12 @@ def write_record(actor: Actor, cook: Cook) -> Record:
     start = state.started or cook.created_at.timestamp()
     end = state.finished or start
     readings, of_second = (_since(start, readings_of(cook, second=second)) for second in (False, True))
-    of_probe = [(e.at - start, what) for e, what in said_of_core(state)]
     around = around_of(cook, state)
-    in_it = [r for r in readings if not is_out(of_probe, r[0])]  # what it read elsewhere says nothing of the piece
-    judged, verdict = _judge(cook, in_it, state, end, around.away_s(state), of_second) or (None, UNJUDGED)
+    in_it, in_other = (  # what they read elsewhere says nothing of the piece
+        [r for r in rows if not is_out([(e.at - start, what) for e, what in said_of_probe(state, of)], r[0])]
+        for rows, of in ((readings, CORE), (of_second, SECOND))
+    )
+    judged, verdict = _judge(cook, in_it, state, end, around.away_s(state), in_other) or (None, UNJUDGED)
     document = {
         "format": "open-ember.record/1",
         "plan": cook.document,

@@ -124,7 +124,7 @@ const cueOf = (cook, move, clock, now) => {
     const past = real.past > now ? ` · ${t("at this heat past it at {when}", { when: clock.at(real.past) })}` : "";
     cue.prepend(el("span", "h-learned h-verdict", `${real.word}${past}`));
   }
-  if (cook.probeFault) cue.prepend(el("span", "care", cook.probeFault));
+  for (const words of [cook.second?.ask, cook.probeFault]) if (words) cue.prepend(el("span", "care", words));
   for (const words of [cook.medium?.silent, cook.medium?.clock]) if (words) cue.prepend(el("span", "care", words));
   for (const words of waits(real?.after, clock, now)) cue.append(words);
   for (const words of real?.said || []) cue.append(el("span", "care", words));
