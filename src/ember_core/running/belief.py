@@ -19,7 +19,7 @@ from ember_core.heat.ensemble.forecast import MEMBER_CELLS, MEMBER_REFINE, by_cl
 from ember_core.heat.ensemble.learning import Learner
 from ember_core.heat.ensemble.onward import run_onward
 from ember_core.heat.setup import setup
-from ember_core.running.checks import MEDIUM, checks, grey_likelihood, grey_share, likelihood
+from ember_core.running.checks import MEAN, MEDIUM, checks, grey_likelihood, grey_share, likelihood
 from ember_core.running.history import Checked, Running
 from ember_core.wording.message import Message, say
 
@@ -172,8 +172,9 @@ class Members:
 
     def _seen_by(self, check: Checked) -> Array:
         """What a check is of, as each member has it, °C (members × the times of the core)."""
-        if checks()[check.check].of != MEDIUM:
-            return self.core
+        of = checks()[check.check].of
+        if of != MEDIUM:
+            return self.mean if of == MEAN else self.core
         own = self.learner
         return np.stack([np.interp(self.t, own.t, curve) for curve in own.medium])
 

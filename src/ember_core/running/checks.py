@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
 
@@ -14,13 +14,15 @@ from ember_core.errors import InputError
 from ember_core.heat.arrays import Array
 from ember_core.wording.message import say
 
-THERMOMETER, MEDIUM = "thermometer", "medium"
+THERMOMETER = "thermometer"
+CORE, MEAN, MEDIUM = "core", "mean", "medium"  # what a check is of: its piece's middle or whole, or what heats it
 SLIP = 0.02  # of all answers are mistakes that say nothing: named wrong, noted on the wrong piece; an estimate
 
 
 @dataclass(frozen=True)
 class Check:
-    """A kind of check: its answers in order, where one goes over into the next (°C), its widths (K), and what it is of: ``core`` or ``medium``."""
+    """A kind of check: its answers in order, where one goes over into the next (°C), its widths (K), and what it is of: ``core``, ``mean`` (of the
+    piece) or ``medium``."""
 
     id: str
     name: str
@@ -29,7 +31,7 @@ class Check:
     cuts_c: tuple[float, ...]
     trained: float
     untrained: float
-    of: str = "core"
+    of: str = CORE
 
     def width(self, of: str | float) -> float:
         """A width by its word, or as a number, K."""
@@ -41,15 +43,30 @@ def checks() -> dict[str, Check]:
     return {k: _check(k, row) for k, row in read_toml("checks.toml").items()}
 
 
-def checks_for(family: str | None, kind: str | None = None) -> dict[str, Check]:
-    """Those that tell something of a food whose doneness names are of a family (``data/doneness.toml``; None: of an unknown one) in a kind of
-    stage (None: off the heat)."""
+def body_of(shape: Mapping[str, Any]) -> str:
+    """What a shape is to a check of eggs: ``shell``, ``opened``, or ``spread`` in a pan."""
+    return "spread" if shape["kind"] != "egg" else "opened" if shape.get("opened") else "shell"
+
+
+def checks_for(family: str | None, kind: str | None = None, body: str = "spread") -> dict[str, Check]:
+    """Those that tell something of a piece.
+
+    Parameters
+    ----------
+    family : str or None
+        Of its food's doneness names (``data/doneness.toml``); None: of an unknown food.
+    kind : str or None
+        Of the stage it is in; None: off the heat.
+    body : str
+        As of :func:`body_of`.
+    """
     return {
         k: _check(k, row)
         for k, row in read_toml("checks.toml").items()
         if family not in row.get("not_for", ())
         and ("only_for" not in row or family in row["only_for"])
         and ("kinds" not in row or kind in row["kinds"])
+        and ("bodies" not in row or body in row["bodies"])
     }
 
 
@@ -62,7 +79,7 @@ def _check(key: str, row: dict[str, Any]) -> Check:
         tuple(row["cuts_c"]),
         row["trained"],
         row["untrained"],
-        row.get("of", "core"),
+        row.get("of", CORE),
     )
 
 

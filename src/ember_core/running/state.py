@@ -20,7 +20,7 @@ from ember_core.planning.compute import Outcome, compute
 from ember_core.planning.moves import Move, MoveKind, moves
 from ember_core.running.after import After, after
 from ember_core.running.belief import MEMBERS, Belief, believe
-from ember_core.running.checks import MEDIUM, THERMOMETER, checks_for, tells
+from ember_core.running.checks import MEAN, MEDIUM, THERMOMETER, body_of, checks_for, tells
 from ember_core.running.eggs import eggs_otherwise
 from ember_core.running.history import Running
 from ember_core.wording.message import Message, say
@@ -229,8 +229,8 @@ def _ask(running: Running, belief: Belief) -> str | None:
     stage = None if running.current is None else running.plan.stages[running.current].kind
     worth = {
         k: tells(c, belief.medium_c if c.of == MEDIUM else belief.core_c, belief.weights, asked, "trained")
-        for k, c in checks_for(None if row is None else row["targets"], stage).items()
-        if k != THERMOMETER or not running.readings
+        for k, c in checks_for(None if row is None else row["targets"], stage, body_of(running.plan.shape)).items()
+        if c.of != MEAN and (k != THERMOMETER or not running.readings)
     }
     best = max(worth, key=lambda k: worth[k], default=None)
     mean = belief.weights @ asked

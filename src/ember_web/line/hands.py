@@ -5,7 +5,7 @@ from __future__ import annotations
 from datetime import timedelta
 
 from ember_core.line.fold import CHECK, UNDO
-from ember_core.running.checks import MEDIUM, THERMOMETER, checks, learnt_width
+from ember_core.running.checks import CORE, THERMOMETER, checks, learnt_width
 from ember_web.line.models import Event, Reading
 from ember_web.tenancy.models import Kitchen, User
 
@@ -39,7 +39,7 @@ def confirmed(kitchen: Kitchen, person: User, check: str) -> list[tuple[float, s
 def width_of(kitchen: Kitchen, person: User | None, check: str) -> float | None:
     """A person's own width of a kind of check, K; None until enough of them were confirmed."""
     kind = checks().get(check)
-    if kind is None or person is None or check == THERMOMETER or kind.of == MEDIUM:  # a core confirms none of a pan
+    if kind is None or person is None or check == THERMOMETER or kind.of != CORE:  # a core confirms no other
         return None
     found = confirmed(kitchen, person, check)
     if len(found) < LEAST:

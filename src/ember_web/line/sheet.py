@@ -15,7 +15,7 @@ from ember_core.formats.result import PART_NAMES
 from ember_core.line.fold import CHECK, EXTEND, MOVE, PROBE, CookState
 from ember_core.line.fold import Event as CoreEvent
 from ember_core.plan.stages import HEAT_KINDS
-from ember_core.running.checks import THERMOMETER, checks, checks_for
+from ember_core.running.checks import THERMOMETER, body_of, checks, checks_for
 from ember_core.running.history import CORE, OUT, SECOND, Running, is_out, running
 from ember_core.running.state import replay
 from ember_core.running.stretches import STORED_BY, TURNS, heated_by
@@ -76,7 +76,7 @@ def sheet(request: KitchenRequest, cook: str) -> HttpResponse:
         else None
     )
     on = None if asked is None or asked.current is None else asked.plan.stages[asked.current].kind
-    known = checks_for(family, on)
+    known = checks_for(family, on, body_of(found.document["piece"]["shape"]))
     context = {
         "cook": found,
         "truth": truth,

@@ -10,10 +10,11 @@ from ember_core.errors import EmberError
 from ember_core.line.fold import CHECK, EXTEND, FINISH, HAPPENED, MOVE, PROBE, STAGE, START, CookState
 from ember_core.line.fold import Event as CoreEvent
 from ember_core.plan.finding import Level
+from ember_core.plan.plan import Plan
 from ember_core.plan.stages import HEAT_KINDS
 from ember_core.running.checks import checks
 from ember_core.running.history import FORMAT, Running, running
-from ember_core.running.state import State, replay
+from ember_core.running.state import State, replay, words_of
 from ember_core.wording.message import Message, say
 from ember_web.line.beside import Beside
 from ember_web.line.media import Around
@@ -135,6 +136,7 @@ def said_of(state: State, start: float) -> dict[str, Any]:
         if nxt is None
         else {"move": nxt["move"], "kind": nxt["kind"], "at": at(nxt["at_s"]), "from": at(nxt["p5"]), "to": at(nxt["p95"])},
         "word": None if state.verdict is None else words_of_odds(state.verdict.word, state.verdict.odds),
+        "then": None if state.verdict is None else first_of(state.verdict.word, state.running.planned),
         "past": None if verdict is None or verdict["past_in_s"] is None else at(found["t_s"] + verdict["past_in_s"]),
         "after": None if state.after is None else {
             name: None if one is None else {"at": at(one.at_s), "why": one.why}
@@ -143,6 +145,12 @@ def said_of(state: State, start: float) -> dict[str, Any]:
         "ask": None if ask is None else {"id": ask.id, "name": say(ask.name)},
         "said": [f.message for f in state.findings if f.level != Level.NOTE and f.code in SHOWN],
     }  # fmt: skip
+
+
+def first_of(word: str, plan: Plan) -> Message | None:
+    """What a piece that is nothing yet becomes first; None of one that is something."""
+    names = words_of(plan)
+    return say(names[1][0]) if len(names) > 1 and word == names[0][0] else None
 
 
 def words_of_odds(word: str, odds: float) -> Message:

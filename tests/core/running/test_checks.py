@@ -54,6 +54,9 @@ def test_which_check_suits_which_food():
     assert "pan" in checks_for("red-meat", "pan")
     assert "pan" not in checks_for("red-meat", "oven")
     assert "pan" not in checks_for("red-meat")
+    for body, of_it in (("shell", set()), ("opened", {"floats"}), ("spread", {"tracks"})):
+        assert {"floats", "tracks"} & set(checks_for("egg", "simmer", body)) == of_it
+    assert "floats" not in checks_for("egg", "bath", "opened")
 
 
 @given(st.floats(20, 80), st.sampled_from([c.id for c in ORDERED]), st.floats(0.5, 10))

@@ -153,6 +153,22 @@ def test_checks_move_what_is_believed():
     assert wide["trained"] < wide["untrained"] <= 1.02 * (nothing["next"]["p95"] - nothing["next"]["p5"])
 
 
+def test_an_opened_egg_that_floats_is_further_on():
+    """It tells of the whole, whose yolk is cold still: a little, as a clock would; and nothing beside what it lies next to."""
+    shape = {"kind": "egg", "mass_g": 60, "opened": True}
+    egg = plan_document(
+        piece={"food": "egg-whole", "mass_g": 60, "shape": shape, "start_c": 5}, target={"yolk": "runny"},
+        stages=[{"kind": "simmer", "minutes": 12, "medium_c": 90, "until": {"yolk": "runny"}}],
+    )  # fmt: skip
+    at = {"at_s": 235, "kind": "check", "check": "floats", "width": "trained"}
+    told_now = [state(240, START, at | {"answer": a}, plan=egg) for a in ("lies below", "floats")]
+    lies, floats = (x.belief for x in told_now)
+    nothing = state(240, START, plan=egg).belief
+    assert lies.band(lies.core_c)[1] < floats.band(floats.core_c)[1]
+    assert np.ptp(lies.band(lies.core_c)) < 1.1 * np.ptp(nothing.band(nothing.core_c))
+    assert told_now[0].next.id == told_now[1].next.id == "m1"
+
+
 def test_a_check_against_all_that_is_known_is_asked_about():
     hot = state(
         400, START, {"at_s": 390, "kind": "check", "check": "tester", "answer": "hot", "width": "trained"}, plan=BATH

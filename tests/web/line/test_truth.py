@@ -9,8 +9,10 @@ from datetime import timedelta
 import pytest
 
 from ember_core.errors import InputError
+from ember_core.formats.plan import parse
 from ember_core.line.fold import fold
 from ember_core.running.checks import checks
+from ember_core.running.state import words_of
 from ember_sim.hub import Sensor, Spool
 from ember_web.line import live
 from ember_web.line.adapters import core_event, moment, state_of
@@ -18,9 +20,10 @@ from ember_web.line.cut import faces
 from ember_web.line.hands import LEAST, width_of
 from ember_web.line.live import forget_boards
 from ember_web.line.models import Cook, Event, Reading
-from ember_web.line.truth import teller, told, words_of_odds
+from ember_web.line.truth import first_of, teller, told, words_of_odds
 from ember_web.logbook.models import Record
 from ember_web.tenancy.models import Kitchen, User
+from tests.conftest import plan_document
 from tests.web.conftest import TOKEN
 from tests.web.line.test_line import event, reading, readings, send
 
@@ -55,6 +58,15 @@ def forget_tick():
     """The board is asked anew at once."""
     for board in live._boards.values():
         board.built = -1e9
+
+
+def test_what_is_nothing_yet_is_said_with_what_it_becomes():
+    """Of a word that it has, that it will be past it; of none yet, which comes."""
+    plan = parse(plan_document())
+    names = [n for n, *_ in words_of(plan)]
+    assert first_of(names[0], plan) == names[1]
+    assert first_of(names[1], plan) is None
+    assert first_of("", parse(plan_document(piece=plan_document()["piece"] | {"food": "egg-whole"}))) is None
 
 
 def test_as_planned_nothing_is_replayed(kitchen, cook, as_):

@@ -108,6 +108,16 @@ const secondLine = (cook, { now, rate, clock }) => {
   return el("p", "h-second", `${second.part} ${silent ? "–" : temp(second.read[1])} → ${temp(second.target)}${when}`);
 };
 
+// what a piece becomes at this heat, and when
+const onward = ({ past, then }, clock, now) => {
+  if (!(past > now)) return "";
+  const when = clock.at(past);
+  const words = then
+    ? t("at this heat {word} at {when}", { word: then, when })
+    : t("at this heat past it at {when}", { when });
+  return ` · ${words}`;
+};
+
 const cueOf = (cook, move, clock, now) => {
   const cue = el("p", "h-cue", move ? move.cue : t("Finish it to write the record."));
   const by = cook.learned;
@@ -121,8 +131,7 @@ const cueOf = (cook, move, clock, now) => {
     );
   const real = cook.truth;
   if (real?.word) {
-    const past = real.past > now ? ` · ${t("at this heat past it at {when}", { when: clock.at(real.past) })}` : "";
-    cue.prepend(el("span", "h-learned h-verdict", `${real.word}${past}`));
+    cue.prepend(el("span", "h-learned h-verdict", `${real.word}${onward(real, clock, now)}`));
   }
   for (const words of [cook.second?.ask, cook.probeFault]) if (words) cue.prepend(el("span", "care", words));
   for (const words of [cook.medium?.silent, cook.medium?.clock]) if (words) cue.prepend(el("span", "care", words));
