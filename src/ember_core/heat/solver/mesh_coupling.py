@@ -22,9 +22,7 @@ ALIKE = 1.4  # below this ratio of conductivities the mean of two neighbours is 
 NEAREST = 0.25  # of an edge: no nearer than so does a boiling front come to the node behind it
 DEEPEST = 12  # nodes: further in no wet one is looked for under a dry patch
 CALM = 3.0  # how much more a dried node weighs in the bound of the fastest rate; any positive number gives a bound
-SMOOTH_FROM_C = 5.0  # above it heat capacity changes little in a step
 FRONT_RESTS_K = 10.0  # a front whose dry side is further below the boiling point does not boil in one step
-NEAR_BOILING_K = 40.0  # a node that is further below the boiling point does not come to it in one step
 
 # how many of the lists in a coupling are filled: edges with a dried end, fronts, nodes looked up, nodes that may boil
 FOUND = _fields("", "dried fronts exact hot")
@@ -114,36 +112,6 @@ def new_coupling(mesh: Mesh) -> Coupling:
 
 
 @leaf
-def straighten(y: Array, w: Array, temp: Array, slope: Array, solid: Solid, to: Coupling) -> None:
-    """A straight line for each node's temperature during one step; lists the nodes looked up instead, and those that may boil.
-
-    Heat capacity changes little over a step, save near freezing; a node with water stops at the boiling point.
-
-    Parameters
-    ----------
-    y, w : ndarray (nodes,)
-        Enthalpies, J/m³; water left, kg/m³.
-    temp, slope : ndarray (nodes,)
-        °C, and dT/dH, K m³/J, there.
-    solid, to : Solid, Coupling
-    """
-    body = solid.layers.outer
-    exact, hot = 0, 0
-    for i in range(y.size):
-        to.slope[i] = slope[i]
-        if slope[i] == 0.0:  # it boils
-            to.slope[i] = 1.0 / (body.c_wet * capacity_left(w[i], body))
-        to.zero[i] = temp[i] - to.slope[i] * min(y[i], body.boil_h) if w[i] > 0.0 else temp[i] - slope[i] * y[i]
-        if temp[i] < SMOOTH_FROM_C:
-            to.exact[exact] = i
-            exact += 1
-        elif temp[i] > body.boil_c - NEAR_BOILING_K and w[i] > 0.0:
-            to.hot[hot] = i
-            hot += 1
-    to.found[0].exact, to.found[0].hot = (0, 0) if body.linear else (exact, hot)
-
-
-@leaf
 def find_dried(w: Array, solid: Solid, to: Coupling) -> None:
     """List the edges with an end that has lost water, and find where under each patch water evaporates.
 
@@ -184,17 +152,14 @@ def couple_alike(mesh: Mesh, kappa: Array, conduct: Array, edge: Array) -> None:
 
 
 @leaf
-def couple(w: Array, kappa: Array, solid: Solid, to: Coupling) -> None:
+def couple(w: Array, kappa: Array, alike: bool, solid: Solid, to: Coupling) -> None:
     """Conductances (W/K) for one step, by the nodes' conductivities ``kappa`` (W/(m K)) and what has dried (``w``, kg/m³).
 
-    Lists the edges that may carry a front, and finds each patch's crust.
+    Lists the edges that may carry a front, and finds each patch's crust. ``alike``: no two nodes that have not dried conduct
+    very differently, see :data:`ALIKE`.
     """
     mesh, body, conduct = solid.mesh, solid.layers.outer, solid.conduct
-    least, most = np.inf, 0.0
-    for i in range(w.size):
-        if w[i] >= body.water or mesh.inner[i]:
-            least, most = min(least, kappa[i]), max(most, kappa[i])
-    if most < ALIKE * least:
+    if alike:
         couple_alike(mesh, kappa, conduct, to.edge)
     else:  # a frozen node beside one that is not
         for e in range(mesh.first.size):

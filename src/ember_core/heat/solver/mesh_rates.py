@@ -12,13 +12,15 @@ import numpy as np
 from ember_core.constants import CELSIUS_ZERO, LATENT_BOILING, LEWIS_AIR, SIGMA
 from ember_core.heat.arrays import Array
 from ember_core.heat.geometry.mesh import Mesh
-from ember_core.heat.solver.cells import capacity_left, read_cells, temperature_at
+from ember_core.heat.solver.cells import capacity_left, temperature_at
 from ember_core.heat.solver.compiled import inlined, kernel, leaf
 from ember_core.heat.solver.humid_air import latent_heat, saturated_vapour
-from ember_core.heat.solver.mesh_coupling import Coupling, Solid
+from ember_core.heat.solver.mesh_coupling import ALIKE, Coupling, Solid
 from ember_core.heat.solver.surface import UNDER_BOILING_K, medium_of, vapour_around
 from ember_core.heat.solver.types import Body, Rows, State
 
+SMOOTH_FROM_C = 5.0  # above it heat capacity changes little in a step
+NEAR_BOILING_K = 40.0  # a node that is further below the boiling point does not come to it in one step
 # a node with less than this share of its water left gives it up at once; by measuring against finer meshes
 DRIED = 2e-3
 
@@ -39,27 +41,72 @@ def new_rates(nodes: int, patches: int) -> Rates:
 
 
 @leaf
-def read_nodes(y: Array, w: Array, solid: Solid, temp: Array, slope: Array, kappa: Array) -> None:
-    """Temperatures (°C), dT/dH (K m³/J) and conductivities (W/(m K)) of all nodes; of a node that dries, its wet part's.
+def see_node(i: int, y: float, w: float, body: Body, temp: Array, slope: Array, kappa: Array, to: Coupling) -> None:
+    """Read one node by its enthalpy ``y`` (J/m³) and water left ``w`` (kg/m³), and find the straight line of its temperature."""
+    t, by, k = temperature_at(y, w, body)
+    if 0.0 < w < body.water:  # of a node that dries, its wet part's
+        row = int((min(y, body.boil_h) - body.h0) * body.per_dh)
+        k = body.k_scale * body.conductivity[min(max(row, 0), body.conductivity.size - 1)]
+    temp[i], slope[i], kappa[i], to.slope[i] = t, by, k, by
+    if by == 0.0:  # it boils
+        to.slope[i] = 1.0 / (body.c_wet * capacity_left(w, body))
+    to.zero[i] = t - to.slope[i] * min(y, body.boil_h) if w > 0.0 else t - by * y
+
+
+@leaf
+def see_nodes(
+    h: Array, w: Array, ahead: Array, onward: float, solid: Solid, temp: Array, slope: Array, kappa: Array, to: Coupling
+) -> bool:
+    """Read all nodes where they will be, and find a straight line for each one's temperature near there.
+
+    Lists the nodes that are looked up in the table instead of by their lines, and those that may boil: heat capacity changes
+    little over a step, save near freezing; a node with water stops at the boiling point. Returns whether all that have not
+    dried conduct alike.
 
     Parameters
     ----------
-    y, w : ndarray (nodes,)
+    h, w : ndarray (nodes,)
         Enthalpies, J/m³; water left, kg/m³.
+    ahead : ndarray (nodes,)
+        What the step before changed, J/m³.
+    onward : float
+        How much of that they will go on; none to the boiling point and beyond.
     solid : Solid
     temp, slope, kappa : ndarray (nodes,)
-        Receive them.
+        Receive °C, dT/dH in K m³/J, and W/(m K).
+    to : Coupling
+        Receives the rest.
     """
-    body = solid.layers.outer
-    read_cells(y, w, body, temp, slope, kappa)
-    if body.water > 0.0:
-        top = body.conductivity.size - 1
-        for i in range(y.size):
-            if 0.0 < w[i] < body.water:
-                row = int((min(y[i], body.boil_h) - body.h0) * body.per_dh)
-                kappa[i] = body.k_scale * body.conductivity[min(max(row, 0), top)]
-    for i in solid.mesh.within:
-        temp[i], slope[i], kappa[i] = temperature_at(y[i], w[i], solid.layers.inner)
+    body, inner = solid.layers.outer, solid.mesh.inner
+    table, conductivity = body.temperature, body.conductivity
+    h0, per_dh, k_scale, boil_h, water = body.h0, body.per_dh, body.k_scale, body.boil_h, body.water
+    top, hot_c = table.size - 1.001, body.boil_c - NEAR_BOILING_K
+    exact, hot, least, most = 0, 0, np.inf, 0.0
+    for i in range(h.size):
+        y = h[i] + onward * ahead[i]
+        position = (y - h0) * per_dh
+        if y > boil_h or w[i] < water or not 0.0 <= position < top or inner[i]:
+            if h[i] <= boil_h:
+                y = min(y, boil_h)
+            see_node(i, y, w[i], solid.layers.inner if inner[i] else body, temp, slope, kappa, to)
+        else:  # the body of temperature_at: a loop without a call is several times faster
+            row = int(position)
+            part = position - row
+            low, k = table[row], conductivity[row]
+            rise = table[row + 1] - low
+            t, by = low + part * rise, rise * per_dh
+            temp[i], slope[i], to.slope[i], to.zero[i] = t, by, by, t - by * y
+            kappa[i] = (k + part * (conductivity[row + 1] - k)) * k_scale
+        if w[i] >= water or inner[i]:
+            least, most = min(least, kappa[i]), max(most, kappa[i])
+        if temp[i] < SMOOTH_FROM_C:
+            to.exact[exact] = i
+            exact += 1
+        elif temp[i] > hot_c and w[i] > 0.0:
+            to.hot[hot] = i
+            hot += 1
+    to.found[0].exact, to.found[0].hot = (0, 0) if body.linear else (exact, hot)
+    return most < ALIKE * least
 
 
 @inlined

@@ -21,9 +21,8 @@ from ember_core.heat.solver.mesh_coupling import (
     find_dried,
     see_crusts,
     slow_down,
-    straighten,
 )
-from ember_core.heat.solver.mesh_rates import Rates, boil_off, mesh_rates, new_rates, read_nodes, weigh
+from ember_core.heat.solver.mesh_rates import Rates, boil_off, mesh_rates, new_rates, see_nodes, weigh
 from ember_core.heat.solver.oven_air import AIR_K, air_of, air_rate, fastest_air, room
 from ember_core.heat.solver.reservoir import fastest_store, reservoir_of, see_others, warming
 from ember_core.heat.solver.stepping import LOOKED_UP_NS, NODE_NS, STAGE_NS
@@ -105,9 +104,8 @@ def begin_stage(state: State, faces: Rows, solid: Solid, coupling: Coupling, roo
     mesh, body, step = solid.mesh, solid.layers.outer, room_.step
     h, w, temp = state.enthalpy, state.water, room_.begin.temperature
     find_dried(w, solid, coupling)
-    read_nodes(h, w, solid, temp, room_.slope, room_.kappa)
-    couple(w, room_.kappa, solid, coupling)
-    straighten(h, w, temp, room_.slope, solid, coupling)
+    alike = see_nodes(h, w, room_.ahead, 0.0, solid, temp, room_.slope, room_.kappa, coupling)
+    couple(w, room_.kappa, alike, solid, coupling)
     for p in range(mesh.s_node.size):
         room_.skin[p] = temp[mesh.s_node[p]]
         room_.end.evaporation[p] = 0.0
@@ -145,15 +143,9 @@ def prepare(state: State, step: float, faces: Rows, solid: Solid, coupling: Coup
         What is met; the piece; receives how its nodes are coupled; room, with the step before.
     """
     h, w, body, at = state.enthalpy, state.water, solid.layers.outer, room_.step
-    foreseen = room_.older
     onward = AHEAD * min(step / at[0].last, 2.0) if at[0].last > 0.0 else 0.0
-    for i in range(h.size):
-        foreseen[i] = h[i] + onward * room_.ahead[i]
-        if h[i] <= body.boil_h:
-            foreseen[i] = min(foreseen[i], body.boil_h)
-    read_nodes(foreseen, w, solid, room_.temp, room_.slope, room_.kappa)
-    couple(w, room_.kappa, solid, coupling)
-    straighten(foreseen, w, room_.temp, room_.slope, solid, coupling)
+    alike = see_nodes(h, w, room_.ahead, onward, solid, room_.temp, room_.slope, room_.kappa, coupling)
+    couple(w, room_.kappa, alike, solid, coupling)
     at[0].quickest = at[0].fastest
     if coupling.found[0].dried > 0:
         see_crusts(faces, solid.mesh, room_.skin, coupling)
