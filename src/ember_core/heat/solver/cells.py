@@ -60,8 +60,21 @@ def temperature_at(h: float, w: float, body: Body) -> tuple[float, float, float]
 
 
 @inlined
+def looked_up(position: float, table: Array, conductivity: Array) -> tuple[float, float, float]:
+    """Temperature (°C), its rise to the next row, and conductivity (W/(m K)) at a ``position`` (rows) within the table.
+
+    For loops over cells that have lost no water and do not boil: as :func:`temperature_at`, without its questions.
+    """
+    row = max(int(position), 0)
+    part = position - row
+    low, k = table[row], conductivity[row]
+    rise = table[row + 1] - low
+    return low + part * rise, rise, k + part * (conductivity[row + 1] - k)
+
+
+@inlined
 def read_cells(y: Array, w: Array, body: Body, temp: Array, slope: Array, kappa: Array) -> bool:
-    """:func:`temperature_at` for every cell; its body stands in the loop, which is several times faster.
+    """:func:`temperature_at` for every cell; most need no call of it, which is several times faster.
 
     Returns whether any is above its boiling point.
 
@@ -85,13 +98,8 @@ def read_cells(y: Array, w: Array, body: Body, temp: Array, slope: Array, kappa:
             temp[i], slope[i], kappa[i] = temperature_at(h, w[i], body)
             boiling = boiling or h > boil_h
             continue
-        row = max(int(position), 0)
-        part = position - row
-        low, k = table[row], conductivity[row]
-        rise = table[row + 1] - low
-        temp[i] = low + part * rise
-        slope[i] = rise * per_dh
-        kappa[i] = (k + part * (conductivity[row + 1] - k)) * k_scale
+        temp[i], rise, k = looked_up(position, table, conductivity)
+        slope[i], kappa[i] = rise * per_dh, k * k_scale
     return boiling
 
 
@@ -135,13 +143,8 @@ def move_cells(
             now, slope[i], kappa[i] = temperature_at(h, w[i], body)
             boiling = boiling or h > boil_h
         else:
-            row = max(int(position), 0)
-            part = position - row
-            low, k = table[row], conductivity[row]
-            rise = table[row + 1] - low
-            now = low + part * rise
-            slope[i] = rise * per_dh
-            kappa[i] = (k + part * (conductivity[row + 1] - k)) * k_scale
+            now, rise, k = looked_up(position, table, conductivity)
+            slope[i], kappa[i] = rise * per_dh, k * k_scale
         temp[i] = now
         off = max(off, abs(now - foreseen))
     return largest + none, off, boiling

@@ -12,7 +12,7 @@ import numpy as np
 from ember_core.constants import CELSIUS_ZERO, LATENT_BOILING, LEWIS_AIR, SIGMA
 from ember_core.heat.arrays import Array
 from ember_core.heat.geometry.mesh import Mesh
-from ember_core.heat.solver.cells import capacity_left, temperature_at
+from ember_core.heat.solver.cells import capacity_left, looked_up, temperature_at
 from ember_core.heat.solver.compiled import inlined, kernel, leaf
 from ember_core.heat.solver.humid_air import latent_heat, saturated_vapour
 from ember_core.heat.solver.mesh_coupling import ALIKE, Coupling, Solid
@@ -89,14 +89,10 @@ def see_nodes(
             if h[i] <= boil_h:
                 y = min(y, boil_h)
             see_node(i, y, w[i], solid.layers.inner if inner[i] else body, temp, slope, kappa, to)
-        else:  # the body of temperature_at: a loop without a call is several times faster
-            row = int(position)
-            part = position - row
-            low, k = table[row], conductivity[row]
-            rise = table[row + 1] - low
-            t, by = low + part * rise, rise * per_dh
-            temp[i], slope[i], to.slope[i], to.zero[i] = t, by, by, t - by * y
-            kappa[i] = (k + part * (conductivity[row + 1] - k)) * k_scale
+        else:
+            t, rise, k = looked_up(position, table, conductivity)
+            by = rise * per_dh
+            temp[i], slope[i], kappa[i], to.slope[i], to.zero[i] = t, by, k * k_scale, by, t - by * y
         if w[i] >= water or inner[i]:
             least, most = min(least, kappa[i]), max(most, kappa[i])
         if temp[i] < SMOOTH_FROM_C:
