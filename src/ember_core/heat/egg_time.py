@@ -17,6 +17,8 @@ from ember_core.heat.geometry.mesh import Mesh
 from ember_core.heat.physics.setting import dose, doses, yolk_rate
 from ember_core.heat.setup import Setup
 from ember_core.heat.solver.ending import UNTIL_TIME, UNTIL_YOLK, UNTIL_YOLK_EDGE
+from ember_core.heat.solver.reservoir import course, store_in
+from ember_core.heat.solver.types import Rows
 from ember_core.plan.plan import Plan
 
 NEAR_SET, NEAR_K = 0.006, 0.02  # a yolk, or its edge, is met so nearly
@@ -26,17 +28,21 @@ HOT_C = 80.0
 # a hen's egg of 57 g comes nearer to its water by a factor e in so many seconds; one of another breadth by this power of it: between
 # the 2 of a body alone and the 1 of its skin; fitted with what follows
 FIRST_S, BREADTH_M, BY_BREADTH = 365.0, 0.0423, 1.8
-# in hot water a yolk is as its word when its edge is about so warm, °C, stopped in iced water, and where it goes on in the air: first guesses only
+# in hot water a yolk is as its word when its edge is about so warm, °C, stopped in iced water, and where it goes on in the air; more by so much
+# for each kelvin that the water boils below 100 °C, for water that is brought to the boil, and for each e-fold of its breadth; and by what share
+# of itself the first correction is right. All fitted; they only say where to look first
 ABOUT_C = {
-    "runny": (56.4, 50.9),
-    "syrupy": (64.2, 56.8),
-    "jammy": (70.9, 62.8),
-    "fudgy": (77.5, 69.9),
-    "dry": (83.0, 77.1),
+    "runny": ((56.9, 0.24, 2.9, -5.0, 1.0), (51.7, 0.29, 3.6, -3.8, 1.25)),
+    "syrupy": ((64.3, 0.13, 1.5, -1.5, 1.0), (57.2, 0.27, 3.1, -0.5, 1.3)),
+    "jammy": ((70.8, 0.0, 0.5, 0.0, 1.0), (62.8, 0.20, 1.4, 5.3, 1.3)),
+    "fudgy": ((77.4, -0.15, 0.0, 1.0, 0.65), (70.0, 0.07, 0.5, 14.6, 1.0)),
+    "dry": ((82.8, -0.21, 0.0, 0.7, 0.65), (77.0, 0.02, 0.1, 11.1, 1.0)),
 }
+FROM_COLD_K = 20.0  # water that begins so far below its boil is brought to it
 # what stops it; it thickens in a bath from when it is so near to it, or later: too long a first guess has all in it that is asked
 COLD_C, LAG_K = 20.0, 0.08
 SLOPE_S, LEAST_RATE = 10.0, 1e-5
+MOMENTS, PASSES, EGG_J_M3K = 100, 2, 3.7e6  # of a first guess in water with a store
 LEAST, MOST = 1e-9, 1.0 - 1e-9
 
 
@@ -103,7 +109,8 @@ def yolk_time(
             return 0.0, False
         low, high = (guess, high) if now < 0.0 else (low, guess)
         if was is None:
-            following = _by_course(_course(grid, cook, stage, measure), guess, now, wanted)
+            to = _by_course(_course(grid, cook, stage, measure), guess, now, wanted)
+            following = guess + _about(plan, s, stage)[4] * (to - guess)
         else:
             slope = (now - was[1]) / (guess - was[0])
             following = guess - now / slope if slope > 0.0 else 0.5 * (low + high)
@@ -117,13 +124,26 @@ def yolk_time(
     return guess, True
 
 
+def _about(plan: Plan, s: Setup, stage: int) -> tuple[float, float, float, float, float]:
+    """What is known beforehand of a yolk's word and of what stops it, see :data:`ABOUT_C`."""
+    after = s.schedule.faces["medium_c"][stage + 1 :]
+    return ABOUT_C[str(plan.stages[stage].word)][0 if after.size and float(after[0].max()) < COLD_C else 1]
+
+
 def _first_guess(plan: Plan, s: Setup, stage: int) -> float:
     """Where to look first, s: the first term of a sphere in hot water; in a bath that, and what the yolk's rate takes there."""
     longest, word = float(s.schedule.duration[stage]), str(plan.stages[stage].word)
     water = float(s.schedule.faces["medium_c"][stage].max())
-    after = s.schedule.faces["medium_c"][stage + 1 :]
-    about = ABOUT_C[word][0 if after.size and float(after[0].max()) < COLD_C else 1]
     scale = FIRST_S * (s.size / BREADTH_M) ** BY_BREADTH
+    store = store_in(s.schedule.faces[stage])
+    stored = store[0]["capacity"] > 0.0 and store[0]["set_c"] >= HOT_C
+    hot = float(store[0]["set_c"]) if stored else water
+    base, by_water, by_cold, by_size, _ = _about(plan, s, stage)
+    about = base + by_water * (100.0 - hot) + by_size * float(np.log(s.size / BREADTH_M))
+    if stored:
+        if store[0]["t_c"] < hot - FROM_COLD_K:
+            about += by_cold
+        return _in_store(plan.start_c, about, scale, longest, store)
     if water >= HOT_C:
         return float(min(scale * np.log(max(water - plan.start_c, 1.0) / (water - about)), longest)) if about < water - 1.0 else 0.5 * longest  # fmt: skip
     measure, goal = goal_of(word)
@@ -131,6 +151,19 @@ def _first_guess(plan: Plan, s: Setup, stage: int) -> float:
     dose_s = -np.log1p(-goal) * (row["firm"] if measure == "firm" else 1.0) / float(yolk_rate(water))
     lag = scale * np.log(max(water - plan.start_c, LAG_K) / LAG_K)
     return float(min(lag + dose_s, longest))
+
+
+def _in_store(start_c: float, about_c: float, scale_s: float, longest: float, store: Rows) -> float:
+    """When an egg that follows its water by ``scale_s`` is about so warm, s, where the water itself cools and comes to the boil."""
+    t = np.linspace(0.0, longest, MOMENTS)
+    medium, egg = np.full(t.size, float(store[0]["t_c"])), np.full(t.size, start_c)
+    taken = float(store[0]["pieces_m3"]) * EGG_J_M3K / scale_s  # W/K, by all eggs
+    keep = np.exp(-(t[1] - t[0]) / scale_s)
+    for _ in range(PASSES):
+        course(store.copy(), t, np.full(t.size, taken), taken * egg, medium)
+        for i in range(1, t.size):
+            egg[i] = keep * egg[i - 1] + (1.0 - keep) * 0.5 * (medium[i - 1] + medium[i])
+    return float(np.interp(about_c, egg, t)) if egg[-1] > about_c else longest
 
 
 def _by_course(course: tuple[Array, Array], seconds: float, off: float, wanted: float) -> float:
