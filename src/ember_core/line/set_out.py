@@ -35,7 +35,8 @@ def items(document: Mapping[str, Any]) -> tuple[Item, ...]:
     parts = [(i, one) for i, stage in enumerate(document["stages"]) for one in _parts(stage)]
     found: list[tuple[int, int, Item]] = []
     for order, (key, row) in enumerate(read_toml("set_out.toml").items()):
-        if _family(document) in row.get("not_for", ()):
+        family = _family(document)
+        if family in row.get("not_for", ()) or ("only_for" in row and family not in row["only_for"]):
             continue
         where = _where(row, document, parts)
         if where is None:

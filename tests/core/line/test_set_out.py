@@ -6,6 +6,8 @@ import pytest
 
 from ember_core.book.book import shipped
 from ember_core.data.loader import read_toml
+from ember_core.eggs.stirred import Scramble
+from ember_core.eggs.stirred_plan import scrambled_document
 from ember_core.entry.sentence import Sentence
 from ember_core.line.set_out import items
 
@@ -20,6 +22,12 @@ def test_every_cut_needs_something_and_each_thing_once(cut):
     assert len(found) >= 2
     assert len({item.id for item in found}) == len(found)
     assert all("{" not in item.words and item.why for item in found)
+
+
+def test_egg_in_a_pan_asks_for_fat_and_not_for_a_pan_that_browns():
+    found = {i.id for i in items(scrambled_document(Scramble(egg_g=150.0)))}
+    assert "egg-pan" in found
+    assert "pan" not in found
 
 
 @pytest.mark.parametrize(

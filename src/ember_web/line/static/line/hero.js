@@ -63,7 +63,7 @@ const coreLine = (cook, move, probe) => {
     line.append(
       el("span", "", "→"),
       el("span", "", temp(toGo)),
-      el("small", "", move && move.core !== null ? t("at {verb}", { verb: move.verb.toLowerCase() }) : t("target")),
+      el("small", "", move && move.core !== null ? atMove(move.verb) : t("target")),
     );
   const shown =
     cook.trace.length && (probe !== null || !real)
@@ -107,6 +107,9 @@ const secondLine = (cook, { now, rate, clock }) => {
   const when = by ? ` · ${t("likely {when}", { when: clock.between(by.from, by.to) })}` : "";
   return el("p", "h-second", `${second.part} ${silent ? "–" : temp(second.read[1])} → ${temp(second.target)}${when}`);
 };
+
+// "at pull"; a verb of several words is quoted
+const atMove = (verb) => (verb.includes(" ") ? t("at “{verb}”", { verb }) : t("at {verb}", { verb: verb.toLowerCase() }));
 
 // what a piece becomes at this heat, and when
 const onward = ({ past, then }, clock, now) => {
