@@ -60,7 +60,7 @@ def test_checked_cooler_late_and_back(browser, site):
     browser.until(lambda: "/log/" in browser.current_url)
 
 
-def test_not_done_it_goes_back_on_a_phone(browser, site):
+def test_cut_and_not_done_it_goes_back_on_a_phone(browser, site):
     browser.sign_in(site, "chef")
     browser.size(390, 844)
     start(browser, site, "bavette 28mm mr", probe="")
@@ -70,6 +70,8 @@ def test_not_done_it_goes_back_on_a_phone(browser, site):
         time.sleep(0.8)
     browser.until(lambda: "Back into the pan" in browser.text(".h-cue"), 30)
     sheet(browser)
+    said(browser, browser.one('#sheet-body [name=said][value^="cut|raw|"]').get_attribute("value"))
+    assert "not yet" in browser.text("#sheet-body .sheet-word")
     browser.tap("#sheet-body [name=back] ~ button")
     browser.until(lambda: "/line/" in browser.current_url and browser.find_elements(By.ID, "open-sheet"))
     browser.until(lambda: browser.text(".h-verb") == "Pull" and due(browser) > 60, 20)  # once more
