@@ -13,13 +13,29 @@ from ember_core.heat.setup import setup
 from ember_core.wording.message import N_, say
 
 EGG_G = 50.0  # out of its shell, of a hen
-# how the egg is moved, how hot the pan is as it goes in (°C), how warm it is when it is folded, and what butter shows
+# how the egg is moved, how hot the pan is as it goes in (°C), how warm it is when it is folded, and what butter shows; what the hand does, how wet
+# it ends, how it is folded and plated: common practice, no published source
 SCHOOLS: dict[str, dict[str, Any]] = {
-    "browned": {"name": N_("browned, large curds"), "stirring": "folded", "pan_c": 160.0, "fold_c": 66.0, "butter": N_("the foam is gone, butter begins to colour")},
-    "pale": {"name": N_("pale and fine"), "stirring": "whisked", "pan_c": 120.0, "fold_c": 68.0, "butter": N_("the foam sinks, no colour")},
-    "three-fold": {"name": N_("pale, in three folds"), "stirring": "folded", "pan_c": 125.0, "fold_c": 66.0, "butter": N_("the foam sinks, no colour")},
-    "shaken": {"name": N_("shaken, the pan alone moves"), "stirring": "slow", "pan_c": 130.0, "fold_c": 67.0, "butter": N_("the foam sinks, no colour")},
-    "flat": {"name": N_("flat, left to set"), "stirring": "", "pan_c": 140.0, "fold_c": 72.0, "butter": N_("oil is hot, nothing smokes")},
+    "browned": {
+        "name": N_("browned, large curds"), "stirring": "folded", "pan_c": 160.0, "fold_c": 66.0, "butter": N_("the foam is gone, butter begins to colour"),
+        "moved": N_("pull large curds in, let the liquid run under"), "ends": N_("slightly wet in the middle"), "folded": N_("in half in the pan, slid out"),
+    },
+    "pale": {
+        "name": N_("pale and fine"), "stirring": "whisked", "pan_c": 120.0, "fold_c": 68.0, "butter": N_("the foam sinks, no colour"),
+        "moved": N_("stir finely without a stop"), "ends": N_("creamy in the middle"), "folded": N_("gathered to the far side, closed to an oval, turned out"),
+    },
+    "three-fold": {
+        "name": N_("pale, in three folds"), "stirring": "folded", "pan_c": 125.0, "fold_c": 66.0, "butter": N_("the foam sinks, no colour"),
+        "moved": N_("wide pushes from the side to the middle"), "ends": N_("still runny on top"), "folded": N_("in three, the last fold on the plate"),
+    },
+    "shaken": {
+        "name": N_("shaken, the pan alone moves"), "stirring": "slow", "pan_c": 130.0, "fold_c": 67.0, "butter": N_("the foam sinks, no colour"),
+        "moved": N_("shake the pan, no spoon; two eggs at most"), "ends": N_("soft, just set"), "folded": N_("rolled to the edge, turned out"),
+    },
+    "flat": {
+        "name": N_("flat, left to set"), "stirring": "", "pan_c": 140.0, "fold_c": 72.0, "butter": N_("oil is hot, nothing smokes"),
+        "moved": N_("leave it to set"), "ends": N_("set through"), "folded": N_("turned or grilled, cut in pieces"),
+    },
 }  # fmt: skip
 THIN_MM, THICK_MM = 3.0, 7.0  # a folded omelette lies so thick
 FLAT_THIN_MM, FLAT_THICK_MM = 6.0, 25.0

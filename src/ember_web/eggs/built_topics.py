@@ -9,11 +9,24 @@ from django.utils.translation import gettext
 
 from ember_core.data.loader import read_toml
 from ember_core.eggs.asking import EggQuestion
-from ember_core.eggs.built import Bound, bound_word, lands_c, pasta_c_for, sauce, water_steps, whisking
+from ember_core.eggs.built import Bound, bound_word, lands_c, pasta_c_for, water_steps
 from ember_core.eggs.custard import Baked, Cup, Mix, Oven, Poured, bake, infused_c, scaled, tempered
 from ember_core.eggs.ruled import boiled_to_rule, products, ruled
+from ember_core.eggs.sauce import (
+    BASES,
+    OVER,
+    Sauce,
+    base_c_for,
+    beaten_in_c,
+    butter_off_heat_g,
+    buttered_c,
+    parts_of,
+    sauce,
+    unthinned_g,
+    whisking,
+)
 from ember_core.heat.physics.boiling import boiling_point
-from ember_core.safety.keeping import check_cooling
+from ember_core.safety.keeping import check_cooling, rows_of
 from ember_core.safety.rules import profile_of
 from ember_core.wording.message import N_, Message, say
 from ember_web.eggs.parts import AIRS, COLD, EACH, NAMES, Answer, Part, Place, Table, Topic
@@ -23,25 +36,96 @@ from ember_web.ui.templatetags.ember import span, to_the_second
 
 def _sauce(d: dict[str, Any], place: Place) -> Answer:
     """Yolks, butter, water and acid; how the whisking goes; holding; what to do when it goes wrong."""
-    made = sauce(covers=d["count"])
-    found = whisking(made, d["over"], place.altitude_m)
+    made = sauce(**parts_of(d["known"], d["count"]))
     row = read_toml("eggs_open.toml")["sauce"]
     low, high = row["thick_c"]
+    begin, based = None, list[Message]()
+    if d["base"] == "reduction":
+        begin, based = _on_reduction(made, boiling_point(place.altitude_m), low - UNDER_THICK_K, row["scrambles_c"])
+    found = whisking(made, d["over"], place.altitude_m, begin_c=begin)
     lines = [
         say(
             "{yolks} yolks, {butter:mass} of butter, {water:mass} of water, {acid:mass} of lemon or reduction: {total:mass}, {covers} covers.",
             yolks=made.yolks, butter=made.butter_g, water=made.water_g, acid=made.acid_g, total=round(made.total_g), covers=made.covers,
         ),
+        *based,
         say("They thicken from {low_c:temp0} to {high_c:temp0}, when the whisk leaves tracks; above {scrambles_c:temp0} they scramble. That is {window:.0f} s on this heat.", low_c=low, high_c=high, scrambles_c=row["scrambles_c"], window=found.window_s),
-        say("Then the butter, drop by drop at first, off the heat; the yolks carry {most:mass} at the most.", most=made.most_butter_g),
-        say("Too thick: {step:mass} of warm water at a time. Thin: more butter, or back over the heat. Split: beat it into a fresh yolk and {water:mass} of warm water.", step=5.0, water=15.0),
-        say("Hold at {low_c:temp0} to {high_c:temp0}, {minutes:g} min at the most (common practice); the kitchen's own rules on time and temperature come first.", low_c=row["hold_c"][0], high_c=row["hold_c"][1], minutes=row["hold_minutes"]),
+        _buttered(made, d["butter"], row),
+        say("The yolks carry {most:mass} of butter at the most.", most=made.most_butter_g),
+        say(
+            "Too thick: {step:mass} of warm water at a time. Too thin: {butter:mass} of butter for each {water:mass} of water too much, or back over the heat. Split: beat it into a fresh yolk and {fresh:mass} of warm water.",
+            step=5.0, butter=round(unthinned_g(made, 10.0)), water=10.0, fresh=15.0,
+        ),
+        say("Hold at {low_c:temp0} to {high_c:temp0}, {minutes:g} min at the most (common practice).", low_c=row["hold_c"][0], high_c=row["hold_c"][1], minutes=row["hold_minutes"]),
+        _held_by(place, float(row["hold_c"][1])),
         say(
             "Salmonella, by a model: {whisked} log10 while it is whisked. No rule is met by that: raw yolks, never for susceptible guests without pasteurised egg.",
             whisked=f"{found.log10:.1f}",
         ),
     ]  # fmt: skip
-    return Answer(gettext("Tracks after"), to_the_second(found.thick_s), lines)
+    units = current().units
+    rows = [[to_the_second(s), units.number("temp", c, 0), f"{k:.1f}"] for s, c, k in found.rows()]
+    head = [gettext("whisked for"), tell("yolks, {sign}", sign=units.sign("temp")), gettext("Salmonella, log10")]
+    return Answer(gettext("Tracks after"), to_the_second(found.thick_s), lines, [Table("", head, rows)])
+
+
+UNDER_THICK_K = (
+    4.0  # yolks that are beaten into a reduction land so far below where they thicken; common practice: warm, not thick
+)
+
+
+def _on_reduction(made: Sauce, boil_c: float, wanted_c: float, scrambles_c: float) -> tuple[float, list[Message]]:
+    """Where the whisking begins on a sharp reduction, °C, and what is said of it."""
+    landed = beaten_in_c(made, boil_c)
+    if landed < wanted_c:
+        return landed, [say("Beaten into the boiling reduction they land at {landed:temp0}.", landed=landed)]
+    cooled = base_c_for(made, wanted_c)
+    words = say("Beaten into the reduction as it boils they would land at {landed:temp0}", landed=landed)
+    end = say(": they scramble") if landed >= scrambles_c else ""
+    return wanted_c, [
+        say(
+            "{words}{end}. Off the heat until it is at {cooled:temp0}; then they land at {wanted:temp0}, and the heat does the rest.",
+            words=words, end=end, cooled=cooled, wanted=wanted_c,
+        )
+    ]  # fmt: skip
+
+
+def _buttered(made: Sauce, butter: str, row: dict[str, Any]) -> Message:
+    """What the butter does, melted or in cold cubes."""
+    if butter == "warm":
+        return say(
+            "Then the butter, melted, at {warm:temp0}, drop by drop at first, off the heat: with all of it it is at {landed:temp0}.",
+            warm=row["warm_c"], landed=buttered_c(made, made.butter_g, row["warm_c"]),
+        )  # fmt: skip
+    room = butter_off_heat_g(made, row["cold_c"])
+    if room >= made.butter_g:
+        return say("Then the butter in cold cubes, the heat off, one after another.")
+    return say(
+        "Then the butter in cold cubes, the heat off: {room:mass} takes it down to {least:temp0}, all of it to {landed:temp0}. So back over gentle heat in between.",
+        room=round(room), least=row["hold_c"][0], landed=buttered_c(made, made.butter_g, row["cold_c"]),
+    )  # fmt: skip
+
+
+def _held_by(place: Place, most_c: float) -> Message:
+    """What the kitchen's rules allow a sauce that is kept at no more than ``most_c`` °C."""
+    profile = profile_of(place.rules, place.house)
+    held, timed = rows_of("holding", profile.kept_by), rows_of("time_control", profile.kept_by)
+    if held and held[0]["hot_c"] <= most_c:
+        return say(
+            "By your rules hot food is held at {hot:temp0} or more ({clause}); cooler than that its time is limited by the kitchen's own plan.",
+            hot=held[0]["hot_c"], clause=held[0]["clause"],
+        ) if not timed else say(
+            "By your rules it is held at {hot:temp0} or more ({clause}), or by time alone for {limit:hours} at the most, marked, then thrown away ({timed}).",
+            hot=held[0]["hot_c"], clause=held[0]["clause"], limit=timed[0]["most_s"], timed=timed[0]["clause"],
+        )  # fmt: skip
+    if timed:
+        return say(
+            "Your rules hold hot food warmer than a sauce bears: by time alone, {limit:hours} at the most, marked, then thrown away ({clause}).",
+            limit=timed[0]["most_s"], clause=timed[0]["clause"],
+        )  # fmt: skip
+    return say(
+        "Your rules hold hot food warmer than a sauce bears and have no number for time alone: the kitchen's own plan decides."
+    )
 
 
 def _pasta(d: dict[str, Any], place: Place) -> Answer:
@@ -245,8 +329,10 @@ TOPICS = {
     "sauce": Topic(
         NAMES["sauce"],
         (
-            Part("count", N_("covers"), 10, 1, 2000),
-            Part("over", N_("over"), "water", choices={"water": N_("a water bath"), "direct": N_("direct gentle heat")}),
+            Part("count", N_("for"), 10, 1, 100000),
+            Part("known", N_("counted in"), "covers", choices={"covers": N_("covers"), "yolks": N_("yolks"), "butter_g": N_("grams of butter")}),
+            Part("base", N_("on"), "lemon", choices=BASES), Part("over", N_("over"), "water", choices=OVER),
+            Part("butter", N_("butter"), "warm", choices={"warm": N_("melted"), "cold": N_("in cold cubes")}),
         ),
         _sauce,
     ),

@@ -15,6 +15,7 @@ from ember_core.eggs.omelette import EGG_G, SCHOOLS, Omelette, omelette
 from ember_core.eggs.poached import MOVING_K, Poach, poach, rewarm_minutes, skin_mm, styles
 from ember_core.eggs.stirred import Pan, Scramble, Scrambled, scramble
 from ember_core.eggs.stirred_plan import omelette_document, scrambled_document
+from ember_core.errors import EmberError
 from ember_core.heat.physics.boiling import boiling_point
 from ember_core.wording.message import N_, Message, say
 from ember_web.eggs.drawing import lying_of
@@ -260,6 +261,15 @@ def _baked(d: dict[str, Any], place: Place) -> Answer:
 STANDS = {"water": N_("in hot water"), "shelf": N_("on the shelf")}
 
 
+# how it is stirred: common practice, no source
+STROKES = {
+    "slow": N_("Draw the set egg off the bottom without a pause, in slow rounds: no dry skin, small soft curds."),
+    "whisked": N_("Whisk all the time and everywhere: a cream with fine grain; it goes fast, so be ready to stop it."),
+    "folded": N_("Let it set for some seconds, then push it across in wide strokes: large curds, air between them."),
+}
+MANY, OSTRICH = 12, 18
+
+
 def _scrambled(d: dict[str, Any], place: Place) -> Answer:
     """When it sets, when it leaves the heat, what stops it."""
     m = Scramble(d["count"] * EGG_G, d["start_c"], _pan(d, d["pan_c"]), d["stirring"], d["target_c"], place.air_c)
@@ -278,6 +288,9 @@ def _scrambled(d: dict[str, Any], place: Place) -> Answer:
         lines.append(
             say("That is much for {egg_g:mass} of egg: take it off sooner, or use a lighter pan.", egg_g=m.egg_g)
         )
+    lines.append(say(STROKES[d["stirring"]]))
+    if d["count"] >= MANY:
+        lines.append(say("An ostrich egg counts as about {eggs} hen's eggs.", eggs=OSTRICH))
     rows = [[to_the_second(s), f"{current().units.number('temp', _egg_c(found, s), 0)}"] for s in _moments(ready)]
     return Answer(
         gettext("Off the heat"),
@@ -325,12 +338,46 @@ def _omelette(d: dict[str, Any], place: Place) -> Answer:
                 large=float(found.pans_mm[1]),
             ),
         )
+    lines.append(
+        say(
+            "Then {moved}; it ends {ends}; {folded}.",
+            moved=say(row["moved"]),
+            ends=say(row["ends"]),
+            folded=say(row["folded"]),
+        )
+    )
     if o.school == "browned":
         lines.append(say("Where it browns, the egg has been past 140 °C and dry: that skin is tough, so keep it thin."))
     word = gettext("Fold after") if row["stirring"] else gettext("Turn after")
     title = tell("Omelette of {eggs} eggs, {school}", eggs=o.eggs, school=gettext(row["name"]))
     made = omelette_document(o, altitude_m=place.altitude_m, air_c=place.air_c, rules=place.rules)
-    return Answer(word, to_the_second(found.set_s), lines, [], [(title, made)])
+    return Answer(word, to_the_second(found.set_s), lines, [_omelette_schools(o)], [(title, made)])
+
+
+def _omelette_schools(o: Omelette) -> Table:
+    """The schools beside each other, for these eggs in this pan: how hot it is, when each is folded, how it ends, which pan suits."""
+    units = current().units
+    rows = []
+    for name, row in SCHOOLS.items():
+        try:
+            found = omelette(replace(o, school=name))
+        except EmberError:
+            continue
+        pans = (
+            f"{units.number('length', float(found.pans_mm[0]), 0)}–{units.shown('length', float(found.pans_mm[1]), 0)}"
+        )
+        ends = f"{units.shown('temp', row['fold_c'], 0)}, {gettext(row['ends'])}"
+        rows.append(
+            [gettext(row["name"]), units.number("temp", row["pan_c"], 0), to_the_second(found.set_s), ends, pans]
+        )
+    head = [
+        gettext("school"),
+        gettext("pan at"),
+        gettext("after"),
+        gettext("ends"),
+        tell("pan for {eggs} eggs", eggs=o.eggs),
+    ]
+    return Table("", head, rows)
 
 
 COUNT = Part("count", N_("eggs"), 4, 1, 500)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import replace
+from itertools import pairwise
 from math import pi
 
 import numpy as np
@@ -12,9 +13,19 @@ from hypothesis import strategies as st
 from scipy.integrate import solve_ivp
 
 from ember_core.eggs.asking import EggQuestion
-from ember_core.eggs.built import Bound, bound_word, lands_c, pasta_c_for, sauce, water_steps, whisking
+from ember_core.eggs.built import Bound, bound_word, lands_c, pasta_c_for, water_steps
 from ember_core.eggs.omelette import SCHOOLS, Omelette, omelette, pans_for
 from ember_core.eggs.poached import Poach, poach, rewarm_minutes
+from ember_core.eggs.sauce import (
+    base_c_for,
+    beaten_in_c,
+    butter_off_heat_g,
+    buttered_c,
+    parts_of,
+    sauce,
+    unthinned_g,
+    whisking,
+)
 from ember_core.eggs.stirred import Pan, Scramble, omelette_mm, scramble, stopping_g
 from ember_core.entry.sentence import from_document
 from ember_core.errors import EmberError
@@ -257,6 +268,44 @@ def test_whisking_over_water_leaves_more_time():
     assert whisking(made, hold_minutes=30.0, hold_c=57.0).log10 > water.log10 + 3
     assert whisking(made, altitude_m=1850.0).thick_s > water.thick_s
     assert water.yolk_c[-1] == pytest.approx(65.0, abs=0.1)
+
+
+def test_the_course_of_a_whisking_ends_at_its_tracks():
+    found = whisking(sauce(yolks=4))
+    rows = found.rows(6)
+    assert rows[-1] == pytest.approx((found.thick_s, 65.0, found.log10), abs=0.1)
+    for one, two in pairwise(rows):
+        assert all(a < b for a, b in zip(one[:2], two[:2], strict=True))
+        assert one[2] <= two[2]
+    assert whisking(sauce(yolks=4), "medium").thick_s < whisking(sauce(yolks=4), "direct").thick_s
+    assert whisking(sauce(yolks=4), begin_c=58.0).thick_s < 0.4 * found.thick_s
+
+
+@given(st.integers(1, 200), st.floats(40.0, 62.0))
+def test_a_reduction_is_cooled_so_that_the_yolks_land_as_wanted(yolks, wanted):
+    """What is found is put back; by hand for four yolks: 72 g of yolk at 20 °C into 88 g and a bowl of 250 J/K at 100 °C."""
+    made = sauce(yolks=yolks)
+    assert beaten_in_c(made, base_c_for(made, wanted)) == pytest.approx(wanted)
+    own, hot = 0.072 * 3500.0, 0.088 * 3500.0 + 250.0
+    assert beaten_in_c(sauce(yolks=4), 100.0) == pytest.approx((own * 20.0 + hot * 100.0) / (own + hot))
+
+
+@pytest.mark.parametrize("yolks", [2, 4, 40])
+def test_cold_butter_off_the_heat_takes_a_sauce_down(yolks):
+    """So much of it lands it where it is held at the least; all of it colder, melted butter warmer."""
+    made = sauce(yolks=yolks)
+    room = butter_off_heat_g(made, 5.0)
+    assert buttered_c(made, room, 5.0) == pytest.approx(50.0)
+    assert 0.0 < room < made.butter_g
+    assert buttered_c(made, made.butter_g, 5.0) < 50.0 < buttered_c(made, made.butter_g, 60.0) < 65.0
+    assert butter_off_heat_g(made, 60.0) == made.butter_g
+
+
+@pytest.mark.parametrize(("known", "amount"), [("covers", 12), ("yolks", 7), ("butter_g", 260)])
+def test_a_sauce_that_was_thinned_comes_back_to_its_proportion(known, amount):
+    made = sauce(**parts_of(known, amount))
+    butter = unthinned_g(made, 10.0)
+    assert (made.butter_g + butter) / (made.water_g + 10.0) == pytest.approx(made.butter_g / made.water_g)
 
 
 @pytest.mark.parametrize("known", [{}, {"covers": 2, "yolks": 2}, {"covers": 0}, {"butter_g": -5.0}, {"yolks": 100000}])
