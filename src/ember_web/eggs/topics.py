@@ -372,7 +372,7 @@ def _omelette_schools(o: Omelette) -> Table:
         )
     head = [
         gettext("school"),
-        gettext("pan at"),
+        tell("pan, {sign}", sign=units.sign("temp")),
         gettext("after"),
         gettext("ends"),
         tell("pan for {eggs} eggs", eggs=o.eggs),

@@ -153,10 +153,15 @@ def couple_alike(mesh: Mesh, kappa: Array, conduct: Array, edge: Array) -> None:
 
 @leaf
 def couple(w: Array, kappa: Array, alike: bool, solid: Solid, to: Coupling) -> None:
-    """Conductances (W/K) for one step, by the nodes' conductivities ``kappa`` (W/(m K)) and what has dried (``w``, kg/m³).
+    """Conductances (W/K) for one step; lists the edges that may carry a front, and finds each patch's crust.
 
-    Lists the edges that may carry a front, and finds each patch's crust. ``alike``: no two nodes that have not dried conduct
-    very differently, see :data:`ALIKE`.
+    Parameters
+    ----------
+    w, kappa : ndarray (nodes,)
+        Water left, kg/m³, by which nodes have dried; conductivities, W/(m K).
+    alike : bool
+        No two nodes that have not dried conduct very differently, see :data:`ALIKE`.
+    solid, to : Solid, Coupling
     """
     mesh, body, conduct = solid.mesh, solid.layers.outer, solid.conduct
     if alike:

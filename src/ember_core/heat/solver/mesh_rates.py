@@ -42,7 +42,21 @@ def new_rates(nodes: int, patches: int) -> Rates:
 
 @leaf
 def see_node(i: int, y: float, w: float, body: Body, temp: Array, slope: Array, kappa: Array, to: Coupling) -> None:
-    """Read one node by its enthalpy ``y`` (J/m³) and water left ``w`` (kg/m³), and find the straight line of its temperature."""
+    """Read one node, and find the straight line of its temperature.
+
+    Parameters
+    ----------
+    i : int
+        Its number.
+    y, w : float
+        Its enthalpy, J/m³; water left, kg/m³.
+    body : Body
+        Its material.
+    temp, slope, kappa : ndarray (nodes,)
+        Receive °C, dT/dH in K m³/J, and W/(m K).
+    to : Coupling
+        Receives the line.
+    """
     t, by, k = temperature_at(y, w, body)
     if 0.0 < w < body.water:  # of a node that dries, its wet part's
         row = int((min(y, body.boil_h) - body.h0) * body.per_dh)

@@ -109,7 +109,8 @@ const secondLine = (cook, { now, rate, clock }) => {
 };
 
 // "at pull"; a verb of several words is quoted
-const atMove = (verb) => (verb.includes(" ") ? t("at “{verb}”", { verb }) : t("at {verb}", { verb: verb.toLowerCase() }));
+const atMove = (verb) =>
+  verb.includes(" ") ? t("at “{verb}”", { verb }) : t("at {verb}", { verb: verb.toLowerCase() });
 
 // what a piece becomes at this heat, and when
 const onward = ({ past, then }, clock, now) => {
