@@ -24,6 +24,7 @@ from ember_core.wording.message import say
 LONGEST_MIN = 240.0
 REST_MIN, CHILL_MIN = 20.0, 300.0
 CHILLED_C = 5.0
+WATER_J_M3K = 4.1e6
 BELOW_BOIL_K = 2.0  # water of a tray that would boil is kept so far below
 
 
@@ -143,12 +144,12 @@ def tempered(mix: Mix, cream_c: float, egg_c: float, ladle_g: float | None = Non
     return tuple(out)
 
 
-def bath_c(oven_c: float, altitude_m: float, fan: bool = False, tented: bool = True) -> float:
-    """How warm a tray of water gets in an oven and stays, °C: what reaches it is what its steam carries away.
+def tray_gains(c: float, oven_c: float, altitude_m: float, fan: bool = False, tented: bool = True) -> float:
+    """What a tray of water at ``c`` °C takes up in an oven less what its steam carries away, W by m² of its water.
 
     Parameters
     ----------
-    oven_c, altitude_m : float
+    c, oven_c, altitude_m : float
         °C; m.
     fan, tented : bool
         Moving air; a loose tent over all of it.
@@ -159,20 +160,44 @@ def bath_c(oven_c: float, altitude_m: float, fan: bool = False, tented: bool = T
     carries = escape * h * LEWIS_AIR  # m/s of vapour that leave the water
     changed = air["vent"]["open"]["leak"] * air["usual_oven"]["litres"] / 1000.0
     carries *= changed / (changed + carries * row["area_m2"])  # the oven's air fills with it
-    boil = boiling_point(altitude_m)
-    hot = oven_c + CELSIUS_ZERO
+    kelvin = c + CELSIUS_ZERO
+    shone = row["emissivity"] * SIGMA * ((oven_c + CELSIUS_ZERO) ** 4 - kelvin**4)
+    outside = h * (oven_c - c) + shone
+    above = row["tent_h"] * (oven_c - c) if tented else outside
+    vapour = iapws_saturation_pressure(c) / (VAPOUR_GAS_CONSTANT * kelvin)
+    steam = carries * vapour * (LATENT_AT_0C + LATENT_BY_DEGREE * c)
+    return float(row["collects"] * outside + above - steam)
+
+
+def bath_c(oven_c: float, altitude_m: float, fan: bool = False, tented: bool = True) -> float:
+    """How warm a tray of water gets in an oven and stays, °C: what reaches it is what its steam carries away; it never boils.
+
+    Parameters
+    ----------
+    oven_c, altitude_m, fan, tented
+        As of :func:`tray_gains`.
+    """
+    most = boiling_point(altitude_m) - BELOW_BOIL_K
 
     def gains(c: float) -> float:
-        kelvin = c + CELSIUS_ZERO
-        shone = row["emissivity"] * SIGMA * (hot**4 - kelvin**4)
-        outside = h * (oven_c - c) + shone
-        above = row["tent_h"] * (oven_c - c) if tented else outside
-        vapour = iapws_saturation_pressure(c) / (VAPOUR_GAS_CONSTANT * kelvin)
-        steam = carries * vapour * (LATENT_AT_0C + LATENT_BY_DEGREE * c)
-        return float(row["collects"] * outside + above - steam)
+        return tray_gains(c, oven_c, altitude_m, fan, tented)
 
-    most = boil - BELOW_BOIL_K
     return most if gains(most) >= 0.0 else float(brentq(gains, 30.0, most, xtol=0.01))
+
+
+def door_takes_k(oven: Oven, open_s: float, air_c: float, deep_mm: float) -> float:
+    """What an open door takes from a tray of water, K, at most: nothing of the oven is left around it meanwhile.
+
+    Parameters
+    ----------
+    oven : Oven
+    open_s, air_c : float
+        How long, s; the kitchen, °C.
+    deep_mm : float
+        Of the water, mm.
+    """
+    holds = WATER_J_M3K * deep_mm / 1000.0
+    return max(-tray_gains(oven.water_c, air_c, oven.altitude_m, oven.fan, oven.tented) * open_s / holds, 0.0)
 
 
 @dataclass(frozen=True)

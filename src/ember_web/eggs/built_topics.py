@@ -10,7 +10,7 @@ from django.utils.translation import gettext
 from ember_core.data.loader import read_toml
 from ember_core.eggs.asking import EggQuestion
 from ember_core.eggs.built import Bound, bound_word, lands_c, pasta_c_for, water_steps
-from ember_core.eggs.custard import Baked, Cup, Mix, Oven, Poured, bake, infused_c, scaled, tempered
+from ember_core.eggs.custard import Baked, Cup, Mix, Oven, Poured, bake, door_takes_k, infused_c, scaled, tempered
 from ember_core.eggs.ruled import boiled_to_rule, products, ruled
 from ember_core.eggs.sauce import (
     BASES,
@@ -200,6 +200,10 @@ def _custard(d: dict[str, Any], place: Place) -> Answer:
             "The tray's water comes to {water_c:temp0} in this oven; the custard lands at {lands_c:temp0} in the middle and comes out before, its rim set and its middle trembling.",
             water_c=oven.water_c, lands_c=base.lands_c,
         ),
+        say(
+            "Water to half of the cups. Each {open_s:.0f} s with the oven's door open takes up to {fall_k:rise1} from it: look once, near the end.",
+            open_s=DOOR_S, fall_k=door_takes_k(oven, DOOR_S, place.air_c, 0.5 * d["deep_mm"]),
+        ),
         say("Infused for an hour under a lid the cream falls to {c:temp0}: warm it again, hot and not boiling, and strain.", c=infused_c(base, HOT_C, 60.0, place.air_c)),
         say("Burn {sugar:mass} of sugar on each at service, not before: it turns wet in the refrigerator.", sugar=round(first.sugar_g, 1)),
     ]  # fmt: skip
@@ -235,7 +239,7 @@ def _custard(d: dict[str, Any], place: Place) -> Answer:
     return Answer(gettext("First cups out after"), to_the_second(60.0 * first.minutes), lines, tables, titles)
 
 
-HOT_C, EGG_C, DENSITY = 80.0, 15.0, 1.05
+HOT_C, EGG_C, DENSITY, DOOR_S = 80.0, 15.0, 1.05, 20.0
 
 
 def _parts_of(mix: Mix) -> list[Message]:

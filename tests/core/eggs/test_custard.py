@@ -13,7 +13,7 @@ from hypothesis import strategies as st
 from scipy.integrate import solve_ivp
 
 from ember_core.eggs.built import mixed_c
-from ember_core.eggs.custard import Cup, Mix, Oven, bake, bath_c, infused_c, scaled, tempered
+from ember_core.eggs.custard import Cup, Mix, Oven, bake, bath_c, door_takes_k, infused_c, scaled, tempered, tray_gains
 from ember_core.errors import EmberError
 from ember_core.formats.plan import parse
 from ember_core.heat.physics.boiling import boiling_point
@@ -152,3 +152,17 @@ def test_sugar_goes_with_the_top():
     a, b = bake(Mix(), [Cup(60.0, 30.0), Cup(120.0, 30.0)], Oven())
     assert b.sugar_g == pytest.approx(4.0 * a.sugar_g)
     assert np.isfinite(a.rim_c)
+
+
+@pytest.mark.parametrize(("tented", "fan"), [(True, False), (False, False), (True, True)])
+def test_an_open_door_takes_little_from_a_tray(tented, fan):
+    """More for longer and for shallower water; in twenty seconds a kelvin or two, which no custard dies of; by hand: the flow over the heat it holds."""
+    oven = Oven(150.0, fan, tented, altitude_m=1850.0)
+    fall = door_takes_k(oven, 20.0, 22.0, 15.0)
+    assert 0.05 < fall < 3.0
+    assert door_takes_k(oven, 40.0, 22.0, 15.0) == pytest.approx(2.0 * fall)
+    assert door_takes_k(oven, 20.0, 22.0, 30.0) == pytest.approx(0.5 * fall)
+    flow = tray_gains(oven.water_c, 22.0, 1850.0, fan, tented)
+    assert fall == pytest.approx(-flow * 20.0 / (0.015 * 4.1e6))
+    settled = tray_gains(oven.water_c, 150.0, 1850.0, fan, tented)
+    assert settled == pytest.approx(0.0, abs=1.0) or oven.water_c == pytest.approx(boiling_point(1850.0) - 2.0)
