@@ -24,6 +24,8 @@ from ember_core.wording.message import say
 
 MOST_TURNS = 12
 AGREE_K, AGREE_S = 0.05, 0.2  # the runs see the same medium, root mean square, and end their stages alike within this
+SAME_K = 0.01  # or each saw what all together make of it, so nearly
+ROUGHLY_K = 0.3  # tolerance of the runs from which the first turn begins
 INSTANT_S = 1e-6  # a piece is in the medium from so long after it is laid in
 MOST_MOMENTS = 4000  # of the medium's own course
 SHORTEST_S = 0.5
@@ -150,7 +152,7 @@ def cook_together(
     """
     begin = float(store_in(sharers[0].setup.schedule.faces[sharers[0].first])[0].t_c)
     setups = [s.setup for s in sharers]
-    cooks = [run(s.plan, s.setup, tol=tol, budget_s=budget_s) for s in sharers]
+    cooks = [run(s.plan, s.setup, tol=ROUGHLY_K if tol is None else tol, budget_s=budget_s) for s in sharers]
     takings = [_taking(s, c) for s, c in zip(sharers, cooks, strict=True)]
     t, medium = _course(sharers, takings, begin, doors)
     ends = _ends(cooks)
@@ -167,7 +169,7 @@ def cook_together(
         off = float(np.sqrt(np.mean((np.interp(t, t_now, now) - before) ** 2)))
         ends, were = _ends(cooks), ends
         t, medium = t_now, now
-        if off < AGREE_K and np.abs(ends - were).max() < AGREE_S:
+        if (off < AGREE_K and np.abs(ends - were).max() < AGREE_S) or _apart(sharers, cooks, t, medium) < SAME_K:
             return Together(tuple(cooks), tuple(setups), t, medium)
     raise ComputationError(
         say(
@@ -177,6 +179,17 @@ def cook_together(
         ),
         path=f"/stages/{sharers[0].first}/store",
     )
+
+
+def _apart(sharers: Sequence[Sharer], cooks: Sequence[Cook], t: Array, medium: Array) -> float:
+    """By how much any run's own medium is off from the common one, root mean square over its stay, K."""
+    worst = 0.0
+    for s, cook in zip(sharers, cooks, strict=True):
+        begin, end = cook.stages[s.first].start_s, cook.stages[s.last].end_s
+        within = (cook.t >= begin) & (cook.t <= end) & np.isfinite(cook.medium)
+        off = np.interp(cook.t[within] - begin + s.in_s, t, medium) - cook.medium[within]
+        worst = max(worst, float(np.sqrt(np.mean(off**2))) if off.size else 0.0)
+    return worst
 
 
 def _ends(cooks: Sequence[Cook]) -> Array:
