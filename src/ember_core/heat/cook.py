@@ -424,8 +424,9 @@ def _stretch(
     faces = schedule.faces
     hottest = max(start, float((faces["medium_c"] + np.maximum(faces["off_k"], 0.0)).max()))
     stored = record.medium[kept]
-    if np.isfinite(stored).any():
-        hottest = max(hottest, float(np.nanmax(stored)))
+    known = stored[np.isfinite(stored)]
+    if known.size:
+        hottest = max(hottest, float(known.max()))
     if max(core.max(), top) > hottest + CORE_ABOVE_K or field.max(initial=start) > hottest + PLACE_ABOVE_K:
         above = np.maximum(core[1:] - CORE_ABOVE_K, field.max(axis=1) - PLACE_ABOVE_K)
         stage = int(np.searchsorted(end_s, t[1 + int(np.argmax(above))]))

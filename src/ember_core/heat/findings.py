@@ -18,6 +18,7 @@ from ember_core.wording.message import N_, Message, say
 
 HOT_START_C = 30.0  # a piece that starts warmer was heated before, which the plan does not show
 
+SAME_S = 1e-6
 MOMENTS = 3  # of a stage must be recorded for it to be told how its medium went
 
 DONENESS_K = 3.0  # a doneness name and a core this far apart are said; houses differ by less
@@ -126,6 +127,13 @@ SHORTEST_S = 0.01
 BACK_K = 0.5  # a medium this near to where it began is back
 
 
+def _stored(media: Media, done: Outcome) -> tuple[Array, Array, Array]:
+    """A stage's medium with a store: s into the stage, °C, and what it gives, W; nothing where it has none."""
+    a, b = media.t.searchsorted([done.start_s - SAME_S, done.end_s + SAME_S])
+    known = np.isfinite(media.medium[a:b])
+    return media.t[a:b][known] - done.start_s, media.medium[a:b][known], media.taken[a:b][known]
+
+
 def _crowded(plan: Plan, outcomes: Sequence[Outcome], media: Media) -> list[Finding]:
     """How far the media with a store fall, when they are back, how many pieces they hold and what heater would do."""
     out = []
@@ -133,18 +141,17 @@ def _crowded(plan: Plan, outcomes: Sequence[Outcome], media: Media) -> list[Find
         stated = store_stated(stage)
         if stated is None:
             continue
-        within = (media.t >= done.start_s - 1e-6) & (media.t <= done.end_s + 1e-6) & np.isfinite(media.medium)
-        if within.sum() < MOMENTS:
+        t, medium, taken = _stored(media, done)
+        if t.size < MOMENTS:
             continue
-        t, medium, taken = media.t[within] - done.start_s, media.medium[within], media.taken[within]
         usual = kinds()[stated["kind"]]
-        lowest = int(np.argmin(medium))
+        lowest = int(medium.argmin())
         drop = float(medium[0] - medium[lowest])
-        after = np.flatnonzero(medium[lowest:] >= medium[0] - BACK_K)
-        count = stated.get("pieces", plan.document["piece"].get("count", 1))
-        quiet = float(np.diff(t, append=t[-1])[medium < QUIET_C].sum())
         if drop < usual["drop_k"] / 3.0:
             continue
+        after = (medium[lowest:] >= medium[0] - BACK_K).nonzero()[0]
+        count = stated.get("pieces", plan.document["piece"].get("count", 1))
+        quiet = float((t[1:] - t[:-1])[medium[:-1] < QUIET_C].sum())
         grave = drop > usual["drop_k"] or (stated["kind"] == "pan" and quiet > BOILS_IN_JUICE_S)
         back = (
             say("it needs about {minutes:.0f} min to come back", minutes=t[lowest + after[0]] / 60.0)
@@ -186,8 +193,7 @@ def _opened(plan: Plan, outcomes: Sequence[Outcome], media: Media) -> list[Findi
         doors = stated.get("doors", ())
         if not doors:
             continue
-        within = (media.t >= done.start_s - 1e-6) & (media.t <= done.end_s + 1e-6) & np.isfinite(media.medium)
-        t, medium = media.t[within] - done.start_s, media.medium[within]
+        t, medium, _ = _stored(media, done)
         opened = [d for d in doors if t.size and d["at_s"] + d["open_s"] <= t[-1]]
         if not opened:
             continue
