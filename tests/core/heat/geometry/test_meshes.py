@@ -70,6 +70,24 @@ def test_volumes_and_surfaces(name):
 
 
 @pytest.mark.parametrize("name", SHAPES)
+def test_edges_that_only_fill_a_gap_conduct_nothing(name):
+    """Runs are whole: both nodes rise by one along each; what was put between conducts nothing, and no way inwards goes along it."""
+    mesh = setup(parse(document(name))).grid
+    first, second = mesh.first.astype(int), mesh.second.astype(int)
+    filled = mesh.conduct == 0.0
+    assert filled.mean() < 0.3
+    for a, b, i, j in zip(mesh.run_from[:-1], mesh.run_from[1:], mesh.run_first, mesh.run_second, strict=True):
+        count = np.arange(int(b - a))
+        assert (first[int(a) : int(b)] == int(i) + count).all()
+        assert (second[int(a) : int(b)] == int(j) + count).all()
+    real = {frozenset(x) for x in zip(first[~filled].tolist(), second[~filled].tolist(), strict=True)}
+    assert len(real) == (~filled).sum()
+    assert not real & {frozenset(x) for x in zip(first[filled].tolist(), second[filled].tolist(), strict=True)}
+    inward = mesh.inward.astype(int)
+    assert all(frozenset((i, int(j))) in real for i, j in enumerate(inward) if i != int(j))
+
+
+@pytest.mark.parametrize("name", SHAPES)
 @pytest.mark.parametrize("stages", [WARM, [{"kind": "chill", "minutes": 60, "medium_c": -30, "variant": "blast"}]])
 def test_energy_in_is_energy_stored(name, stages):
     """Heat through the surface equals the gain in enthalpy within 0.1 %, with freezing as well."""
