@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from math import ceil, inf, log
-from typing import Any
 
 import numpy as np
 
@@ -173,13 +172,9 @@ def whisking(
     low, high = row["thick_c"]
 
     def when(level: float) -> float:
-        return (
-            float(tau * log((source - begin) / (source - level)))
-            if begin < level < source
-            else 0.0
-            if level <= begin
-            else inf
-        )
+        if level <= begin:
+            return 0.0
+        return float(tau * log((source - begin) / (source - level))) if level < source else inf
 
     thick = when(0.5 * (low + high))
     t = np.linspace(0.0, thick, 120)
@@ -219,8 +214,3 @@ def butter_off_heat_g(made: Sauce, butter_c: float) -> float:
 def unthinned_g(made: Sauce, grams: float) -> float:
     """Butter that brings back a sauce into which too much water went, g: in the proportion of its butter to its water."""
     return grams * made.butter_g / made.water_g
-
-
-def parts_of(known: str, amount: float) -> dict[str, Any]:
-    """What :func:`sauce` is told when an amount is of ``covers``, ``yolks`` or ``butter_g``; the first two are whole numbers."""
-    return {known: float(amount) if known == "butter_g" else round(amount)}

@@ -7,6 +7,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Mapping
 from dataclasses import replace
+from typing import NamedTuple
 
 import numpy as np
 
@@ -28,15 +29,27 @@ HOT_C = 80.0
 # a hen's egg of 57 g comes nearer to its water by a factor e in so many seconds; one of another breadth by this power of it: between
 # the 2 of a body alone and the 1 of its skin; fitted with what follows
 FIRST_S, BREADTH_M, BY_BREADTH = 365.0, 0.0423, 1.8
+
+
+class About(NamedTuple):
+    """Where to look first for a yolk's word, see :data:`ABOUT_C`."""
+
+    edge_c: float  # °C
+    by_water: float  # K per K
+    by_cold: float  # K
+    by_size: float  # K per e-fold
+    trust: float  # share of the first correction
+
+
 # in hot water a yolk is as its word when its edge is about so warm, °C, stopped in iced water, and where it goes on in the air; more by so much
 # for each kelvin that the water boils below 100 °C, for water that is brought to the boil, and for each e-fold of its breadth; and by what share
 # of itself the first correction is right. All fitted; they only say where to look first
 ABOUT_C = {
-    "runny": ((56.9, 0.24, 2.9, -5.0, 1.0), (51.7, 0.29, 3.6, -3.8, 1.25)),
-    "syrupy": ((64.3, 0.13, 1.5, -1.5, 1.0), (57.2, 0.27, 3.1, -0.5, 1.3)),
-    "jammy": ((70.8, 0.0, 0.5, 0.0, 1.0), (62.8, 0.20, 1.4, 5.3, 1.3)),
-    "fudgy": ((77.4, -0.15, 0.0, 1.0, 0.65), (70.0, 0.07, 0.5, 14.6, 1.0)),
-    "dry": ((82.8, -0.21, 0.0, 0.7, 0.65), (77.0, 0.02, 0.1, 11.1, 1.0)),
+    "runny": (About(56.9, 0.24, 2.9, -5.0, 1.0), About(51.7, 0.29, 3.6, -3.8, 1.25)),
+    "syrupy": (About(64.3, 0.13, 1.5, -1.5, 1.0), About(57.2, 0.27, 3.1, -0.5, 1.3)),
+    "jammy": (About(70.8, 0.0, 0.5, 0.0, 1.0), About(62.8, 0.20, 1.4, 5.3, 1.3)),
+    "fudgy": (About(77.4, -0.15, 0.0, 1.0, 0.65), About(70.0, 0.07, 0.5, 14.6, 1.0)),
+    "dry": (About(82.8, -0.21, 0.0, 0.7, 0.65), About(77.0, 0.02, 0.1, 11.1, 1.0)),
 }
 FROM_COLD_K = 20.0  # water that begins so far below its boil is brought to it
 # what stops it; it thickens in a bath from when it is so near to it, or later: too long a first guess has all in it that is asked
@@ -110,7 +123,7 @@ def yolk_time(
         low, high = (guess, high) if now < 0.0 else (low, guess)
         if was is None:
             to = _by_course(_course(grid, cook, stage, measure), guess, now, wanted)
-            following = guess + _about(plan, s, stage)[4] * (to - guess)
+            following = guess + _about(plan, s, stage).trust * (to - guess)
         else:
             slope = (now - was[1]) / (guess - was[0])
             following = guess - now / slope if slope > 0.0 else 0.5 * (low + high)
@@ -124,7 +137,7 @@ def yolk_time(
     return guess, True
 
 
-def _about(plan: Plan, s: Setup, stage: int) -> tuple[float, float, float, float, float]:
+def _about(plan: Plan, s: Setup, stage: int) -> About:
     """What is known beforehand of a yolk's word and of what stops it, see :data:`ABOUT_C`."""
     after = s.schedule.faces["medium_c"][stage + 1 :]
     return ABOUT_C[str(plan.stages[stage].word)][0 if after.size and float(after[0].max()) < COLD_C else 1]
@@ -138,11 +151,11 @@ def _first_guess(plan: Plan, s: Setup, stage: int) -> float:
     store = store_in(s.schedule.faces[stage])
     stored = store[0]["capacity"] > 0.0 and store[0]["set_c"] >= HOT_C
     hot = float(store[0]["set_c"]) if stored else water
-    base, by_water, by_cold, by_size, _ = _about(plan, s, stage)
-    about = base + by_water * (100.0 - hot) + by_size * float(np.log(s.size / BREADTH_M))
+    known = _about(plan, s, stage)
+    about = known.edge_c + known.by_water * (100.0 - hot) + known.by_size * float(np.log(s.size / BREADTH_M))
     if stored:
         if store[0]["t_c"] < hot - FROM_COLD_K:
-            about += by_cold
+            about += known.by_cold
         return _in_store(plan.start_c, about, scale, longest, store)
     if water >= HOT_C:
         return float(min(scale * np.log(max(water - plan.start_c, 1.0) / (water - about)), longest)) if about < water - 1.0 else 0.5 * longest  # fmt: skip

@@ -12,6 +12,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
+from numpy.typing import NDArray
 
 from ember_core.errors import ComputationError
 from ember_core.heat.arrays import Array
@@ -89,10 +90,15 @@ def _conductance(s: Setup, i: int) -> float:
     return float(faces["h"][stored].max() * volume / max(s.size, 1e-4) * stored[:2].sum().clip(1))
 
 
+def _stay(sharer: Sharer, cook: Cook) -> tuple[float, NDArray[np.bool_]]:
+    """When a piece is laid in, s on its own clock, and which of its recorded moments lie in the medium."""
+    begin, end = cook.stages[sharer.first].start_s, cook.stages[sharer.last].end_s
+    return begin, (cook.t >= begin - 1e-9) & (cook.t <= end + 1e-9) & np.isfinite(cook.medium)
+
+
 def _taking(sharer: Sharer, cook: Cook) -> Taking:
     """What a piece took along its cook."""
-    begin, end = cook.stages[sharer.first].start_s, cook.stages[sharer.last].end_s
-    within = (cook.t >= begin - 1e-9) & (cook.t <= end + 1e-9) & np.isfinite(cook.medium)
+    begin, within = _stay(sharer, cook)
     t, medium, taken = cook.t[within], cook.medium[within], cook.taken[within].copy()
     if t.size > 1:
         taken[0] = taken[1]  # as a piece is laid in nothing has been recorded yet
@@ -185,8 +191,7 @@ def _apart(sharers: Sequence[Sharer], cooks: Sequence[Cook], t: Array, medium: A
     """By how much any run's own medium is off from the common one, root mean square over its stay, K."""
     worst = 0.0
     for s, cook in zip(sharers, cooks, strict=True):
-        begin, end = cook.stages[s.first].start_s, cook.stages[s.last].end_s
-        within = (cook.t >= begin) & (cook.t <= end) & np.isfinite(cook.medium)
+        begin, within = _stay(s, cook)
         off = np.interp(cook.t[within] - begin + s.in_s, t, medium) - cook.medium[within]
         worst = max(worst, float(np.sqrt(np.mean(off**2))) if off.size else 0.0)
     return worst

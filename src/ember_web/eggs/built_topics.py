@@ -20,7 +20,6 @@ from ember_core.eggs.sauce import (
     beaten_in_c,
     butter_off_heat_g,
     buttered_c,
-    parts_of,
     sauce,
     unthinned_g,
     whisking,
@@ -36,7 +35,7 @@ from ember_web.ui.templatetags.ember import span, to_the_second
 
 def _sauce(d: dict[str, Any], place: Place) -> Answer:
     """Yolks, butter, water and acid; how the whisking goes; holding; what to do when it goes wrong."""
-    made = sauce(**parts_of(d["known"], d["count"]))
+    made = sauce(**{d["known"]: d["count"]})
     row = read_toml("eggs_open.toml")["sauce"]
     low, high = row["thick_c"]
     begin, based = None, list[Message]()
@@ -239,7 +238,8 @@ def _custard(d: dict[str, Any], place: Place) -> Answer:
     return Answer(gettext("First cups out after"), to_the_second(60.0 * first.minutes), lines, tables, titles)
 
 
-HOT_C, EGG_C, DENSITY, DOOR_S = 80.0, 15.0, 1.05, 20.0
+HOT_C, EGG_C, DENSITY = 80.0, 15.0, 1.05
+DOOR_S = 20.0  # a look into an oven; common practice, no published source
 
 
 def _parts_of(mix: Mix) -> list[Message]:

@@ -267,7 +267,10 @@ STROKES = {
     "whisked": N_("Whisk all the time and everywhere: a cream with fine grain; it goes fast, so be ready to stop it."),
     "folded": N_("Let it set for some seconds, then push it across in wide strokes: large curds, air between them."),
 }
-MANY, OSTRICH = 12, 18
+MANY, OSTRICH = (
+    12,
+    18,
+)  # from so many eggs on an ostrich's is spoken of; about 18 hen's eggs, common practice, no source
 
 
 def _scrambled(d: dict[str, Any], place: Place) -> Answer:

@@ -32,7 +32,7 @@ from ember_web.line.freshness import changed, marks
 from ember_web.line.learning import Desk, Question, desk, question, thermal_key
 from ember_web.line.media import Around, Media, Medium, Track, said_of_probe, stays, unheard
 from ember_web.line.models import Cook, Event, Reading
-from ember_web.line.second import later, second_key, second_part, second_state
+from ember_web.line.second import later, lead_part, second_key, second_part, second_state
 from ember_web.line.truth import Teller, teller
 from ember_web.line.truth import told as history_of
 from ember_web.line.watch import Watch
@@ -123,7 +123,7 @@ class Piece:
         )  # fmt: skip
         if other is None or self.cook.second_probe_id is None:
             return
-        track, lead = self.track, next(p for p, of in self.cook.result["parts"].items() if of["leads"])
+        track, lead = self.track, lead_part(self.cook.result)
         self.second_watch.look(
             self.second, self.said_of_probe(SECOND), self.begun, **common,
             near=lambda now: self._near(others, now) | self._beside(lead, track, now),

@@ -20,6 +20,11 @@ def second_part(result: Mapping[str, Any]) -> str | None:
     return next((p for p in PARTS if p in parts and not parts[p]["leads"]), None)
 
 
+def lead_part(result: Mapping[str, Any]) -> str:
+    """The part of a plan's bird that leads: its first probe is in it."""
+    return next(str(p) for p, of in result["parts"].items() if of["leads"])
+
+
 def parts_as_cooked(cook: Cook) -> dict[str, dict[str, Any]]:
     """The parts of a bird as the plain shapes that they cook as, with the one that leads first; empty of what is no bird."""
     shape = cook.document["piece"]["shape"]

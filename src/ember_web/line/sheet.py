@@ -27,7 +27,7 @@ from ember_web.line.cut import faces
 from ember_web.line.media import OF_MEDIUM, Around, around_of
 from ember_web.line.models import Cook
 from ember_web.line.queries import readings_of
-from ember_web.line.second import second_part
+from ember_web.line.second import lead_part, second_part
 from ember_web.line.truth import MEMBERS, said_of, told
 from ember_web.tenancy.access import RANK, KitchenRequest, in_kitchen
 from ember_web.tenancy.voice import current, tell
@@ -111,8 +111,7 @@ def _probes_in(cook: Cook) -> list[tuple[str, str]]:
     part = second_part(cook.result)
     if cook.second_probe_id is None or part is None:
         return [(CORE, "")] if cook.probe_id else []
-    lead = next(p for p, of in cook.result["parts"].items() if of["leads"])
-    first = [(CORE, PART_NAMES[lead])] if cook.probe_id else []
+    first = [(CORE, PART_NAMES[lead_part(cook.result)])] if cook.probe_id else []
     return [*first, (SECOND, PART_NAMES[part])]
 
 

@@ -21,7 +21,6 @@ from ember_core.eggs.sauce import (
     beaten_in_c,
     butter_off_heat_g,
     buttered_c,
-    parts_of,
     sauce,
     unthinned_g,
     whisking,
@@ -303,7 +302,7 @@ def test_cold_butter_off_the_heat_takes_a_sauce_down(yolks):
 
 @pytest.mark.parametrize(("known", "amount"), [("covers", 12), ("yolks", 7), ("butter_g", 260)])
 def test_a_sauce_that_was_thinned_comes_back_to_its_proportion(known, amount):
-    made = sauce(**parts_of(known, amount))
+    made = sauce(**{known: amount})
     butter = unthinned_g(made, 10.0)
     assert (made.butter_g + butter) / (made.water_g + 10.0) == pytest.approx(made.butter_g / made.water_g)
 

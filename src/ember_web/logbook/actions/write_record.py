@@ -64,6 +64,9 @@ def as_planned(
     return True
 
 
+OTHER_PART = 2.0  # a bird's other part may change so much faster than the one that leads; an estimate
+
+
 def _judge(
     cook: Cook,
     readings: Sequence[Sequence[float]],
@@ -96,7 +99,7 @@ def _judge(
             log = Log(tuple(r[0] for r in second), tuple(r[1] for r in second))
             other = judge_log(
                 log, rules=rules, food=food, form=document["piece"].get("form"), house=house, plan=plan.of_part(part), ran=ran,
-                fastest_k_s=min(2.0 * fastest(cook.trace), JUMP_K_S),
+                fastest_k_s=min(OTHER_PART * fastest(cook.trace), JUMP_K_S),
             )  # fmt: skip
             judged = of_both(judged, other, all_of=set(plan.targets or ()) <= {plan.shape["part"], part})
     except InputError as error:
