@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from dataclasses import field as column
 from threading import local
-from typing import Any
+from typing import Any, NamedTuple
 
 import numpy as np
 
@@ -53,7 +53,6 @@ SAMPLES, MESH_SAMPLES = 40.0, 12.0  # a stage is recorded at least so often
 
 UNTIL_WORD = {v: k or "minutes" for k, v in UNTIL_CODE.items()}
 
-NOTHING: Mapping[int, str] = {}
 _OWN = local()
 MOST_BUFFERS = 6  # of a thread; only what is written of them takes memory
 NONE_YET = np.zeros(1)
@@ -222,68 +221,66 @@ def run(
         When the step size underflows, or the budget is used up; names the stage and what would help.
     """
 
+    of = _Piece(plan, s, vary or Variation(s.length, 1.0, 1.0, DRYING_SCALE, s.start_c), tol, budget_s, stops)
     if waits_for_yolk(s) is None:
-        return _run(plan, s, tol, vary, budget_s, stops, NOTHING)
-    last: dict[tuple[Any, ...], Cook] = {}
+        return _told(plan, *_through(of, s))
+    last: dict[tuple[float, ...], tuple[Stretch, float]] = {}
 
-    def cooked(one: Setup, met: Mapping[int, str]) -> Cook:
-        key = (tuple(one.schedule.duration), tuple(met))
+    def cooked(one: Setup) -> Stretch:
+        key = tuple(one.schedule.duration)
         if key not in last:
             last.clear()
-            last[key] = _run(plan, one, tol, vary, budget_s, stops, met)
-        return last[key]
+            last[key] = _through(of, one)
+        return last[key][0]
 
-    return cooked(*settled(plan, s, cooked))
+    by_clock, met = settled(plan, s, cooked)
+    found = cooked(by_clock)
+    stages = tuple(replace(x, ended_by=met.get(i, x.ended_by)) for i, x in enumerate(found.stages))
+    return _told(plan, replace(found, stages=stages), 0.0)
 
 
-def _run(
-    plan: Plan,
-    s: Setup,
-    tol: float | None,
-    vary: Variation | None,
-    budget_s: float | None,
-    stops: Sequence[float],
-    met: Mapping[int, str],
-) -> Cook:
-    """Compute a cook whose schedule waits for no yolk.
+class _Piece(NamedTuple):
+    """A piece and how it is computed; as of :func:`run`."""
 
-    Parameters
-    ----------
-    plan, s, tol, vary, budget_s, stops
-        As of :func:`run`.
-    met : mapping
-        What stages got that waited for the yolk, by their number.
-    """
-    vary = vary or Variation(s.length, 1.0, 1.0, DRYING_SCALE, s.start_c)
+    plan: Plan
+    setup: Setup
+    vary: Variation
+    tol: float | None
+    budget_s: float | None
+    stops: Sequence[float]
+
+
+def _through(of: _Piece, s: Setup) -> tuple[Stretch, float]:
+    """A piece through the stages of ``s``, which wait for no yolk; and how uneven it was when it was cut, K."""
+    plan, vary = of.plan, of.vary
     count = len(plan.stages)
     cut = count if s.cut_at is None else s.cut_at
-    asked = [*plan.report_at_s, *stops]
+    asked = [*plan.report_at_s, *of.stops]
     halts = np.unique(np.array(asked, dtype=float)) if asked else np.empty(0)
-    uneven = 0.0
-    found = _stretch(plan, s, (0, cut), vary, halts, tol, budget_s)
-    if s.portion is not None:
-        end = float(found.t[-1])
-        size = s.portion.length if vary.portion is None else vary.portion
-        own = replace(vary, length=size, start_c=float(found.mean[-1]))
-        later = replace(s.portion, schedule=s.schedule)
-        after = _stretch(plan, later, (cut, count), own, halts[halts > end] - end, tol, budget_s, found)
-        uneven = float(np.ptp(found.line[-1]))
-        found = joined(found, after)
-    if met:
-        found = replace(
-            found, stages=tuple(replace(x, ended_by=met.get(i, x.ended_by)) for i, x in enumerate(found.stages))
-        )
+    found = _stretch(plan, s, (0, cut), vary, halts, of.tol, of.budget_s)
+    if s.portion is None:
+        return found, 0.0
+    end = float(found.t[-1])
+    size = s.portion.length if vary.portion is None else vary.portion
+    own = replace(vary, length=size, start_c=float(found.mean[-1]))
+    later = replace(s.portion, schedule=s.schedule)
+    after = _stretch(plan, later, (cut, count), own, halts[halts > end] - end, of.tol, of.budget_s, found)
+    return joined(found, after), float(np.ptp(found.field[-1]))
+
+
+def _told(plan: Plan, found: Stretch, uneven_k: float) -> Cook:
+    """A cook of a plan as it is told, with its findings."""
     top, top_t = found.top
     findings = setup_findings(plan, boiling_point(plan.altitude_m))
-    if uneven > UNEVEN_K:
+    if uneven_k > UNEVEN_K:
         words = say(
             "The piece is cut before stage {stage} while its places differ by {uneven_k:difference0}; portions are computed from "
             "its mean. Let it even out first.",
-            stage=cut + 1,
-            uneven_k=uneven,
+            stage=(plan.cut_at or 0) + 1,
+            uneven_k=uneven_k,
         )
         findings.append(Finding("cut-uneven", "care", words, "the model"))
-    places = np.hstack([found.line, found.elsewhere]) if found.elsewhere.size else found.line
+    places = np.hstack([found.field, found.elsewhere]) if found.elsewhere.size else found.field
     findings += outcome_findings(
         plan, found.stages, top, found.stages[-1].end_s, places, Media(found.t, found.medium, found.taken)
     )
@@ -302,7 +299,7 @@ def _run(
         mean=found.mean,
         surface_a=found.surface_a,
         surface_b=found.surface_b,
-        field=found.line,
+        field=found.field,
         depth=found.depth,
         stages=found.stages,
         peak_core_c=top,
@@ -441,7 +438,7 @@ def _stretch(
         mean=mean,
         surface_a=column(record.surface_a),
         surface_b=column(record.surface_b),
-        line=line,
+        field=line,
         depth=depth,
         elsewhere=elsewhere,
         stages=tuple(outcomes),

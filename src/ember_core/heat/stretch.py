@@ -35,7 +35,7 @@ class Stretch:
     mean: Array
     surface_a: Array
     surface_b: Array
-    line: Array  # °C, times × cells of the line through the core
+    field: Array  # °C, times × cells of the line through the core
     depth: Array  # mm
     elsewhere: Array
     stages: tuple[StageOutcome, ...]
@@ -70,13 +70,13 @@ def joined(a: Stretch, b: Stretch) -> Stretch:
     there = _places(b.depth, b.closed)
     if b.closed and not a.closed:
         at = np.abs(at)
-    line = np.stack([np.interp(at, there, row) for row in b.line])
+    line = np.stack([np.interp(at, there, row) for row in b.field])
     end = float(a.t[-1])
 
     def both(x: Array, y: Array) -> Array:
         return np.concatenate([x, y[1:]])
 
-    ours, theirs = np.hstack([a.line, a.elsewhere]), np.hstack([b.line, b.elsewhere])
+    ours, theirs = np.hstack([a.field, a.elsewhere]), np.hstack([b.field, b.elsewhere])
     pairs = [both(np.repeat(ours[:, [i]], theirs.shape[1], axis=1), theirs) for i in _worst(ours, a.t)] + [
         both(ours, np.repeat(theirs[:, [i]], ours.shape[1], axis=1)) for i in _worst(theirs, b.t)
     ]
@@ -88,7 +88,7 @@ def joined(a: Stretch, b: Stretch) -> Stretch:
         mean=both(a.mean, b.mean),
         surface_a=both(a.surface_a, b.surface_a),
         surface_b=both(a.surface_b, b.surface_b),
-        line=both(a.line, line),
+        field=both(a.field, line),
         elsewhere=np.hstack(pairs),
         stages=(*a.stages, *later),
         top=a.top if a.top[0] >= b.top[0] else (b.top[0], b.top[1] + end),

@@ -17,6 +17,7 @@ from ember_core.formats.plan import parse
 from ember_core.heat import cook
 from ember_core.heat.cook import run
 from ember_core.heat.egg_states import state_of
+from ember_core.heat.egg_time import goal_of
 from ember_core.heat.geometry.mesh import Mesh
 from ember_core.heat.setup import setup
 
@@ -159,16 +160,29 @@ def test_modes_are_an_egg(h, species):
     assert later[1].max() < 1.0 + 1e-6
 
 
+WATERS_OF_A_KITCHEN = {
+    "boil": {},
+    "boil at 1,850 m": {"altitude_m": 1850.0},
+    "cold": {"water": "cold", "count": 6, "litres": 2.0, "power_w": 1500.0},
+    "cold, full pot": {"water": "cold", "count": 12, "litres": 2.5, "power_w": 2000.0, "start_c": 15.0},
+    "bath": {"water": "bath", "water_c": 66.0},
+}
+
+
+@pytest.mark.parametrize("stop", ["ice", "plate"])
+@pytest.mark.parametrize("water", WATERS_OF_A_KITCHEN)
 @pytest.mark.parametrize("yolk", YOLK_WORDS)
-@pytest.mark.parametrize("mass_g", [45.0, 57.0, 70.0])
-def test_the_time_of_a_usual_egg_is_found_in_a_cook_or_two(yolk, mass_g, monkeypatch):
-    """The first guess is so near that a cook, and one more by its own course, tell it; three at the most."""
+def test_the_time_is_found_in_a_cook_or_two(yolk, water, stop, monkeypatch):
+    """The first guess is so near that a cook, and one more by its own course, tell it: so an answer takes few milliseconds."""
     cooked = []
-    known = cook._run
-    monkeypatch.setattr(cook, "_run", lambda *a: cooked.append(1) or known(*a))
-    found = ask(EggQuestion(yolk=yolk, mass_g=mass_g))
-    assert found.reached
-    assert len(cooked) <= 2
-    cooked.clear()
-    ask(EggQuestion(yolk=yolk, mass_g=mass_g, stop="plate"))
-    assert len(cooked) <= 3
+    known = cook._through
+    monkeypatch.setattr(cook, "_through", lambda *a: cooked.append(1) or known(*a))
+    for mass_g in (45.0, 57.0, 70.0):
+        cooked.clear()
+        found = ask(EggQuestion(yolk=yolk, mass_g=mass_g, stop=stop, **WATERS_OF_A_KITCHEN[water]))
+        assert len(cooked) <= 2
+        if found.reached:
+            measure, goal = goal_of(yolk)
+            assert (found.state.firm if measure == "firm" else found.state.yolk) == pytest.approx(goal, abs=0.03)
+        else:
+            assert (water, yolk) == ("bath", "dry")

@@ -11,6 +11,7 @@ from ember_core.constants import CELSIUS_ZERO, GAS_CONSTANT
 from ember_core.data.loader import read_toml
 from ember_core.heat.arrays import Array
 
+FLAT = 1e-6  # below this logarithm of their ratio two rates are alike
 MOST_C = 110.0  # nothing in an egg is hotter for long; keeps the exponentials in range
 
 
@@ -56,14 +57,17 @@ def doses(t_s: Array, rate: Array) -> Array:
     rate : ndarray (times,) or (times, places)
         1/s, > 0.
     """
-    return np.concatenate([np.zeros_like(rate[:1]), np.cumsum(_steps(t_s, rate), axis=0)])
+    out = np.zeros_like(rate)
+    np.cumsum(_steps(t_s, rate), axis=0, out=out[1:])
+    return out
 
 
 def _steps(t_s: Array, rate: Array) -> Array:
     """Integrals over each step."""
     a, b = rate[:-1], rate[1:]
     log = np.log(b / a)
-    flat = np.abs(log) < 1e-6
-    mean = np.where(flat, 0.5 * (a + b), (b - a) / np.where(flat, 1.0, log))
+    mean = 0.5 * (a + b)
+    np.divide(b - a, log, out=mean, where=np.abs(log) > FLAT)
     steps = np.diff(t_s)
-    return np.asarray(mean * (steps[:, None] if rate.ndim > 1 else steps))
+    mean *= steps[:, None] if rate.ndim > 1 else steps
+    return mean

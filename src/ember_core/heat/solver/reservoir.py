@@ -149,3 +149,20 @@ def course(store: Rows, t: Array, by_degree: Array, at: Array, medium: Array) ->
             if abs(move) < 1e-7:
                 break
         medium[i] = now
+
+
+@entry
+def follow(medium: Array, keep: float, body: Array) -> None:
+    """The course of something of one temperature that follows a medium, from ``body[0]``.
+
+    Parameters
+    ----------
+    medium : ndarray (moments,)
+        °C, at equal times from each other.
+    keep : float
+        Share of its difference from the medium that is left after a step, 0 to 1.
+    body : ndarray (moments,)
+        Receives °C.
+    """
+    for i in range(1, medium.size):
+        body[i] = keep * body[i - 1] + (1.0 - keep) * 0.5 * (medium[i - 1] + medium[i])
