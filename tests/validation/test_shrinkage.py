@@ -1,4 +1,4 @@
-"""What a thickness that follows the lost juice would do: the solver keeps the raw one, and errs to the late side (decision 20).
+"""The most that a thickness which follows the lost juice could do: the nominal cook keeps the raw one, on the late side (decision 20).
 
 The bound is of the table alone: water that meat can no longer hold (van der Sman 2007, as in the data) leaves at once, with the heat it has,
 and what is left lies closer together. Real juice leaves with a delay, so that the truth lies between the two.

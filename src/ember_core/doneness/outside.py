@@ -115,15 +115,29 @@ def expelled(t_s: Array, field_c: Array, shares: Array, tau_s: float | None = No
     tau_s : float, optional
         Time constant, s; default that of the data.
     """
+    raw = water_at_first()
+    return float(((raw - still_held(np.full(field_c.shape[1], raw), t_s, field_c, tau_s)) * shares).sum())
+
+
+def water_at_first() -> float:
+    """Water in a kilogram of raw meat that it holds, kg."""
+    return float(water_held(read_toml("long_cooks.toml")["loss"]["valid_c"][0]))
+
+
+def still_held(water: Array, t_s: Array, field_c: Array, tau_s: float | None = None) -> Array:
+    """Water that places hold after a history, kg per kg of raw meat; other parameters as of :func:`expelled`.
+
+    Parameters
+    ----------
+    water : ndarray (places,)
+        What they held at its begin.
+    """
     data = read_toml("long_cooks.toml")
     tau = data["relaxation"]["tau_s"] if tau_s is None else tau_s
-    low, high = data["loss"]["valid_c"]
-    held = water_held(np.clip(field_c, low, high))
-    raw = float(water_held(low))
-    water = np.full(field_c.shape[1], raw)
+    held = water_held(np.clip(field_c, *data["loss"]["valid_c"]))
     for step, now in zip(np.diff(t_s), held[1:], strict=True):
-        water -= np.maximum(water - now, 0.0) * (1.0 - np.exp(-step / tau))
-    return float(((raw - water) * shares).sum())
+        water = water - np.maximum(water - now, 0.0) * (1.0 - np.exp(-step / tau))
+    return water
 
 
 def left_by_salt(salt: float) -> float:
@@ -188,8 +202,7 @@ def outside(plan: Plan, cook: Cook) -> Outside:
     shares = shares_of(depth, cook.closed, plan.shape["kind"])
     dried = hottest > boil_c + read_toml("long_cooks.toml")["outside"]["dry_above_boiling_k"]
     pressed = expelled(cook.t, cook.field, np.where(dried, 0.0, shares)) * left_by_salt(salt_of(plan))
-    low = read_toml("long_cooks.toml")["loss"]["valid_c"][0]
-    gone = pressed + float(water_held(low)) * float(shares[dried].sum())
+    gone = pressed + water_at_first() * float(shares[dried].sum())
     # juice that comes out evaporates from the outside first; what it leaves over drips
     drip = max(gone - cook.evaporated, 0.0)
     lost = min(drip + cook.evaporated, 1.0)

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from typing import Any
 
 from ember_core.book.book import SPREADS, Book, shipped
+from ember_core.doneness.shrinking import as_it_shrinks
 from ember_core.formats.result import document
 from ember_core.heat.cook import BUDGET_S, Cook, run
 from ember_core.heat.ensemble.forecast import MEMBER_CELLS, MEMBER_REFINE, Forecast, cautious_cook, forecast
@@ -20,6 +21,8 @@ from ember_core.planning.sharing import in_turn, shared
 from ember_core.safety.conditions import in_force
 from ember_core.safety.lethality import organisms
 from ember_core.wording.message import say
+
+SHRINKS = 0.985  # a piece that keeps more of its thickness is not computed as it draws together
 
 
 @dataclass(frozen=True, eq=False)
@@ -158,6 +161,13 @@ def compute(
                 cautious.append(found)
     said = [*remedies(plan, cook, limits), *in_turn(plan, cook, like), *newer_versions(plan, book)]
     result = document(plan, cook, ahead, cautious, said, (*others, *like))
+    if (
+        ahead is not None
+        and sharing is None
+        and result.get("outside", {}).get("thickness", 1.0) < SHRINKS
+        and plan.cut_at is None
+    ):
+        result["outside"]["shrinking"] = as_it_shrinks(plan, of(plan, **limits), cook).beside(cook)
     if sharing is not None and sharing.also:
         result["also"] = [document(p, c, None, (), []) | {"x-in-s": round(in_s, 3)} for p, c, in_s in sharing.also]
     return Outcome(plan, cook, ahead, result)

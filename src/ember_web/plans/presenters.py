@@ -158,7 +158,27 @@ def _outside(plan: Plan, result: Mapping[str, Any]) -> dict[str, Any] | None:
     words = say("{lost}.", lost=lost)
     if mass is not None:
         words = say("{lost}: {left:mass} of {mass:mass}.", lost=lost, left=round(mass * found["yield"]), mass=mass)
-    return {"faces": faces, "words": words, "long": _long(plan, result)}
+    return {"faces": faces, "words": words, "long": [*_shrinking(result), *_long(plan, result)]}
+
+
+def _shrinking(result: Mapping[str, Any]) -> list[Message]:
+    """How much sooner a piece that draws together may be ready, or how much hotter it ends; nothing where that is little."""
+    found = result["outside"].get("shrinking")
+    if found is None:
+        return []
+    hotter = found["peak_c"] - result["peak"]["core_c"]
+    if found["sooner_s"] >= LEAST_SOONER_S:
+        to = say("may be ready {sooner:hours} sooner; look at it from then on", sooner=found["sooner_s"])
+    elif hotter >= LEAST_HOTTER_K:
+        to = say("may end {hotter:difference1} hotter", hotter=hotter)
+    else:
+        return []
+    words = say(
+        "It draws together as it loses that, to about {size:.0f} % each way, and {to}. Plan and rule keep to the raw size.",
+        size=100.0 * found["size"],
+        to=to,
+    )
+    return [words]
 
 
 def _long(plan: Plan, result: Mapping[str, Any]) -> list[Message]:
@@ -186,6 +206,7 @@ def _long(plan: Plan, result: Mapping[str, Any]) -> list[Message]:
 
 
 LEAST_TENDER_H = 0.3
+LEAST_SOONER_S, LEAST_HOTTER_K = 60.0, 0.5  # less is not worth a word
 LONG_WARM_S = 3600.0
 
 

@@ -11,8 +11,9 @@ from ember_core.heat.cook import Cook
 from ember_core.heat.ensemble.draw import Ensemble
 from ember_core.heat.ensemble.forecast import as_told, by_clock, by_parts, go_through, run_ensemble, solve_pulls
 from ember_core.heat.setup import Setup
+from ember_core.heat.solver.entering import going_on
 from ember_core.heat.solver.members import AHEAD_SAMPLES, Told, pull_members
-from ember_core.heat.solver.types import Case, Others, Record, Rows
+from ember_core.heat.solver.types import Case, Others, Record
 
 LEAST_S = 1e-3  # a stage that has run no longer has not begun
 
@@ -64,16 +65,6 @@ def run_onward(
     ahead, _ = go_through(later, on, rest, wanted[~until_now] - now_s, threads, samples=AHEAD_SAMPLES)
     told = _after(behind, ahead, wanted, now_s, stage)
     return told, _pulls(later, on, cook, (now_s, stage, gone), threads) if pulls else np.empty(0)
-
-
-def going_on(faces: Rows, gone_s: float) -> Rows:
-    """Faces of members × stages × 4 of which the first stage has run for so long, s: its media are what they have become."""
-    out = faces.copy()
-    first = out[:, 0]
-    first["carries"] = first["holds"] = 1.0
-    drifts = first["off_k"] != 0.0
-    first["off_k"][drifts] *= np.exp(-gone_s / first["settle_s"][drifts])
-    return out
 
 
 def _later(s: Setup, now_s: float) -> Setup:

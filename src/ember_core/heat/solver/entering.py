@@ -48,3 +48,13 @@ def goes_on(before: Rows, after: Rows) -> bool:
         if a.leak != b.leak or a.food_m3 != b.food_m3:
             return False
     return True
+
+
+def going_on(faces: Rows, gone_s: float) -> Rows:
+    """Faces of (members ×) stages × 4 of which the first stage has run for so long, s: its media are what they have become."""
+    out = faces.copy()
+    first = out[..., 0, :]
+    first["carries"] = first["holds"] = 1.0
+    drifts = first["off_k"] != 0.0
+    first["off_k"][drifts] *= np.exp(-gone_s / first["settle_s"][drifts])
+    return out

@@ -9,8 +9,9 @@ from ember_core.formats.plan import parse
 from ember_core.heat.cook import run
 from ember_core.heat.ensemble.draw import draw_ensemble, stage_lengths
 from ember_core.heat.ensemble.forecast import MEMBER_CELLS, MEMBER_REFINE, by_clock, run_ensemble, solve_pulls
-from ember_core.heat.ensemble.onward import going_on, run_onward
+from ember_core.heat.ensemble.onward import run_onward
 from ember_core.heat.setup import setup
+from ember_core.heat.solver.entering import going_on
 from tests.conftest import plan_document
 
 PULLED = {"until": {"peak_core_c": 54}}

@@ -1,0 +1,169 @@
+"""A cook of a piece whose size changes as it goes: in legs, each at one size.
+
+A leg takes over what the one before leaves, place by place: temperatures, what dried, what has been killed, the medium and its air. What
+leaves a piece that gets smaller leaves with the heat it has.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from ember_core.heat.arrays import Array
+from ember_core.heat.cook import BUDGET_S, Cook, Leg, as_told, through
+from ember_core.heat.geometry.grid import Grid
+from ember_core.heat.setup import DRYING_SCALE, Setup, body_of, start_state
+from ember_core.heat.solver.ending import UNTIL_TIME
+from ember_core.heat.solver.entering import going_on
+from ember_core.heat.solver.types import Rows, Schedule
+from ember_core.heat.stretch import StageOutcome, Stretch
+from ember_core.plan.plan import Plan
+
+LEGS, MOST_LEGS = 12, 6  # of a cook, if it takes as long as is thought, and of one stage at the most
+LEG_SAMPLES = 6.0  # a leg is recorded at least so often
+LEAST_LEG_S = 1.0
+ENDS_S = 1e-6
+
+
+@dataclass(frozen=True, eq=False)
+class Passed:
+    """What is known of a piece when a leg ends.
+
+    Attributes
+    ----------
+    t, field : ndarray (times,), (times, places)
+        Of the leg, s from the start of the cook and °C, its begin included.
+    evaporated : float
+        Water lost through the skin so far, as a share of the raw mass.
+    """
+
+    t: Array
+    field: Array
+    evaporated: float
+
+
+def run_resized(
+    plan: Plan, s: Setup, lengths: Sequence[float], size_after: Callable[[Passed], float]
+) -> tuple[Cook, Array]:
+    """Cook a piece whose size goes by what becomes of it; its stages end as they do else, but none looks ahead for its pull.
+
+    Parameters
+    ----------
+    plan, s : Plan, Setup
+        Of a piece that is not cut; stages that look ahead take their times from ``lengths``.
+    lengths : sequence of float
+        How long each stage is thought to take, s.
+    size_after : function
+        Told of each leg in turn, gives the size at its end, as a share of the raw one in each direction.
+
+    Returns
+    -------
+    tuple
+        The cook, its places and shares as of the raw piece; its size at the cook's times.
+
+    Raises
+    ------
+    ComputationError
+        As of :func:`ember_core.heat.cook.run`.
+    """
+    walk = _Walk(plan, s, size_after, max(float(sum(lengths)), LEAST_LEG_S))
+    for i, seconds in enumerate(lengths):
+        walk.stage(i, seconds)
+    found = walk.found
+    assert found is not None  # a plan has stages
+    return as_told(plan, found), walk.sizes
+
+
+class _Walk:
+    """A piece on its way through the stages."""
+
+    def __init__(self, plan: Plan, s: Setup, size_after: Callable[[Passed], float], whole_s: float) -> None:
+        self.plan, self.s, self.size_after, self.whole_s = plan, s, size_after, whole_s
+        self.y = start_state(s, plan.start_c)
+        self.found: Stretch | None = None
+        self.size, self.rate = 1.0, 0.0  # now; by the last leg, 1/s
+        self.sizes = np.ones(1)
+
+    def stage(self, i: int, seconds: float) -> None:
+        """Go through one stage, thought to take so long."""
+        own = self.s.schedule.part(i, i + 1)
+        waits = bool(self.plan.stages[i].until) and self.plan.stages[i].until != "peak_core_c"
+        longest = float(own.duration[0]) if waits else seconds
+        legs = min(max(int(np.ceil(LEGS * seconds / self.whole_s)), 1), MOST_LEGS)
+        step = max(seconds / legs, LEAST_LEG_S)
+        gone, first = 0.0, True
+        while first or gone < longest - ENDS_S:
+            span = min(step, longest - gone)
+            if longest - gone - span < 0.5 * step and not waits:
+                span = longest - gone
+            ended = self._leg(i, own, gone, span, waits)
+            gone, first = gone + ended.took, False
+            if ended.ended_by != "minutes":
+                break
+
+    def _leg(self, i: int, own: Schedule, gone: float, span: float, waits: bool) -> StageOutcome:
+        """Go on with a stage of which ``gone`` s are over, for ``span`` s at the longest; what this leg came to."""
+        s, was = self.s, self.found
+        size = float(np.clip(self.size + 0.5 * span * self.rate, 0.1, 1.0))
+        faces = going_on(own.faces, gone) if gone > 0.0 else own.faces.copy()
+        until = own.until if waits else np.full(1, UNTIL_TIME)
+        schedule = own._replace(duration=np.array([span]), until=until, faces=_shared(faces, size))
+        length = s.length * size
+        leg = Leg(
+            i, schedule, self.y, body_of(s, length=length, drying=DRYING_SCALE), length,
+            min(self.plan.start_c, s.boil_c) if was is None else float(was.field[-1].max()), LEG_SAMPLES,
+        )  # fmt: skip
+        begin = 0.0 if was is None else float(was.t[-1])
+        now = through(self.plan, s, leg, self._stops(begin), None, BUDGET_S)
+        now = replace(
+            now, depth=now.depth / size, evaporated=now.evaporated * size**3, heat=now.heat * self._area(size)
+        )
+        done = now.stages[0]
+        self.found = now if was is None else _joined(was, now, gone > 0.0)
+        before = 0 if was is None else was.t.size - 1
+        passed = Passed(self.found.t[before:], self.found.field[before:], self.found.evaporated)
+        after = self.size_after(passed)
+        self.rate = (after - self.size) / max(done.took, LEAST_LEG_S)
+        self.sizes = np.append(self.sizes, np.linspace(self.size, after, now.t.size)[1:])
+        self.size = after
+        return done
+
+    def _stops(self, begin: float) -> Array:
+        """Times that the plan reports, s from a leg's begin."""
+        asked = np.unique(np.array(self.plan.report_at_s, dtype=float))
+        return np.asarray(asked[asked > begin] - begin)
+
+    def _area(self, size: float) -> float:
+        """What is taken up by a unit of area now, by one of the raw piece."""
+        return size**2 if isinstance(self.s.grid, Grid) else 1.0
+
+
+def _shared(faces: Rows, size: float) -> Rows:
+    """Faces whose media are shared by pieces that have become so small."""
+    faces["pieces_m3"] *= size**3
+    faces["food_m3"] *= size**3
+    return faces
+
+
+def _joined(a: Stretch, b: Stretch, same_stage: bool) -> Stretch:
+    """What a piece had behind it and its next leg, of the same stage or of the next."""
+    end = float(a.t[-1])
+
+    def both(x: Array, y: Array) -> Array:
+        return np.concatenate([x, y[1:]])
+
+    later = [replace(x, start_s=x.start_s + end, end_s=x.end_s + end) for x in b.stages]
+    stages = (*a.stages, *later)
+    if same_stage:
+        stages = (*a.stages[:-1], replace(later[0], start_s=a.stages[-1].start_s))
+    return replace(
+        b,
+        t=both(a.t, b.t + end), core=both(a.core, b.core), mean=both(a.mean, b.mean),
+        surface_a=both(a.surface_a, b.surface_a), surface_b=both(a.surface_b, b.surface_b),
+        field=both(a.field, b.field), elsewhere=both(a.elsewhere, b.elsewhere), depth=a.depth, stages=stages,
+        top=a.top if a.top[0] >= b.top[0] else (b.top[0], b.top[1] + end), heat=a.heat + b.heat, lost=a.lost or b.lost,
+        medium=both(a.medium, b.medium), taken=both(a.taken, b.taken), taken_j=a.taken_j + b.taken_j,
+        evaporated=a.evaporated + b.evaporated,
+    )  # fmt: skip
