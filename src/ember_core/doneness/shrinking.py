@@ -103,7 +103,7 @@ def as_it_shrinks(plan: Plan, s: Setup, cook: Cook) -> Shrunk:
     found = cooked(was)
     off_was, now = found.cook.peak_core_c - wanted, FIRST_BY * was
     for _ in range(MOST_TRIES):
-        if abs(off_was) < NEAR_K:
+        if abs(off_was) < NEAR_K or now == was:
             break
         found = cooked(now)
         off = found.cook.peak_core_c - wanted

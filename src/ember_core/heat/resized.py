@@ -113,7 +113,7 @@ class _Walk:
         length = s.length * size
         leg = Leg(
             i, schedule, self.y, body_of(s, length=length, drying=DRYING_SCALE), length,
-            min(self.plan.start_c, s.boil_c) if was is None else float(was.field[-1].max()), LEG_SAMPLES,
+            min(self.plan.start_c, s.boil_c) if was is None else _hottest(was), LEG_SAMPLES,
         )  # fmt: skip
         begin = 0.0 if was is None else float(was.t[-1])
         now = through(self.plan, s, leg, self._stops(begin), None, BUDGET_S)
@@ -147,6 +147,11 @@ def _shared(faces: Rows, size: float) -> Rows:
     return faces
 
 
+def _hottest(of: Stretch) -> float:
+    """The hottest recorded place as a stretch ends, °C."""
+    return float(max(of.field[-1].max(), of.elsewhere[-1].max(initial=-np.inf)))
+
+
 def _joined(a: Stretch, b: Stretch, same_stage: bool) -> Stretch:
     """What a piece had behind it and its next leg, of the same stage or of the next."""
     end = float(a.t[-1])
@@ -155,6 +160,8 @@ def _joined(a: Stretch, b: Stretch, same_stage: bool) -> Stretch:
         return np.concatenate([x, y[1:]])
 
     later = [replace(x, start_s=x.start_s + end, end_s=x.end_s + end) for x in b.stages]
+    if later[0].took < ENDS_S:
+        later[0] = replace(later[0], core_c=float(a.core[-1]), mean_c=float(a.mean[-1]))
     stages = (*a.stages, *later)
     if same_stage:
         stages = (*a.stages[:-1], replace(later[0], start_s=a.stages[-1].start_s))

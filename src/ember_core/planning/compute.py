@@ -3,11 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
+from contextlib import suppress
 from dataclasses import dataclass
 from typing import Any
 
 from ember_core.book.book import SPREADS, Book, shipped
 from ember_core.doneness.shrinking import as_it_shrinks
+from ember_core.errors import ComputationError
 from ember_core.formats.result import document
 from ember_core.heat.cook import BUDGET_S, Cook, run
 from ember_core.heat.ensemble.forecast import MEMBER_CELLS, MEMBER_REFINE, Forecast, cautious_cook, forecast
@@ -161,13 +163,16 @@ def compute(
                 cautious.append(found)
     said = [*remedies(plan, cook, limits), *in_turn(plan, cook, like), *newer_versions(plan, book)]
     result = document(plan, cook, ahead, cautious, said, (*others, *like))
-    if (
-        ahead is not None
-        and sharing is None
-        and result.get("outside", {}).get("thickness", 1.0) < SHRINKS
-        and plan.cut_at is None
-    ):
-        result["outside"]["shrinking"] = as_it_shrinks(plan, of(plan, **limits), cook).beside(cook)
+    if ahead is not None and sharing is None and plan.cut_at is None:
+        _add_shrinking(plan, of(plan, **limits), cook, result)
     if sharing is not None and sharing.also:
         result["also"] = [document(p, c, None, (), []) | {"x-in-s": round(in_s, 3)} for p, c, in_s in sharing.also]
     return Outcome(plan, cook, ahead, result)
+
+
+def _add_shrinking(plan: Plan, s: Setup, cook: Cook, result: dict[str, Any]) -> None:
+    """Add to a result what a piece does that draws together as it loses its juice, where it loses enough to tell."""
+    if result.get("outside", {}).get("thickness", 1.0) < SHRINKS:
+        # it is advice: where a second cook cannot be computed, the first one stands
+        with suppress(ComputationError):
+            result["outside"]["shrinking"] = as_it_shrinks(plan, s, cook).beside(cook)

@@ -158,27 +158,29 @@ def _outside(plan: Plan, result: Mapping[str, Any]) -> dict[str, Any] | None:
     words = say("{lost}.", lost=lost)
     if mass is not None:
         words = say("{lost}: {left:mass} of {mass:mass}.", lost=lost, left=round(mass * found["yield"]), mass=mass)
-    return {"faces": faces, "words": words, "long": [*_shrinking(result), *_long(plan, result)]}
+    return {"faces": faces, "words": words, "long": _long(plan, result)}
 
 
-def _shrinking(result: Mapping[str, Any]) -> list[Message]:
-    """How much sooner a piece that draws together may be ready, or how much hotter it ends; nothing where that is little."""
-    found = result["outside"].get("shrinking")
+def drawing_together(result: Mapping[str, Any]) -> Message | None:
+    """How much sooner a piece that draws together may be ready, or how much hotter it ends; None where that is little."""
+    found = result.get("outside", {}).get("shrinking")
     if found is None:
-        return []
+        return None
+    values = {"loss": 100.0 * (1.0 - found["size"] ** 3), "size": 100.0 * found["size"]}
     hotter = found["peak_c"] - result["peak"]["core_c"]
+    if hotter >= LEAST_HOTTER_K:
+        return say(
+            "Losing {loss:.0f} % it draws together to {size:.0f} % each way and may end {hotter:rise1} hotter. Plan and rule keep to the raw size.",
+            hotter=hotter,
+            **values,
+        )
     if found["sooner_s"] >= LEAST_SOONER_S:
-        to = say("may be ready {sooner:hours} sooner; look at it from then on", sooner=found["sooner_s"])
-    elif hotter >= LEAST_HOTTER_K:
-        to = say("may end {hotter:difference1} hotter", hotter=hotter)
-    else:
-        return []
-    words = say(
-        "It draws together as it loses that, to about {size:.0f} % each way, and {to}. Plan and rule keep to the raw size.",
-        size=100.0 * found["size"],
-        to=to,
-    )
-    return [words]
+        return say(
+            "Losing {loss:.0f} % it draws together to {size:.0f} % each way and may be ready {sooner:hours} sooner. Plan and rule keep to the raw size.",
+            sooner=found["sooner_s"],
+            **values,
+        )
+    return None
 
 
 def _long(plan: Plan, result: Mapping[str, Any]) -> list[Message]:

@@ -38,6 +38,7 @@ from ember_web.plans.models import Plan
 from ember_web.plans.presenters import (
     View,
     build,
+    drawing_together,
     findings_of,
     pans_for_the_oven,
     parts_of,
@@ -331,6 +332,7 @@ def forecast_part(request: KitchenRequest) -> HttpResponse:
             "early": view.start_at + timedelta(seconds=pull["p5"]),
             "late": view.start_at + timedelta(seconds=pull["p95"]),
             "shifts": solver.run(shifts, view),
+            "drawing": drawing_together(view.outcome.result),
             "cautious": [f for f in view.outcome.findings if f.code == "rule-at-the-cautious-end"],
         }
     return render(request, "plans/_forecast.html", context)

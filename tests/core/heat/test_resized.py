@@ -89,6 +89,7 @@ UNCHANGED = {
         ],
     ),
     "roast": (ROAST, [{"kind": "oven", "minutes": 60, "medium_c": 160}, {"kind": "rest", "minutes": 15}]),
+    "hot roast": (ROAST, [{"kind": "oven", "minutes": 50, "medium_c": 220}, {"kind": "rest", "minutes": 15}]),
     "crowded pot": (
         SLAB,
         [{"kind": "simmer", "minutes": 60, "medium_c": 95, "store": {"kind": "pot", "litres": 3, "power_w": 1500}}],

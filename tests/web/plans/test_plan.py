@@ -226,3 +226,17 @@ def test_a_select_is_written_as_djangos_own(value):
     ours, theirs = (kind(attrs=attrs, choices=choices) for kind in (Options, forms.Select))
     same = SimpleTestCase().assertHTMLEqual
     same(ours.render("cut", value, {"id": "id_cut"}), theirs.render("cut", value, {"id": "id_cut"}))
+
+
+def test_the_likely_range_says_how_much_sooner_a_piece_that_shrinks_may_be_ready(kitchen, as_):
+    """A breast at 74 °C loses a third; a steak at 55 °C next to nothing, and nothing is said of it."""
+    page = as_("viewer").get("/k/hut/plan/forecast/", {"cut": "chicken-breast", "serve": "19:40"}).content.decode()
+    found = re.search(r"Losing (\d+) % it draws together to (\d+) % each way and may be ready (\d+) min sooner", page)
+    assert found is not None
+    lost, left, sooner = (int(x) for x in found.groups())
+    assert 20 <= lost <= 40
+    assert left == pytest.approx(100.0 * (1.0 - lost / 100.0) ** (1.0 / 3.0), abs=1.0)
+    assert 3 <= sooner <= 20
+    page = as_("viewer").get("/k/hut/plan/forecast/", {"cut": "bavette", "way": "bath", "serve": "19:40"}).content.decode()
+    assert "likely" in page
+    assert "draws together" not in page
