@@ -40,7 +40,8 @@ from ember_core.wording.message import say
 
 TOLERANCE_K = 2e-3
 
-# by measuring on one steak; what either leaves of the core is below 0.005 K
+# by measuring against tolerances ten and a hundred times finer; what they leave of the core is below 0.005 K, and with a crust 0.006 K of a steak of
+# 28 mm and 0.02 K of one of 12 mm
 FOOD_TOLERANCE_K, CRUST_TOLERANCE_K = 1.5e-2, 5e-2
 
 # of the whole piece, root mean square, far from rest; of the core's course it leaves up to 0.08 K in an oven, 0.14 K in a bath and, half way
@@ -57,6 +58,8 @@ UNTIL_WORD = {v: k or "minutes" for k, v in UNTIL_CODE.items()}
 _OWN = local()
 MOST_BUFFERS = 6  # of a thread; only what is written of them takes memory
 NONE_YET = np.zeros(1)
+
+ENDS_S = 1e-6  # a moment that much later is a stage's end
 
 UNEVEN_K = 8.0  # by more may a piece's places not differ when it is cut, or it is said
 
@@ -447,7 +450,8 @@ def through(plan: Plan, s: Setup, leg: Leg, stops: Array, tol: float | None, bud
     field = record.field[kept]
     outcomes = []
     at_start = 0.0
-    for i, at in enumerate(np.abs(t - end_s[:, None]).argmin(axis=1).tolist()):
+    # each end is recorded; rounding may have it a hair later
+    for i, at in enumerate((t.searchsorted(end_s + ENDS_S, "right") - 1).tolist()):
         at_end = float(t[at])
         outcomes.append(
             StageOutcome(

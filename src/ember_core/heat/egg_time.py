@@ -85,8 +85,8 @@ LEAST, MOST = 1e-9, 1.0 - 1e-9
 
 def waits_for_yolk(s: Setup) -> int | None:
     """The first stage of a schedule that waits for the yolk; None: no stage does."""
-    waiting = np.flatnonzero(s.schedule.until >= UNTIL_YOLK_EDGE)
-    return int(waiting[0]) if waiting.size else None
+    waiting = s.schedule.until >= UNTIL_YOLK_EDGE
+    return int(waiting.argmax()) if waiting.any() else None
 
 
 def by_time(s: Setup, stage: int, seconds: float) -> Setup:

@@ -79,6 +79,7 @@ UNTIL_CODE = {
 }
 
 NO_BOILING = 1e9
+NO_LIMIT_NS = int(np.iinfo(np.int64).max)
 OVER_BOILING_K, CRUSTING_H = 5.0, 60.0  # so hot a medium with so much transfer, W/(m² K), leaves a crust
 FLAME_C = 1200.0  # of a torch where it meets the food; with its h an estimate of 35 kW/m² on the swept face
 
@@ -475,5 +476,5 @@ def empty_record(rows: int, n: int, budget_s: float | None = None) -> Record:
 def empty_tally(budget_s: float | None = None) -> Rows:
     """What a run counts, one row; ``budget_s`` as of :func:`empty_record`."""
     tally = np.zeros(1, TALLY)
-    tally["limit"] = np.iinfo(np.int64).max if budget_s is None else int(budget_s * 1e9)
+    tally["limit"] = NO_LIMIT_NS if budget_s is None else int(budget_s * 1e9)
     return tally

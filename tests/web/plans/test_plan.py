@@ -237,6 +237,8 @@ def test_the_likely_range_says_how_much_sooner_a_piece_that_shrinks_may_be_ready
     assert 20 <= lost <= 40
     assert left == pytest.approx(100.0 * (1.0 - lost / 100.0) ** (1.0 / 3.0), abs=1.0)
     assert 3 <= sooner <= 20
-    page = as_("viewer").get("/k/hut/plan/forecast/", {"cut": "bavette", "way": "bath", "serve": "19:40"}).content.decode()
+    page = (
+        as_("viewer").get("/k/hut/plan/forecast/", {"cut": "bavette", "way": "bath", "serve": "19:40"}).content.decode()
+    )
     assert "likely" in page
     assert "draws together" not in page
