@@ -11,6 +11,7 @@ import sys
 import time
 from collections.abc import Callable, Sequence
 from functools import partial
+from itertools import product
 from types import FunctionType
 from typing import Any, TypeVar, cast
 
@@ -20,6 +21,7 @@ from scipy.integrate import solve_ivp
 from scipy.optimize import brentq
 
 from ember_core.constants import VAPOUR_GAS_CONSTANT
+from ember_core.eggs.asking import YOLK_WORDS, EggQuestion
 from ember_core.formats.plan import parse
 from ember_core.heat.arrays import Array
 from ember_core.heat.cook import run
@@ -35,6 +37,7 @@ from ember_core.heat.solver.schedule import run_cook
 from ember_core.heat.solver.surface import medium_at, surface_balance
 from ember_core.heat.solver.types import SKIN, Body, Rows
 from ember_core.plan.plan import Plan
+from ember_core.planning.sharing import shared
 
 CELLS = 40
 ACCURACY_K = 0.01
@@ -335,6 +338,68 @@ def ensemble_bench(members: int = 256) -> dict[str, Any]:
     }
 
 
+EGG_WATERS: dict[str, dict[str, Any]] = {
+    "boiling water": {},
+    "from cold water": {"water": "cold", "count": 6, "litres": 2.0, "power_w": 1500.0},
+    "bath": {"water": "bath", "water_c": 66.0},
+}
+
+
+def egg_times() -> dict[str, float]:
+    """The longest that the time of a hen's egg takes to find, ms by water, over all that a yolk can be, stopped in ice and not."""
+    calls = []
+    for water, more in EGG_WATERS.items():
+        for yolk, stop in product(YOLK_WORDS, ("ice", "plate")):
+            plan = parse(EggQuestion(yolk=yolk, stop=stop, **more).document())
+            calls.append((water, partial(run, plan, setup(plan))))
+    times = best_of_each([call for _, call in calls], 20)
+    slowest = dict.fromkeys(EGG_WATERS, 0.0)
+    for (water, _), best in zip(calls, times, strict=True):
+        slowest[water] = max(slowest[water], round(best * 1e3, 1))
+    return slowest
+
+
+def pan_plan(coupled: bool) -> Plan:
+    """A steak of 28 mm seared on both sides, in a pan that it cools or that keeps its heat, and its rest."""
+    sear = [{"kind": "pan", "minutes": 3, "faces": {face: {"medium_c": 220}}} for face in "ab"]
+    store = {"kind": "pan", "mass_kg": 2.0, "material": "steel", "power_w": 2000, "set_c": 220, "pieces": 2}
+    piece = {"food": "beef-lean", "shape": {"kind": "slab", "thickness_mm": 28}, "start_c": 5, "mass_g": 250}
+    stages = [*({**x, "store": store} if coupled else x for x in sear), {"kind": "rest", "minutes": 6}]
+    return parse({"format": "open-ember.plan/1", "piece": piece, "stages": stages})
+
+
+def four_pieces_plan() -> Plan:
+    """Four unlike slabs in one oven, each to its own core."""
+    beside = [("halibut", 25, 180, 50), ("chicken-breast", 30, 200, 68), ("pork-loin", 35, 300, 62)]
+    also = [
+        {
+            "piece": {"food": f, "shape": {"kind": "slab", "thickness_mm": mm}, "start_c": 5, "mass_g": g},
+            "target": {"core_c": c},
+        }
+        for f, mm, g, c in beside
+    ]
+    piece = {"food": "beef-lean", "shape": {"kind": "slab", "thickness_mm": 45}, "start_c": 5, "mass_g": 600}
+    oven = {"kind": "oven", "minutes": 150, "medium_c": 150, "store": {"kind": "oven"}, "until": {"peak_core_c": 55}}
+    stages = [oven | {"also": also}, {"kind": "rest", "minutes": 8}]
+    return parse({"format": "open-ember.plan/1", "piece": piece, "target": {"core_c": 55}, "stages": stages})
+
+
+def answers() -> dict[str, Any]:
+    """What media that answer back and eggs cost, ms, with all that is found of them."""
+    plans = [pan_plan(False), pan_plan(True)]
+    made = [setup(p) for p in plans]
+    four = four_pieces_plan()
+    alone_s, coupled_s, four_s = best_of_each(
+        [*(partial(run, p, x) for p, x in zip(plans, made, strict=True)), partial(shared, four, {}, None)], 20
+    )
+    return {
+        "crusted_pan_ms": round(alone_s * 1e3, 2),
+        "crusted_pan_that_cools_ms": round(coupled_s * 1e3, 2),
+        "four_unlike_in_an_oven_ms": round(four_s * 1e3, 1),
+        "egg_ms": egg_times(),
+    }
+
+
 def bench() -> dict[str, Any]:
     """Measure, in one run, the core against the reference; times in ms are of this machine."""
     plan = linear_plan()
@@ -392,6 +457,7 @@ def bench() -> dict[str, Any]:
         "mesh": "oven 50 min and rest, with drying, fixed stages; first use of a shape adds its mesh",
         "cost_48h_over_1h": round(days_s / hour_s, 2),
         "ensemble": ensemble_bench(),
+        "answers": answers(),
     }
 
 

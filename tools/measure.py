@@ -177,7 +177,7 @@ def calibration_rows(wide: float, seeds: range = calibration.BLIND) -> list[str]
 def speed_section() -> list[str]:
     """Times and ratios of one run."""
     speed = bench()
-    ensemble = speed["ensemble"]
+    ensemble, answers = speed["ensemble"], speed["answers"]
     return [
         "## Speed",
         "",
@@ -194,6 +194,11 @@ def speed_section() -> list[str]:
         f"a slab plan with variable properties over 6 h {speed['slab_plan_ms']}, with a solved pull {speed['food_plan_ms']}, meshes ({speed['mesh']}) "
         + ", ".join(f"{k} {v}" for k, v in speed["mesh_ms"].items())
         + ".",
+        "",
+        f"A steak of 28 mm seared on both sides {answers['crusted_pan_ms']}, in a pan that it cools {answers['crusted_pan_that_cools_ms']}; four unlike "
+        f"pieces in one oven {answers['four_unlike_in_an_oven_ms']}. The time of an egg is found in at most "
+        + ", ".join(f"{v} ({k})" for k, v in answers["egg_ms"].items())
+        + ", whatever its yolk shall be.",
         "",
     ]
 

@@ -23,7 +23,8 @@ from ember_core.heat.solver.types import Rows
 from ember_core.plan.plan import Plan
 
 NEAR_SET, NEAR_K = 0.006, 0.02  # a yolk, or its edge, is met so nearly
-NEAR_TIME = 0.004  # or so nearly in its time, a share: two seconds of eight minutes
+# or so nearly in its time, a share (two seconds of eight minutes), where it is off by no more than that
+NEAR_TIME, OFF_SET = 0.004, 0.02
 MOST_RUNS = 16
 SAME_S = 1e-3
 HOT_C = 80.0
@@ -145,8 +146,8 @@ def yolk_time(plan: Plan, s: Setup, stage: int, cooked: Callable[[Setup], Cooked
         if following >= high:
             following = longest if high == longest else 0.5 * (low + high)
         elif following <= low:
-            following = 0.0 if low == 0.0 else 0.5 * (low + high)
-        if abs(following - guess) < NEAR_TIME * guess:
+            following = 0.0 if low == 0.0 and guess > SAME_S else 0.5 * (low + high)
+        if abs(following - guess) < NEAR_TIME * guess and abs(came.share - goal) < OFF_SET:
             return guess, True
         guess = following
     return guess, True

@@ -186,3 +186,32 @@ def test_the_time_is_found_in_a_cook_or_two(yolk, water, stop, monkeypatch):
             assert (found.state.firm if measure == "firm" else found.state.yolk) == pytest.approx(goal, abs=0.03)
         else:
             assert (water, yolk) == ("bath", "dry")
+
+
+@pytest.mark.parametrize("water", ["boil", "bath"])
+@pytest.mark.parametrize("share", [0.97, 0.9985, 1.003, 1.03])
+def test_a_yolk_is_reached_within_the_stage_or_not_at_all(water, share):
+    """The longest that a stage may take is a little too short or just enough: never said to be reached when it was not."""
+    asked = EggQuestion(water=water, water_c=66.0)
+    document = ask(asked).plan.document
+    needs = ask(asked).minutes
+    first = {**document["stages"][0], "minutes": needs * share}
+    plan = parse({**document, "stages": [first, *document["stages"][1:]]})
+    found = run(plan, setup(plan))
+    state = state_of(plan, found)
+    reached = found.stages[0].ended_by == "yolk"
+    assert reached == (abs(state.yolk - goal_of("jammy")[1]) < 0.021)
+    if share < 0.98:
+        assert not reached
+        assert found.stages[0].took == pytest.approx(60.0 * needs * share, rel=1e-6)
+    if share > 1.02:
+        assert reached
+
+
+def test_an_egg_that_comes_hot_is_found_too():
+    """One from a warm bath is past its first guess before it begins."""
+    document = ask(EggQuestion(water="bath", water_c=64.0)).plan.document
+    plan = parse({**document, "piece": document["piece"] | {"start_c": 60.0}})
+    found = run(plan, setup(plan))
+    assert found.stages[0].ended_by == "yolk"
+    assert state_of(plan, found).yolk == pytest.approx(goal_of("jammy")[1], abs=0.02)
