@@ -33,10 +33,6 @@ TURN_CELLS, CRUST_TURN_CELLS = 5, 7
 
 BALL_SHELLS, BALL_TURN_CELLS = 5, 4  # so many more has a ball where a crust forms: heat closes in from all sides
 
-# of the cells of a slab that is computed over its full thickness: where a crust makes them finer outside, more make its core no better, against
-# 320 cells (0.04 to 0.10 K, as with all of them)
-SLAB_CRUST_SHARE = 0.93
-
 FINE_CELLS = 40  # from so many cells on, a one-dimensional grid is made finer where a crust forms
 
 MESH_CLUSTER = 0.2  # how far an egg's nodes are drawn towards the skin
@@ -69,8 +65,6 @@ def geometry(
     kind = shape["kind"]
     mm = {k: shape[k] / 1000.0 for k in shape if k.endswith("_mm")}
     if kind == "slab":
-        if crust and not symmetric:
-            cells = 2 * int(0.5 * SLAB_CRUST_SHARE * cells)
         return unit_grid(SLAB, cells, symmetric, crust), mm["thickness_mm"], mm["thickness_mm"]
     if kind == "sphere" or (kind == "cylinder" and "length_mm" not in mm):
         exponent = SPHERE if kind == "sphere" else CYLINDER
