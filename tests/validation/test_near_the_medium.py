@@ -10,7 +10,8 @@ from scipy.optimize import brentq
 
 from ember_core.errors import ComputationError
 from ember_core.formats.plan import parse
-from ember_core.heat.cook import BUDGET_S, run
+from ember_core.heat.cook import run
+from ember_core.heat.leg import BUDGET_S
 from ember_core.heat.setup import setup
 from tests.conftest import conduction
 from tests.validation.extremes import plan as extreme

@@ -5,8 +5,8 @@ Coefficients and their sources: ``data/long_cooks.toml``.
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-from typing import Any
+from dataclasses import dataclass, replace
+from typing import Any, Self
 
 import numpy as np
 from numpy.typing import NDArray
@@ -156,6 +156,56 @@ def salt_of(plan: Plan) -> float:
     return max(float(ash) - float(read_toml("long_cooks.toml")["salted"]["fresh_ash"]), 0.0)
 
 
+@dataclass(frozen=True, eq=False)
+class Juice:
+    """What places of a piece have lost so far.
+
+    Attributes
+    ----------
+    shares : ndarray (places,)
+        Of the volume; sum 1.
+    by_salt : float
+        Share of the juice that salt lets go, 0 to 1.
+    dries_c : float
+        A place that was hotter has dried, °C.
+    water : ndarray (places,)
+        What they still hold, kg per kg of raw meat.
+    hottest : ndarray (places,)
+        °C.
+    """
+
+    shares: Array
+    by_salt: float
+    dries_c: float
+    water: Array
+    hottest: Array
+
+    @classmethod
+    def of(cls, plan: Plan, shares: Array) -> Self:
+        """That of a raw piece; ``shares`` as of :func:`shares_of`."""
+        dries_c = boiling_point(plan.altitude_m) + read_toml("long_cooks.toml")["outside"]["dry_above_boiling_k"]
+        raw = np.full(shares.size, water_at_first())
+        return cls(shares, left_by_salt(salt_of(plan)), dries_c, raw, np.full(shares.size, -np.inf))
+
+    def after(self, t_s: Array, field_c: Array) -> Self:
+        """That after a history more; parameters as of :func:`expelled`."""
+        hottest = np.maximum(self.hottest, field_c.max(axis=0))
+        return replace(self, water=still_held(self.water, t_s, field_c), hottest=hottest)
+
+    @property
+    def gone(self) -> float:
+        """Juice that was pressed out, and all water of what dried, as a share of the raw mass."""
+        dried = self.hottest > self.dries_c
+        raw = water_at_first()
+        pressed = float(((raw - self.water) * np.where(dried, 0.0, self.shares)).sum()) * self.by_salt
+        return pressed + raw * float(self.shares[dried].sum())
+
+
+def size_left(lost: float) -> float:
+    """What is left of each length of a piece that lost such a share of its mass, 0 to 1, if it shrinks alike in all directions."""
+    return float((1.0 - lost) ** (1.0 / 3.0))
+
+
 def _face(t_s: Array, surface_c: Array, hottest: Array, depth: Array, boil_c: float) -> Face:
     """One face, by its own temperature and the hottest of each depth, counted from it."""
     data = read_toml("long_cooks.toml")["outside"]
@@ -200,9 +250,7 @@ def outside(plan: Plan, cook: Cook) -> Outside:
             _face(cook.t, cook.surface_b, from_b[0][:half], from_b[1][:half], boil_c),
         )
     shares = shares_of(depth, cook.closed, plan.shape["kind"])
-    dried = hottest > boil_c + read_toml("long_cooks.toml")["outside"]["dry_above_boiling_k"]
-    pressed = expelled(cook.t, cook.field, np.where(dried, 0.0, shares)) * left_by_salt(salt_of(plan))
-    gone = pressed + water_at_first() * float(shares[dried].sum())
+    gone = Juice.of(plan, shares).after(cook.t, cook.field).gone
     # juice that comes out evaporates from the outside first; what it leaves over drips
     drip = max(gone - cook.evaporated, 0.0)
     lost = min(drip + cook.evaporated, 1.0)
@@ -212,5 +260,4 @@ def outside(plan: Plan, cook: Cook) -> Outside:
         float(equivalent_hours(cook.t, cook.field, ea, tender["reference_c"]).min())
         for ea in (low_ea, tender["ea_j_mol"], high_ea)
     )
-    thickness = float((1.0 - lost) ** (1.0 / 3.0))
-    return Outside(faces, drip, cook.evaporated, thickness, (low_h, middle_h, high_h))
+    return Outside(faces, drip, cook.evaporated, size_left(lost), (low_h, middle_h, high_h))

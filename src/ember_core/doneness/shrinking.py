@@ -7,12 +7,9 @@ from __future__ import annotations
 
 from dataclasses import dataclass, replace
 
-import numpy as np
-
-from ember_core.data.loader import read_toml
-from ember_core.doneness.outside import Array, left_by_salt, salt_of, shares_of, still_held, water_at_first
+from ember_core.doneness.outside import Juice, shares_of, size_left
+from ember_core.heat.arrays import Array
 from ember_core.heat.cook import Cook
-from ember_core.heat.physics.boiling import boiling_point
 from ember_core.heat.resized import Passed, run_resized
 from ember_core.heat.setup import Setup
 from ember_core.plan.plan import Plan
@@ -20,6 +17,7 @@ from ember_core.plan.plan import Plan
 NEAR_K, MOST_TRIES = 0.03, 6  # a core's peak is met so nearly, in so many cooks
 FIRST_BY = 0.97  # the second try at a pull is at this share of the first
 LEAST_SLOPE = 1e-6  # K/s
+MOST_LOST = 0.9  # no piece loses more of its mass: it has that much water at the most
 
 
 @dataclass(frozen=True, eq=False)
@@ -47,27 +45,6 @@ class Shrunk:
         }
 
 
-@dataclass
-class _Juice:
-    """What a piece has lost so far: juice by its hottest places, and what dries."""
-
-    shares: Array
-    left: float  # share of the juice that salt lets go
-    dries_c: float
-    water: Array
-    hottest: Array
-
-    def after(self, passed: Passed) -> float:
-        """The size of a piece after one more leg, if it shrinks alike in all directions."""
-        self.hottest = np.maximum(self.hottest, passed.field.max(axis=0))
-        self.water = still_held(self.water, passed.t, passed.field)
-        dried = self.hottest > self.dries_c
-        first = water_at_first()
-        juice = float(((first - self.water) * np.where(dried, 0.0, self.shares)).sum()) * self.left
-        gone = juice + first * float(self.shares[dried].sum())
-        return float((1.0 - min(max(gone, passed.evaporated), 0.9)) ** (1.0 / 3.0))
-
-
 def as_it_shrinks(plan: Plan, s: Setup, cook: Cook) -> Shrunk:
     """The cook of a piece whose lengths all follow the cube root of its mass, juice and vapour taken off.
 
@@ -85,19 +62,23 @@ def as_it_shrinks(plan: Plan, s: Setup, cook: Cook) -> Shrunk:
     ComputationError
         As of :func:`ember_core.heat.cook.run`.
     """
-    shares = shares_of(cook.depth, cook.closed, plan.shape["kind"])
-    dries_c = boiling_point(plan.altitude_m) + float(read_toml("long_cooks.toml")["outside"]["dry_above_boiling_k"])
-    left = left_by_salt(salt_of(plan))
+    raw = Juice.of(plan, shares_of(cook.depth, cook.closed, plan.shape["kind"]))
     lengths = [x.took for x in cook.stages]
 
-    def cooked(seconds: float | None) -> Shrunk:
-        juice = _Juice(shares, left, dries_c, np.full(shares.size, water_at_first()), np.full(shares.size, -np.inf))
-        own = lengths if seconds is None or pull is None else [*lengths[:pull], seconds, *lengths[pull + 1 :]]
-        return Shrunk(*run_resized(plan, s, own, juice.after))
+    def cooked(pulled_s: float | None = None) -> Shrunk:
+        juice = raw
+
+        def size_after(passed: Passed) -> float:
+            nonlocal juice
+            juice = juice.after(passed.t, passed.field)
+            return size_left(min(max(juice.gone, passed.evaporated), MOST_LOST))
+
+        own = [pulled_s if i == pull and pulled_s is not None else x for i, x in enumerate(lengths)]
+        return Shrunk(*run_resized(plan, s, own, size_after))
 
     pull = next((i for i, x in enumerate(plan.stages) if x.until == "peak_core_c"), None)
     if pull is None or cook.stages[pull].ended_by == "minutes":
-        return cooked(None)
+        return cooked()
     wanted = float(plan.stages[pull].until_value)
     was = lengths[pull]
     found = cooked(was)
@@ -107,7 +88,7 @@ def as_it_shrinks(plan: Plan, s: Setup, cook: Cook) -> Shrunk:
             break
         found = cooked(now)
         off = found.cook.peak_core_c - wanted
-        slope = max((off - off_was) / (now - was) if now != was else 0.0, LEAST_SLOPE)
+        slope = max((off - off_was) / (now - was), LEAST_SLOPE)
         was, off_was = now, off
         now = min(max(now - off / slope, 0.0), lengths[pull])
     told = tuple(replace(x, ended_by="peak_core_c") if i == pull else x for i, x in enumerate(found.cook.stages))

@@ -55,7 +55,7 @@ class About(NamedTuple):
     from_cold: float  # K
     by_minute: float  # K per min
     by_load: float  # K
-    by_yolk: float
+    by_yolk: float  # share, 0 to 1
 
 
 # in hot water a yolk is as its word when its edge is about so warm, °C, stopped in iced water, and where it goes on in the air; more by so much

@@ -12,19 +12,21 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from ember_core.heat.arrays import Array
-from ember_core.heat.cook import BUDGET_S, Cook, Leg, as_told, through
+from ember_core.heat.cook import Cook, as_told
 from ember_core.heat.geometry.grid import Grid
+from ember_core.heat.leg import BUDGET_S, ENDS_S, Leg, through
 from ember_core.heat.setup import DRYING_SCALE, Setup, body_of, start_state
 from ember_core.heat.solver.ending import UNTIL_TIME
 from ember_core.heat.solver.entering import going_on
 from ember_core.heat.solver.types import Rows, Schedule
-from ember_core.heat.stretch import StageOutcome, Stretch
+from ember_core.heat.stretch import StageOutcome, Stretch, one_after_other
 from ember_core.plan.plan import Plan
 
 LEGS, MOST_LEGS = 12, 6  # of a cook, if it takes as long as is thought, and of one stage at the most
 LEG_SAMPLES = 6.0  # a leg is recorded at least so often
 LEAST_LEG_S = 1.0
-ENDS_S = 1e-6
+# what may be spent on a leg, s of computing: a usual one takes 1 to 3 ms, and a cook has up to some twenty
+LEG_BUDGET_S = BUDGET_S / 40.0
 
 
 @dataclass(frozen=True, eq=False)
@@ -116,7 +118,7 @@ class _Walk:
             min(self.plan.start_c, s.boil_c) if was is None else _hottest(was), LEG_SAMPLES,
         )  # fmt: skip
         begin = 0.0 if was is None else float(was.t[-1])
-        now = through(self.plan, s, leg, self._stops(begin), None, BUDGET_S)
+        now = through(self.plan, s, leg, self._stops(begin), None, LEG_BUDGET_S)
         now = replace(
             now, depth=now.depth / size, evaporated=now.evaporated * size**3, heat=now.heat * self._area(size)
         )
@@ -154,23 +156,10 @@ def _hottest(of: Stretch) -> float:
 
 def _joined(a: Stretch, b: Stretch, same_stage: bool) -> Stretch:
     """What a piece had behind it and its next leg, of the same stage or of the next."""
-    end = float(a.t[-1])
-
-    def both(x: Array, y: Array) -> Array:
-        return np.concatenate([x, y[1:]])
-
-    later = [replace(x, start_s=x.start_s + end, end_s=x.end_s + end) for x in b.stages]
-    if later[0].took < ENDS_S:
-        later[0] = replace(later[0], core_c=float(a.core[-1]), mean_c=float(a.mean[-1]))
-    stages = (*a.stages, *later)
+    both = one_after_other(a, b)
+    *before, leg = both.stages
+    if leg.took < ENDS_S:
+        leg = replace(leg, core_c=float(a.core[-1]), mean_c=float(a.mean[-1]))
     if same_stage:
-        stages = (*a.stages[:-1], replace(later[0], start_s=a.stages[-1].start_s))
-    return replace(
-        b,
-        t=both(a.t, b.t + end), core=both(a.core, b.core), mean=both(a.mean, b.mean),
-        surface_a=both(a.surface_a, b.surface_a), surface_b=both(a.surface_b, b.surface_b),
-        field=both(a.field, b.field), elsewhere=both(a.elsewhere, b.elsewhere), depth=a.depth, stages=stages,
-        top=a.top if a.top[0] >= b.top[0] else (b.top[0], b.top[1] + end), heat=a.heat + b.heat, lost=a.lost or b.lost,
-        medium=both(a.medium, b.medium), taken=both(a.taken, b.taken), taken_j=a.taken_j + b.taken_j,
-        evaporated=a.evaporated + b.evaporated,
-    )  # fmt: skip
+        leg = replace(leg, start_s=before.pop().start_s)
+    return replace(both, stages=(*before, leg))

@@ -59,6 +59,37 @@ def _places(depth: Array, closed: bool) -> Array:
     return np.asarray(depth / whole if closed else 2.0 * depth / whole - 1.0)
 
 
+def one_after_other(a: Stretch, b: Stretch) -> Stretch:
+    """A piece through stages, and on through others, place by place; what it is told of is as of the first."""
+    end = float(a.t[-1])
+
+    def both(x: Array, y: Array) -> Array:
+        return np.concatenate([x, y[1:]])
+
+    later = [replace(x, start_s=x.start_s + end, end_s=x.end_s + end) for x in b.stages]
+    return replace(
+        a,
+        t=both(a.t, b.t + end),
+        core=both(a.core, b.core),
+        mean=both(a.mean, b.mean),
+        surface_a=both(a.surface_a, b.surface_a),
+        surface_b=both(a.surface_b, b.surface_b),
+        field=both(a.field, b.field),
+        elsewhere=both(a.elsewhere, b.elsewhere),
+        stages=(*a.stages, *later),
+        top=a.top if a.top[0] >= b.top[0] else (b.top[0], b.top[1] + end),
+        heat=a.heat + b.heat,
+        least_log10=b.least_log10,
+        met=b.met,
+        lost=a.lost or b.lost,
+        vapour_pa=b.vapour_pa,
+        medium=both(a.medium, b.medium),
+        taken=both(a.taken, b.taken),
+        taken_j=a.taken_j + b.taken_j,
+        evaporated=a.evaporated + b.evaporated,
+    )
+
+
 def joined(a: Stretch, b: Stretch) -> Stretch:
     """A piece and a portion cut from it, as one cook on the piece's own depths.
 
@@ -71,34 +102,13 @@ def joined(a: Stretch, b: Stretch) -> Stretch:
     if b.closed and not a.closed:
         at = np.abs(at)
     line = np.stack([np.interp(at, there, row) for row in b.field])
-    end = float(a.t[-1])
-
-    def both(x: Array, y: Array) -> Array:
-        return np.concatenate([x, y[1:]])
-
     ours, theirs = np.hstack([a.field, a.elsewhere]), np.hstack([b.field, b.elsewhere])
-    pairs = [both(np.repeat(ours[:, [i]], theirs.shape[1], axis=1), theirs) for i in _worst(ours, a.t)] + [
-        both(ours, np.repeat(theirs[:, [i]], ours.shape[1], axis=1)) for i in _worst(theirs, b.t)
-    ]
-    later = [replace(x, start_s=x.start_s + end, end_s=x.end_s + end) for x in b.stages]
-    return replace(
-        a,
-        t=both(a.t, b.t + end),
-        core=both(a.core, b.core),
-        mean=both(a.mean, b.mean),
-        surface_a=both(a.surface_a, b.surface_a),
-        surface_b=both(a.surface_b, b.surface_b),
-        field=both(a.field, line),
-        elsewhere=np.hstack(pairs),
-        stages=(*a.stages, *later),
-        top=a.top if a.top[0] >= b.top[0] else (b.top[0], b.top[1] + end),
-        heat=a.heat + b.heat,
-        lost=a.lost or b.lost,
-        vapour_pa=b.vapour_pa,
-        medium=both(a.medium, b.medium),
-        taken=both(a.taken, b.taken),
-        taken_j=a.taken_j + b.taken_j,
-        evaporated=a.evaporated + b.evaporated,
+    slow, late = _worst(ours, a.t), _worst(theirs, b.t)
+    width, own_width = theirs.shape[1], ours.shape[1]
+    of_piece = [np.repeat(ours[:, [i]], width, axis=1) for i in slow] + [ours for _ in late]
+    of_portion = [theirs for _ in slow] + [np.repeat(theirs[:, [i]], own_width, axis=1) for i in late]
+    return one_after_other(
+        replace(a, elsewhere=np.hstack(of_piece)), replace(b, field=line, elsewhere=np.hstack(of_portion))
     )
 
 

@@ -11,8 +11,9 @@ from ember_core.book.book import SPREADS, Book, shipped
 from ember_core.doneness.shrinking import as_it_shrinks
 from ember_core.errors import ComputationError
 from ember_core.formats.result import document
-from ember_core.heat.cook import BUDGET_S, Cook, run
+from ember_core.heat.cook import Cook, run
 from ember_core.heat.ensemble.forecast import MEMBER_CELLS, MEMBER_REFINE, Forecast, cautious_cook, forecast
+from ember_core.heat.leg import BUDGET_S
 from ember_core.heat.setup import Setup, setup
 from ember_core.plan.finding import Finding
 from ember_core.plan.plan import Plan

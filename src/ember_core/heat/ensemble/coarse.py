@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from ember_core.heat.cook import BUDGET_S, Cook, run
+from ember_core.heat.cook import Cook, run
 from ember_core.heat.ensemble.forecast import MEMBER_CELLS, MEMBER_REFINE
+from ember_core.heat.leg import BUDGET_S
 from ember_core.heat.setup import Setup, setup
 from ember_core.plan.plan import Plan
 
