@@ -461,9 +461,13 @@ def _begin(s: Setup, y: Array, at_c: float | Array, c_scale: float | Array) -> N
         water[..., grid.inner] = s.inner.water
 
 
-def case_of(s: Setup, body: Body | Layers, tolerance_k: float, record: Record) -> Case:
-    """A piece as the solver takes it, to a tolerance in K; the first of its kind is compiled here."""
-    return with_stepper(Case(0, s.grid, body, s.criterion, tolerance_k, s.others), s.schedule.faces[0], record)
+def case_of(s: Setup, body: Body | Layers, tolerance_k: float, record: Record, close_k: float | None = None) -> Case:
+    """A piece as the solver takes it, to a tolerance in K; the first of its kind is compiled here.
+
+    ``close_k`` is how near a solved peak lands, K; without it as near as the tolerance.
+    """
+    close = tolerance_k if close_k is None else min(close_k, tolerance_k)
+    return with_stepper(Case(0, s.grid, body, s.criterion, tolerance_k, close, s.others), s.schedule.faces[0], record)
 
 
 def empty_record(rows: int, n: int, budget_s: float | None = None) -> Record:

@@ -152,7 +152,7 @@ def run_stage(
     until, value : int, float
         What may end the stage earlier, see :mod:`ember_core.heat.solver.ending`.
     longest : float
-        The longest step to record, s; 0 records nothing.
+        The longest step to record, s; 0 records nothing, and below it steps are no longer than that but not recorded.
     record : Record
     stops : ndarray
         Absolute times, s, to be met exactly.
@@ -186,7 +186,7 @@ def run_stage(
         return t, until, peak, peak_t, stored
     dt = min(first_step(line), duration)
     restart, drying = AFTER_A_JUMP * dt, np.inf
-    largest = longest if longest > 0.0 else duration
+    largest = abs(longest) if longest != 0.0 else duration
     allowed = largest
     stop_i = next_stop(stops, 0, t)
     aimed, tries = -1.0, 0  # a step towards a wanted moment, and how many were tried

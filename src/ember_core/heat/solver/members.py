@@ -68,7 +68,9 @@ def case_of(nominal: Case, members: Members, m: int) -> Case:
     body = with_outer(
         nominal.body, varied(outermost(nominal.body), members, m), varied(innermost(nominal.body), members, m)
     )
-    return Case(nominal.stepper, nominal.grid, body, nominal.criterion, nominal.tolerance_k, nominal.others)
+    return Case(
+        nominal.stepper, nominal.grid, body, nominal.criterion, nominal.tolerance_k, nominal.close_k, nominal.others
+    )
 
 
 @kernel

@@ -16,7 +16,7 @@ from ember_core.heat.solver.types import Case, Record, Rows, Schedule
 STATES_KEPT = 400
 MOST_ATTEMPTS = 40
 BISECT_EVERY = 5  # attempts, should the secant creep
-CLOSE_K, CLOSE_S = 2e-3, 1e-3  # of the peak, or of the tolerance if that is more; of the bracket
+CLOSE_K, CLOSE_S = 2e-3, 1e-3  # of the peak, or as near as the case asks if that is more; of the bracket
 NOT_RUN_C = -1e9  # the highest core of a stage that is not run
 
 
@@ -31,7 +31,10 @@ class Stretch(NamedTuple):
 
 
 class Seen(NamedTuple):
-    """What a run keeps: samples at most ``longest`` s apart (0: none) and at ``stops`` (s); states and their times."""
+    """What a run keeps: samples at most ``longest`` s apart and at ``stops`` (s); states and their times.
+
+    At 0 it keeps no samples, and below it takes such steps as if it did: what is solved by it is then what will be recorded.
+    """
 
     longest: float
     stops: Array
@@ -68,7 +71,15 @@ def advance(y: Array, stretch: Stretch, case: Case, record: Record, seen: Seen) 
 
 
 @kernel
-def peak_after(state: Array, t: float, first: int, schedule: Schedule, case: Case, record: Record) -> float:
+def unrecorded(seen: Seen, longest: float) -> Seen:
+    """A run that keeps nothing, in the steps of one whose samples are ``longest`` s apart at most (0: any)."""
+    return Seen(-longest, seen.stops, seen.store, seen.store_t)
+
+
+@kernel
+def peak_after(
+    state: Array, t: float, first: int, schedule: Schedule, case: Case, record: Record, samples: float
+) -> float:
     """Highest core (°C) from a flat ``state`` at time ``t`` (s) on, through the stages from ``first``.
 
     Parameters
@@ -79,6 +90,8 @@ def peak_after(state: Array, t: float, first: int, schedule: Schedule, case: Cas
         Now, s; the stage that comes next.
     schedule, case, record
         The stages; the piece; counts the work.
+    samples : float
+        In the steps of stages that are recorded so often at least; 0: any steps.
     """
     record.tally[0].coasts += 1
     y = state.copy()
@@ -96,7 +109,8 @@ def peak_after(state: Array, t: float, first: int, schedule: Schedule, case: Cas
         met = entered(y, schedule.faces[s])
         stretch = Stretch(met, t, schedule.duration[s], kind, schedule.value[s])
         since = t
-        t, ended, top, _, _ = advance(y, stretch, case, record, nothing)
+        stepping = unrecorded(nothing, schedule.duration[s] / samples if samples > 0.0 else 0.0)
+        t, ended, top, _, _ = advance(y, stretch, case, record, stepping)
         if ended < 0:
             return np.nan
         best = max(best, top)
@@ -108,7 +122,7 @@ def peak_after(state: Array, t: float, first: int, schedule: Schedule, case: Cas
         ):
             # the core falls now and will rise again: what is hotter has not reached it yet
             after = Stretch(stage_from(met, t - since), t, left, UNTIL_TIME, 0.0)
-            _, ended, top, _, _ = advance(y, after, case, record, nothing)
+            _, ended, top, _, _ = advance(y, after, case, record, stepping)
             if ended < 0:
                 return np.nan
             best = max(best, top)
@@ -214,12 +228,14 @@ def run_to_pull(
     first_row = record.tally[0].rows
     # the core itself at the wanted temperature is past the pull: no need to go on
     stage = Stretch(met, t, schedule.duration[s], UNTIL_CORE, wanted)
+    tried = longest if case.close_k < case.tolerance_k else 0.0
+    samples = schedule.duration[s] / tried if tried > 0.0 else 0.0
     end, status, top, top_t, count = advance(y, stage, case, record, seen)
     if status < 0:
         return end, status, UNTIL_TIME, top, top_t
     above = gains
     if not (gains > 0.0 and status == UNTIL_CORE):  # a core that got there is above whatever follows
-        above = peak_after(y, end, s + 1, schedule, case, record) - wanted
+        above = peak_after(y, end, s + 1, schedule, case, record, samples) - wanted
     if np.isnan(above):
         return end, given_up(record), UNTIL_TIME, top, top_t
     if above < 0.0:
@@ -233,8 +249,8 @@ def run_to_pull(
     x = last_rise(core, seen.store_t, count, core[count - 1] - above)
     trial = np.empty_like(y)
     for attempt in range(1, MOST_ATTEMPTS):
-        resumed(trial, x, stage, seen, count, case, record, nothing)
-        off = peak_after(trial, x, s + 1, schedule, case, record) - wanted
+        resumed(trial, x, stage, seen, count, case, record, unrecorded(nothing, tried))
+        off = peak_after(trial, x, s + 1, schedule, case, record, samples) - wanted
         if np.isnan(off):
             return x, given_up(record), UNTIL_TIME, top, top_t
         if x <= t and off >= 0.0:  # already too late when the stage begins
@@ -247,7 +263,7 @@ def run_to_pull(
         else:
             high = x
         following = x - off * (x - x_old) / (off - off_old) if off != off_old else low
-        if abs(off) < max(CLOSE_K, case.tolerance_k) or high - low < CLOSE_S:
+        if abs(off) < max(CLOSE_K, case.close_k) or high - low < CLOSE_S:
             if low < following < high:  # the secant's last word needs no proof
                 x = following
             break

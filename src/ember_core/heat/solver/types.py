@@ -118,6 +118,7 @@ class Case(NamedTuple):
     body: Body | Layers
     criterion: Criterion
     tolerance_k: float
+    close_k: float  # so near a solved peak lands; nearer than the tolerance it is tried in the steps that are recorded
     others: Others
 
 
