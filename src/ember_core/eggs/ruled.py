@@ -12,8 +12,8 @@ from ember_core.eggs.asking import EggQuestion
 from ember_core.formats.plan import parse
 from ember_core.heat.cook import run
 from ember_core.heat.setup import setup
+from ember_core.safety.check import rows_of
 from ember_core.safety.conditions import in_force
-from ember_core.safety.keeping import rows_of
 from ember_core.safety.lethality import organisms
 from ember_core.safety.rules import profile_of
 from ember_core.wording.message import N_, Message, say

@@ -31,7 +31,7 @@ FOOD_TOLERANCE_K, CRUST_TOLERANCE_K = 1.5e-2, 1e-1
 # there, 0.3 K in water that simmers
 MESH_TOLERANCE_K = 0.6
 
-CLOSE_K = 2e-2  # so near lands the solved peak of a nominal cook, whatever its tolerance
+CLOSE_K = 1e-2  # so near lands the solved peak of a nominal cook, whatever its tolerance
 
 # no place is hotter than all that heats it: a cook so far above is no cook but an error
 CORE_ABOVE_K, PLACE_ABOVE_K = 1.5, 10.0

@@ -15,7 +15,7 @@ from ember_core.heat.cook import Cook, run
 from ember_core.heat.setup import setup
 from ember_core.plan.stages import HEAT_KINDS
 from ember_core.running.history import Running
-from ember_core.safety.keeping import rows_of
+from ember_core.safety.check import rows_of
 from ember_core.wording.message import Message, say
 
 WAITS = frozenset({"rest", "hold"})

@@ -19,10 +19,10 @@ from ember_core.heat.stretch import StageOutcome
 from ember_core.plan.finding import Finding, Level
 from ember_core.plan.plan import Plan
 from ember_core.plan.stages import COOLING_KINDS, HEAT_KINDS, SHORT_DIP_S
+from ember_core.safety.check import Check, rows_of, standing_in
 from ember_core.safety.clocks import met_times
 from ember_core.safety.growth import GROWS_LITTLE, growth_findings, growth_of
 from ember_core.safety.keeping import (
-    Check,
     check_begin_of_chilling,
     check_cooling,
     check_egg_product,
@@ -32,9 +32,7 @@ from ember_core.safety.keeping import (
     check_reheating,
     check_warm,
     parasites_controlled,
-    rows_of,
     shelf_life,
-    standing_in,
     time_out_of_control,
 )
 from ember_core.safety.notes import guidance, house_notes

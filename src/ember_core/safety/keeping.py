@@ -8,90 +8,20 @@ at a reading that shows it, and time in a gap counts as spent on the wrong side.
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
-from ember_core.data.loader import read_toml
-from ember_core.errors import InputError, ValueRangeError
-from ember_core.plan.finding import Finding, Level
+from ember_core.errors import InputError
+from ember_core.safety.check import Check, history, missing, rows_of, standing_in
 from ember_core.safety.clocks import TOLERANCE_C, met_times
-from ember_core.safety.rules import profiles
-from ember_core.wording.message import N_, Message, either, joined, say
+from ember_core.wording.message import N_, either, joined, say
 
 Array = NDArray[np.float64]
 PURPOSES = ("immediate", "hot-holding", "commercial")
 GROWTH_TOP_C = 54.4  # above it nothing grows that matters here (FSIS Appendix A)
 APART_S = 1800.0  # readings of cooling food further apart than this do not show what lies between them; our reading
-
-
-@dataclass(frozen=True)
-class Check:
-    """One check: ``met`` is True, False, or None when the profile has no number for it.
-
-    ``used_s`` and ``limit_s`` are the time taken and the time allowed (None where they do not
-    apply); ``message`` says what was found and, when it failed, what to do.
-    """
-
-    code: str
-    profile: str
-    clause: str
-    met: bool | None
-    used_s: float | None
-    limit_s: float | None
-    message: Message
-    source: str
-    unseen: bool = False  # it failed because a stretch was not read, not because it was too slow
-
-    def finding(self) -> Finding:
-        """As a finding: a failed check stops, a missing number asks for care."""
-        level = {True: Level.NOTE, False: Level.STOP, None: Level.CARE}[self.met]
-        return Finding(self.code, level, self.message, f"{self.source}, {self.clause}")
-
-
-def rows_of(table: str, profile: str) -> list[dict[str, Any]]:
-    """Rows of one table of ``keeping.toml`` for a profile, its own or kept from another; *house* has the Food Code's."""
-    tables = read_toml("keeping.toml")
-    if profile not in profiles() and all(profile != r["profile"] for r in tables[table]):
-        raise InputError(
-            say("Unknown rules {profile!r}; choose one of {choices}.", profile=profile, choices=", ".join(profiles())),
-            path="/rules",
-            code="choice",
-        )
-    base = standing_in("house") if profile == "house" else profile
-    rows: list[dict[str, Any]] = tables[table]
-    return [r for r in rows if r["profile"] == base or base in r.get("kept_in", ())]
-
-
-def standing_in(what: str) -> str:
-    """Whose numbers are taken where a profile has none: for a ``house`` without a base, the ``come_up``, ``guests``."""
-    return str(read_toml("keeping.toml")["standing_in"][what])
-
-
-def _history(t_s: Array, temperature_c: Array) -> tuple[Array, Array]:
-    t, c = np.asarray(t_s, dtype=float), np.asarray(temperature_c, dtype=float)
-    if t.ndim != 1 or t.shape != c.shape or t.size < 2:
-        raise InputError(say("A history needs two readings or more, a time for each."), path="/t_s", code="empty")
-    if not (np.isfinite(t).all() and np.isfinite(c).all()):
-        raise ValueRangeError(say("A time or temperature of the history is not a number."), path="/core_c")
-    if not (np.diff(t) > 0).all():
-        raise ValueRangeError(
-            say("The history's times must increase; sort it and remove doubles."), path="/t_s", code="order"
-        )
-    return t, c
-
-
-def _missing(code: str, profile: str, what: str) -> Check:
-    return Check(
-        code, profile, "", None, None, None,
-        say(
-            "{profile} has no number here for {what}: follow the kitchen's own written plan and the local code.",
-            profile=profile, what=say(what),
-        ),
-        profile,
-    )  # fmt: skip
 
 
 def _reached(t: Array, c: Array, level: float) -> float:
@@ -125,10 +55,10 @@ def check_cooling(
         One for each step of the clause. A step is met when the lower temperature is *read* in time;
         between two readings the piece is taken to be as warm as the earlier one.
     """
-    t, c = _history(t_s, hottest_c)
+    t, c = history(t_s, hottest_c)
     rules = rows_of("cooling", profile)
     if not rules:
-        return [_missing("cooling", profile, "cooling")]
+        return [missing("cooling", profile, N_("cooling"))]
     out = []
     for rule in rules:
         for step in rule.get("steps", ()):
@@ -188,10 +118,10 @@ def check_holding(profile: str, t_s: Array, deciding_c: Array, *, hot: bool, roa
     hot, roast : bool
         Hot or cold holding; a whole roast.
     """
-    t, c = _history(t_s, deciding_c)
+    t, c = history(t_s, deciding_c)
     rules = rows_of("holding", profile)
     if not rules:
-        return _missing("holding", profile, "holding")
+        return missing("holding", profile, N_("holding"))
     rule = rules[0]
     limit = rule["cold_c"] if not hot else rule.get("hot_roast_c", rule["hot_c"]) if roast else rule["hot_c"]
     wrong = c < limit - 1e-9 if hot else c > limit + 1e-9
@@ -259,7 +189,7 @@ def check_raw(profile: str, t_s: Array, hottest_c: Array) -> Check:
     t_s, hottest_c : ndarray (n,)
         Until the heat begins; s and °C of the warmest point.
     """
-    t, c = _history(t_s, hottest_c)
+    t, c = history(t_s, hottest_c)
     hold = rows_of("holding", profile)[0]
     rules = rows_of("time_control", profile) or rows_of("come_up", standing_in("come_up"))
     limit = float(rules[0]["most_s" if "most_s" in rules[0] else "within_s"])
@@ -288,7 +218,7 @@ def check_growth(profile: str, t_s: Array, deciding_c: Array, *, apart_s: float 
     apart_s : float, optional
         Of a measured log: an interval longer than this counts as spent in the zone.
     """
-    t, c = _history(t_s, deciding_c)
+    t, c = history(t_s, deciding_c)
     own = rows_of("come_up", profile)
     rule = (own or rows_of("come_up", standing_in("come_up")))[0]
     used = _in_zone(t, c, rule["from_c"], rule["to_c"] - TOLERANCE_C, apart_s)
@@ -329,7 +259,7 @@ def check_warm(profile: str, t_s: Array, coldest_c: Array, *, roast: bool, apart
     apart_s : float, optional
         As of :func:`check_growth`.
     """
-    t, c = _history(t_s, coldest_c)
+    t, c = history(t_s, coldest_c)
     hold, control, cooling = (rows_of(n, profile) for n in ("holding", "time_control", "cooling"))
     hot = min(hold[0].get("hot_roast_c", GROWTH_TOP_C) if roast else GROWTH_TOP_C, GROWTH_TOP_C)
     used = _in_zone(t, c, hold[0]["cold_c"], hot - TOLERANCE_C, apart_s)
@@ -374,10 +304,10 @@ def check_reheating(profile: str, t_s: Array, coldest_c: Array, *, purpose: str)
             path="/purpose",
             code="choice",
         )
-    t, c = _history(t_s, coldest_c)
+    t, c = history(t_s, coldest_c)
     rules = rows_of("reheating", profile)
     if not rules:
-        return _missing("reheating", profile, "reheating")
+        return missing("reheating", profile, N_("reheating"))
     rule = rules[0]
     rows: Sequence[tuple[float, float]] = [(float(a), float(b)) for a, b in rule[purpose]]
     limit = rule.get("within_s")
@@ -411,11 +341,11 @@ def time_out_of_control(profile: str, t_s: Array, temperature_c: Array) -> Check
     Every interval with one end out of control counts in full. The longer allowance for food that
     stays cool applies only while no reading is above it.
     """
-    t, c = _history(t_s, temperature_c)
+    t, c = history(t_s, temperature_c)
     rules = rows_of("time_control", profile)
     held = rows_of("holding", profile)
     if not rules or not held:
-        return _missing("time-control", profile, "time as a control")
+        return missing("time-control", profile, N_("time as a control"))
     rule, hold = rules[0], held[0]
     out = (c > hold["cold_c"]) & (c < hold["hot_c"])
     used = float(np.diff(t)[out[:-1] | out[1:]].sum())
@@ -460,10 +390,10 @@ def shelf_life(profile: str, keep: str, at_c: float) -> tuple[float | None, str]
 
 def parasites_controlled(profile: str, t_s: Array, warmest_c: Array) -> Check:
     """Whether a freezing history controls fish parasites; cooking by the clause's rows is the other way."""
-    t, c = _history(t_s, warmest_c)
+    t, c = history(t_s, warmest_c)
     rules = rows_of("parasites", profile)
     if not rules:
-        return _missing("parasites", profile, "parasites")
+        return missing("parasites", profile, N_("parasites"))
     rule = rules[0]
     best, told = False, []
     for row in rule["freeze"]:
@@ -486,7 +416,7 @@ def parasites_controlled(profile: str, t_s: Array, warmest_c: Array) -> Check:
 
 def check_egg_product(profile: str, product: str, t_s: Array, coldest_c: Array) -> Check:
     """Whether liquid ``whole`` egg, ``yolk``, ``salted-yolk`` or ``white`` was pasteurised (coldest point, s and °C)."""
-    t, c = _history(t_s, coldest_c)
+    t, c = history(t_s, coldest_c)
     rules = rows_of("egg_products", profile)
     products = ("whole", "yolk", "salted-yolk", "white")
     if product not in products:
@@ -500,7 +430,7 @@ def check_egg_product(profile: str, product: str, t_s: Array, coldest_c: Array) 
             code="choice",
         )
     if not rules or product not in rules[0]:
-        return _missing("egg-product", profile, "liquid egg")
+        return missing("egg-product", profile, N_("liquid egg"))
     rule = rules[0]
     rows = [(float(a), float(b)) for a, b in rule[product]]
     met, longest = met_times(t, c[:, None], rows, interpolate=False)

@@ -15,11 +15,16 @@ from ember_core.plan.log import Log
 from ember_core.plan.plan import Plan
 from ember_core.plan.requirement import Requirement
 from ember_core.safety.arguments import check_arguments
+from ember_core.safety.check import Check, rows_of
 from ember_core.safety.clocks import TOLERANCE_C, conclude, judge, judge_all
 from ember_core.safety.conditions import Ran, in_force
 from ember_core.safety.evidence import APART_S, JUMP_K_S, Evidence, holes, weigh
 from ember_core.safety.forms import requirement
-from ember_core.safety.keeping import Check, check_cooling, check_growth, check_warm, rows_of
+from ember_core.safety.keeping import (
+    check_cooling,
+    check_growth,
+    check_warm,
+)
 from ember_core.safety.lethality import for_food, statement
 from ember_core.safety.notes import guidance, house_notes
 from ember_core.safety.rules import Clause, Profile, profile_of

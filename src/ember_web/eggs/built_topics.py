@@ -25,7 +25,10 @@ from ember_core.eggs.sauce import (
     whisking,
 )
 from ember_core.heat.physics.boiling import boiling_point
-from ember_core.safety.keeping import check_cooling, rows_of
+from ember_core.safety.check import rows_of
+from ember_core.safety.keeping import (
+    check_cooling,
+)
 from ember_core.safety.rules import profile_of
 from ember_core.wording.message import N_, Message, say
 from ember_web.eggs.parts import AIRS, COLD, EACH, NAMES, Answer, Part, Place, Table, Topic

@@ -6,6 +6,7 @@ import numpy as np
 import pytest
 
 from ember_core.errors import InputError, ValueRangeError
+from ember_core.safety.check import rows_of
 from ember_core.safety.keeping import (
     check_begin_of_chilling,
     check_cooling,
@@ -16,7 +17,6 @@ from ember_core.safety.keeping import (
     check_reheating,
     check_warm,
     parasites_controlled,
-    rows_of,
     shelf_life,
     time_out_of_control,
 )

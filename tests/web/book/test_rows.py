@@ -10,7 +10,8 @@ import pytest
 from ember_core.book.book import shipped
 from ember_web.book.models import BookRow
 from ember_web.book.queries import book_of
-from ember_web.book.row_forms import FORMS, WayForm, of_stage, to_stage
+from ember_web.book.row_forms import FORMS, WayForm
+from ember_web.book.stage_forms import of_stage, to_stage
 from ember_web.plans.models import Plan
 
 pytestmark = pytest.mark.django_db

@@ -71,14 +71,14 @@ def advance(y: Array, stretch: Stretch, case: Case, record: Record, seen: Seen) 
 
 
 @kernel
-def unrecorded(seen: Seen, longest: float) -> Seen:
-    """A run that keeps nothing, in the steps of one whose samples are ``longest`` s apart at most (0: any)."""
-    return Seen(-longest, seen.stops, seen.store, seen.store_t)
+def trying(longest: float, stops: Array) -> Seen:
+    """A run that keeps nothing, in the steps of one with samples at most ``longest`` s apart (0: any) and at ``stops`` (s)."""
+    return Seen(-longest, stops, np.empty((0, 0)), np.empty(0))
 
 
 @kernel
 def peak_after(
-    state: Array, t: float, first: int, schedule: Schedule, case: Case, record: Record, samples: float
+    state: Array, t: float, first: int, schedule: Schedule, case: Case, record: Record, samples: float, stops: Array
 ) -> float:
     """Highest core (°C) from a flat ``state`` at time ``t`` (s) on, through the stages from ``first``.
 
@@ -90,12 +90,11 @@ def peak_after(
         Now, s; the stage that comes next.
     schedule, case, record
         The stages; the piece; counts the work.
-    samples : float
-        In the steps of stages that are recorded so often at least; 0: any steps.
+    samples, stops : float, ndarray
+        In the steps of stages that are recorded so often at least (0: any steps), and at these times, s.
     """
     record.tally[0].coasts += 1
     y = state.copy()
-    nothing = unseen()
     best = core_now(y, case.grid, case.body)
     for s in range(first, schedule.duration.size):
         kind = schedule.until[s]
@@ -109,8 +108,8 @@ def peak_after(
         met = entered(y, schedule.faces[s])
         stretch = Stretch(met, t, schedule.duration[s], kind, schedule.value[s])
         since = t
-        stepping = unrecorded(nothing, schedule.duration[s] / samples if samples > 0.0 else 0.0)
-        t, ended, top, _, _ = advance(y, stretch, case, record, stepping)
+        seen = trying(schedule.duration[s] / samples if samples > 0.0 else 0.0, stops)
+        t, ended, top, _, _ = advance(y, stretch, case, record, seen)
         if ended < 0:
             return np.nan
         best = max(best, top)
@@ -122,7 +121,7 @@ def peak_after(
         ):
             # the core falls now and will rise again: what is hotter has not reached it yet
             after = Stretch(stage_from(met, t - since), t, left, UNTIL_TIME, 0.0)
-            _, ended, top, _, _ = advance(y, after, case, record, stepping)
+            _, ended, top, _, _ = advance(y, after, case, record, seen)
             if ended < 0:
                 return np.nan
             best = max(best, top)
@@ -228,14 +227,15 @@ def run_to_pull(
     first_row = record.tally[0].rows
     # the core itself at the wanted temperature is past the pull: no need to go on
     stage = Stretch(met, t, schedule.duration[s], UNTIL_CORE, wanted)
-    tried = longest if case.close_k < case.tolerance_k else 0.0
-    samples = schedule.duration[s] / tried if tried > 0.0 else 0.0
+    proven = longest > 0.0 and case.close_k < case.tolerance_k  # what is recorded is what was tried
+    samples, asked = (schedule.duration[s] / longest, stops) if proven else (0.0, np.empty(0))
+    as_tried = trying(longest if proven else 0.0, asked)
     end, status, top, top_t, count = advance(y, stage, case, record, seen)
     if status < 0:
         return end, status, UNTIL_TIME, top, top_t
     above = gains
     if not (gains > 0.0 and status == UNTIL_CORE):  # a core that got there is above whatever follows
-        above = peak_after(y, end, s + 1, schedule, case, record, samples) - wanted
+        above = peak_after(y, end, s + 1, schedule, case, record, samples, asked) - wanted
     if np.isnan(above):
         return end, given_up(record), UNTIL_TIME, top, top_t
     if above < 0.0:
@@ -243,14 +243,14 @@ def run_to_pull(
     core = np.empty(count)
     for k in range(count):
         core[k] = core_now(seen.store[k], case.grid, case.body)
-    nothing = unseen()
     low, high = t, end
     x_old, off_old = end, above
+    nearest, off_nearest = end, np.inf
     x = last_rise(core, seen.store_t, count, core[count - 1] - above)
     trial = np.empty_like(y)
     for attempt in range(1, MOST_ATTEMPTS):
-        resumed(trial, x, stage, seen, count, case, record, unrecorded(nothing, tried))
-        off = peak_after(trial, x, s + 1, schedule, case, record, samples) - wanted
+        resumed(trial, x, stage, seen, count, case, record, as_tried)
+        off = peak_after(trial, x, s + 1, schedule, case, record, samples, asked) - wanted
         if np.isnan(off):
             return x, given_up(record), UNTIL_TIME, top, top_t
         if x <= t and off >= 0.0:  # already too late when the stage begins
@@ -258,13 +258,15 @@ def run_to_pull(
                 y[i] = seen.store[0, i]
             record.tally[0].rows = first_row
             return t, UNTIL_TIME, UNTIL_PEAK, NOT_RUN_C, t
+        if abs(off) < off_nearest:
+            nearest, off_nearest = x, abs(off)
         if off < 0.0:
             low = x
         else:
             high = x
         following = x - off * (x - x_old) / (off - off_old) if off != off_old else low
         if abs(off) < max(CLOSE_K, case.close_k) or high - low < CLOSE_S:
-            if low < following < high:  # the secant's last word needs no proof
+            if low < following < high and not proven:  # there the secant's last word needs no proof
                 x = following
             break
         if following <= t and low == t:
@@ -273,11 +275,13 @@ def run_to_pull(
             following = 0.5 * (low + high)
         x_old, off_old = x, off
         x = following
+    if proven:
+        x = nearest
     if longest > 0.0:
         begin = seen.store_t[kept_before(seen.store_t, count, x)]
         while record.tally[0].rows > first_row and record.t[record.tally[0].rows - 1] > begin + 1e-9:
             record.tally[0].rows -= 1
-    _, status = resumed(y, x, stage, seen, count, case, record, Seen(longest, stops, nothing.store, nothing.store_t))
+    _, status = resumed(y, x, stage, seen, count, case, record, Seen(longest, stops, as_tried.store, as_tried.store_t))
     if status < 0:
         return x, status, UNTIL_TIME, top, top_t
     return x, UNTIL_TIME, UNTIL_PEAK, core_now(y, case.grid, case.body), x

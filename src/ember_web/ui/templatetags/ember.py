@@ -200,6 +200,14 @@ def place(context: dict[str, Any], name: str, shown_at: str, words: str) -> Safe
     return format_html('<a href="{}"{}>{}</a>', address, current_page, _(words))
 
 
+@register.simple_tag(takes_context=True)
+def plan_with(context: dict[str, Any], state: str) -> str:
+    """The address of the plan at hand, or of a new one, whose sentence begins with ``state`` (a query)."""
+    kitchen, plan = context["kitchen"], context.get("plan")
+    kept = ("plan-saved", [kitchen.public_id, plan.public_id]) if plan else ("plan", [kitchen.public_id])
+    return f"{reverse(kept[0], args=kept[1])}?{state}"
+
+
 PLACES = (N_("Line"), N_("Plan"), N_("Eggs"), N_("Log"), N_("Book"))
 
 
