@@ -462,9 +462,17 @@ def _begin(s: Setup, y: Array, at_c: float | Array, c_scale: float | Array) -> N
 
 
 def case_of(s: Setup, body: Body | Layers, tolerance_k: float, record: Record, close_k: float | None = None) -> Case:
-    """A piece as the solver takes it, to a tolerance in K; the first of its kind is compiled here.
+    """A piece as the solver takes it; the first of its kind is compiled here.
 
-    ``close_k`` is how near a solved peak lands, K; without it as near as the tolerance.
+    Parameters
+    ----------
+    s, body : Setup, Body or Layers
+    tolerance_k : float
+        Of its steps, K.
+    record : Record
+        Of the kind that it will be recorded in.
+    close_k : float, optional
+        How near a solved peak lands, K; without it as near as the tolerance.
     """
     close = tolerance_k if close_k is None else min(close_k, tolerance_k)
     return with_stepper(Case(0, s.grid, body, s.criterion, tolerance_k, close, s.others), s.schedule.faces[0], record)

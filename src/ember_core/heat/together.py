@@ -17,6 +17,7 @@ from numpy.typing import NDArray
 from ember_core.errors import ComputationError
 from ember_core.heat.arrays import Array
 from ember_core.heat.cook import Cook, run
+from ember_core.heat.geometry.grid import Grid
 from ember_core.heat.setup import Setup
 from ember_core.heat.solver.reservoir import course, store_in
 from ember_core.heat.solver.types import Others
@@ -25,8 +26,10 @@ from ember_core.wording.message import say
 
 MOST_TURNS = 12
 AGREE_K, AGREE_S = 0.05, 0.2  # the runs see the same medium, root mean square, and end their stages alike within this
+AGREE_SHARE = 5e-4  # or, where that is more, within so much of the time
 SAME_K = 0.01  # or each saw what all together make of it, so nearly
 ROUGHLY_K = 0.3  # tolerance of the runs from which the first turn begins
+CRUST_K = 2e-2  # and of a slab's with a crust afterwards: with a larger one its pulls wander by more than ``AGREE_S`` from turn to turn
 INSTANT_S = 1e-6  # a piece is in the medium from so long after it is laid in
 MOST_MOMENTS = 4000  # of the medium's own course
 SHORTEST_S = 0.5
@@ -158,6 +161,7 @@ def cook_together(
     """
     begin = float(store_in(sharers[0].setup.schedule.faces[sharers[0].first])[0].t_c)
     setups = [s.setup for s in sharers]
+    tols = [CRUST_K if tol is None and s.setup.crusts and isinstance(s.setup.grid, Grid) else tol for s in sharers]
     cooks = [run(s.plan, s.setup, tol=ROUGHLY_K if tol is None else tol, budget_s=budget_s) for s in sharers]
     takings = [_taking(s, c) for s, c in zip(sharers, cooks, strict=True)]
     t, medium = _course(sharers, takings, begin, doors)
@@ -168,14 +172,15 @@ def cook_together(
             others = _others([*takings, *doors], i, since)
             setups[i] = replace(_begun_at(s, float(np.interp(s.in_s, t, medium))), others=others)
             stops = [v - since for door in doors for v in (door.t[0], door.t[-1])]
-            cooks[i] = run(s.plan, setups[i], tol=tol, budget_s=budget_s, stops=[v for v in stops if v > 0.0])
+            cooks[i] = run(s.plan, setups[i], tol=tols[i], budget_s=budget_s, stops=[v for v in stops if v > 0.0])
             takings[i] = _taking(s, cooks[i])
         before = medium
         t_now, now = _course(sharers, takings, begin, doors)
         off = float(np.sqrt(np.mean((np.interp(t, t_now, now) - before) ** 2)))
         ends, were = _ends(cooks), ends
         t, medium = t_now, now
-        if (off < AGREE_K and np.abs(ends - were).max() < AGREE_S) or _apart(sharers, cooks, t, medium) < SAME_K:
+        steady = bool((np.abs(ends - were) < np.maximum(AGREE_S, AGREE_SHARE * ends)).all())
+        if (off < AGREE_K and steady) or _apart(sharers, cooks, t, medium) < SAME_K:
             return Together(tuple(cooks), tuple(setups), t, medium)
     raise ComputationError(
         say(

@@ -123,6 +123,32 @@ def test_the_rule_is_that_of_every_piece_in_turn(target_c, mass_kg):
     assert target_c > 60.0 or not any(each)
 
 
+@pytest.mark.parametrize(
+    ("food", "mm", "target_c", "count", "mass_kg", "apart"),
+    [
+        ("hake", 21, 65, 4, 2.3, 40),
+        ("hake", 19, 65, 3, 1.7, 9),
+        ("chicken-breast", 32, 62, 3, 1.2, 15),
+        ("beef-lean", 25, 63, 4, 0.8, 13),
+        ("halibut", 24, 59, 4, 2.2, 16),
+        ("halibut", 28.5, 65.5, 3, 2.0, 14.5),
+    ],
+)
+def test_pieces_laid_in_turn_come_to_agree(food, mm, target_c, count, mass_kg, apart):
+    """A wet piece's crust comes cell by cell: that must not keep the pieces from agreeing on their pan."""
+    document = copy.deepcopy(dict(in_turn(apart, count=count, mass_kg=mass_kg).document))
+    document["piece"] |= {"food": food, "shape": {"kind": "slab", "thickness_mm": mm}}
+    document["target"] = {"core_c": target_c}
+    document["stages"][1]["until"] = {"peak_core_c": target_c}
+    found = shared(parse(document), {"rows": (), "lethality": None}, None)
+    peaks = [cook.peak_core_c for cook in (found.cook, *(c for _, c in found.like))]
+    assert len(peaks) == count
+    assert peaks[0] == pytest.approx(target_c, abs=0.02)
+    assert peaks == sorted(
+        peaks, reverse=True
+    )  # whoever is laid in later finds a colder pan, and has the first one's minutes
+
+
 def roast(also, **stage):
     """A roast in an oven with a store, and other pieces beside it."""
     first = {
