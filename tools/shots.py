@@ -35,7 +35,7 @@ class Camera:
 
     def one(self, css: str):
         """The first element, waited for."""
-        return WebDriverWait(self.page, 20).until(lambda d: d.find_element(By.CSS_SELECTOR, css))
+        return WebDriverWait(self.page, 60).until(lambda d: d.find_element(By.CSS_SELECTOR, css))
 
     def take(self, name: str) -> None:
         """Save the picture."""
@@ -61,7 +61,7 @@ class Camera:
         if shot:
             self.take(shot)
         everything.click()
-        WebDriverWait(self.page, 20).until(lambda d: d.current_url.endswith("/line/"))
+        WebDriverWait(self.page, 60).until(lambda d: d.current_url.endswith("/line/"))
         time.sleep(0.5)
 
 

@@ -11,7 +11,7 @@ from ember_core.book.foods import food_row
 from ember_core.entry.sentence import Sentence
 from ember_core.errors import EmberError
 from ember_core.formats.plan import parse
-from ember_core.heat.ensemble.coarse import coarse_cook
+from ember_core.heat.ensemble.coarse import compared_cook
 
 BUDGET_S = 0.5
 Key = tuple[str, str, float, float, float]
@@ -49,7 +49,7 @@ def _key(book: Book, cut: Row, way: Row, altitude_m: float, air_c: float) -> Key
 
 
 def minutes_of(book: Book, cut: Row, way: Row, altitude_m: float, air_c: float) -> float | None:
-    """From the cold to the plate, min, of the usual piece by a way, on a coarse grid; None when it cannot be computed.
+    """From the cold to the plate, min, of the usual piece by a way; None when it cannot be computed.
 
     What was computed once is remembered by what both rows say.
 
@@ -66,7 +66,7 @@ def minutes_of(book: Book, cut: Row, way: Row, altitude_m: float, air_c: float) 
         found: float | None
         try:
             sentence = Sentence.for_cut(cut["id"], book=book, way=way["id"], altitude_m=altitude_m, air_c=air_c)
-            cook = coarse_cook(parse(sentence.document()), budget_s=BUDGET_S)
+            cook = compared_cook(parse(sentence.document()), budget_s=BUDGET_S)
             found = cook.stages[-1].end_s / 60.0
         except EmberError:
             found = None

@@ -9,7 +9,7 @@ from ember_core.entry.sentence import Sentence
 from ember_core.errors import EmberError
 from ember_core.formats.plan import parse
 from ember_core.heat.cook import Cook
-from ember_core.heat.ensemble.coarse import coarse_cook
+from ember_core.heat.ensemble.coarse import compared_cook
 
 STEPS = {"size_mm": 0.15, "start_c": 8.0, "heat_c": 20.0, "target_c": 4.0}
 """How far the neighbours lie: a share of the size; °C of the others."""
@@ -23,7 +23,7 @@ SMALLEST_MM = {"bird": 16.0}  # of its breast; a quail's
 
 @dataclass(frozen=True, eq=False)
 class Cell:
-    """One neighbour: its two values, and its cook on a coarse grid; None when it cannot be computed."""
+    """One neighbour: its two values, and its cook; None when it cannot be computed."""
 
     across: float
     down: float
@@ -36,10 +36,10 @@ class Cell:
         return None if self.cook is None else self.cook.stages[-1].end_s
 
 
-def coarse(sentence: Sentence) -> Cook | None:
-    """A sentence cooked on a coarse grid; None when it cannot be."""
+def cooked(sentence: Sentence) -> Cook | None:
+    """A sentence's cook; None when it cannot be computed."""
     try:
-        return coarse_cook(parse(sentence.document()))
+        return compared_cook(parse(sentence.document()))
     except EmberError:
         return None
 
@@ -82,7 +82,7 @@ def grid(sentence: Sentence, across: str, down: str, heat_c: float | None = None
         row = []
         for high in at(across):
             made = changed(across, high, changed(down, low, sentence))
-            row.append(Cell(high, low, made, coarse(made)))
+            row.append(Cell(high, low, made, cooked(made)))
         out.append(row)
     return out
 
@@ -94,7 +94,7 @@ def thickest(sentence: Sentence, within_s: float) -> float | None:
     """
 
     def ready(size: float) -> bool:
-        cook = coarse(replace(sentence, size_mm=size, mass_g=None, sizes_mm=()))
+        cook = cooked(replace(sentence, size_mm=size, mass_g=None, sizes_mm=()))
         return cook is not None and cook.stages[-1].end_s <= within_s
 
     cut = sentence.book.cuts.get(sentence.cut)

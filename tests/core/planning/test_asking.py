@@ -11,7 +11,7 @@ from ember_core.entry.sentence import Sentence
 from ember_core.formats.plan import parse
 from ember_core.planning.changes import STEP_C, changes, is_met
 from ember_core.planning.compute import compute
-from ember_core.planning.what_if import coarse, grid, thickest, values
+from ember_core.planning.what_if import cooked, grid, thickest, values
 
 BOOK = shipped()
 
@@ -62,7 +62,7 @@ def test_nothing_is_offered_where_it_is_met_or_nothing_helps():
 
 
 def test_three_by_three():
-    """Thicker takes longer, warmer takes less; the middle is the sentence itself."""
+    """Thicker takes longer, warmer takes less; the middle says what the plan itself says."""
     sentence = Sentence.for_cut("bavette")
     rows = grid(sentence, "size_mm", "start_c")
     assert [[c.across for c in row] for row in rows] == [[23.8, 28.0, 32.2]] * 3
@@ -70,7 +70,9 @@ def test_three_by_three():
     times = [[c.total_s for c in row] for row in rows]
     assert all(row == sorted(row) for row in times)
     assert all(list(column) == sorted(column, reverse=True) for column in zip(*times, strict=True))
-    assert rows[1][1].total_s == pytest.approx(coarse(sentence).stages[-1].end_s)
+    assert rows[1][1].total_s == pytest.approx(
+        compute(parse(sentence.document()), with_forecast=False).cook.stages[-1].end_s
+    )
     assert values("start_c", -18.0, sentence) == (-26.0, -18.0, -10.0)
 
 
@@ -88,7 +90,7 @@ def test_how_thick_it_may_be(minutes):
     size = thickest(sentence, 60.0 * minutes)
 
     def total(mm):
-        return coarse(replace(sentence, size_mm=mm, mass_g=None)).stages[-1].end_s / 60.0
+        return cooked(replace(sentence, size_mm=mm, mass_g=None)).stages[-1].end_s / 60.0
 
     assert total(size) <= minutes < total(size + 1.0)
     assert thickest(sentence, 60.0) is None

@@ -1,9 +1,10 @@
-"""A plan cooked on the grid of the forecast's members: for comparing many, at a fraction of the cost of the nominal cook."""
+"""Plans cooked to compare many: those of finite shapes on the grid of the forecast's members, at a fraction of the nominal cost."""
 
 from __future__ import annotations
 
 from ember_core.heat.cook import Cook, run
 from ember_core.heat.ensemble.forecast import MEMBER_CELLS, MEMBER_REFINE
+from ember_core.heat.geometry.grid import Grid
 from ember_core.heat.leg import BUDGET_S
 from ember_core.heat.setup import Setup, setup
 from ember_core.plan.plan import Plan
@@ -36,3 +37,23 @@ def coarse_cook(
     InputError, ComputationError
     """
     return run(plan, coarse_setup(plan) if made is None else made, tol=tol, budget_s=budget_s)
+
+
+def compared_cook(plan: Plan, *, budget_s: float | None = BUDGET_S) -> Cook:
+    """A plan's cook beside others': the nominal one of a slab or a round piece, else :func:`coarse_cook`.
+
+    A coarse grid costs a thin crust up to a tenth of its time, and what is said beside the plan is then not what the plan says.
+    Of finite shapes nine in ten are within 2 %, and the nominal cook takes many times as long.
+
+    Parameters
+    ----------
+    plan : Plan
+    budget_s : float or None
+        As of :func:`ember_core.heat.cook.run`.
+
+    Raises
+    ------
+    InputError, ComputationError
+    """
+    made = setup(plan)
+    return run(plan, made, budget_s=budget_s) if isinstance(made.grid, Grid) else coarse_cook(plan, budget_s=budget_s)
