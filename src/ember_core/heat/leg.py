@@ -31,7 +31,7 @@ FOOD_TOLERANCE_K, CRUST_TOLERANCE_K = 1.5e-2, 1e-1
 # there, 0.3 K in water that simmers
 MESH_TOLERANCE_K = 0.6
 
-CLOSE_K = 1e-2  # so near lands a solved peak, whatever the tolerance of the steps
+PEAK_CLOSE_K = 1e-2  # so near lands a solved peak, whatever the tolerance of the steps
 
 # no place is hotter than all that heats it: a cook so far above is no cook but an error
 CORE_ABOVE_K, PLACE_ABOVE_K = 1.5, 10.0
@@ -88,7 +88,7 @@ def through(plan: Plan, s: Setup, leg: Leg, stops: Array, tol: float | None, bud
     record = _buffers(8000 + stops.size, n, budget_s)
     end_s = np.zeros(count)
     ended = np.zeros(count, dtype=np.int64)
-    case = case_of(s, leg.body, _tolerance(s) if tol is None else tol, record, CLOSE_K)
+    case = case_of(s, leg.body, _tolerance(s) if tol is None else tol, record, PEAK_CLOSE_K)
     top, top_t, status = run_cook(y, schedule, case, leg.samples, record, stops, end_s, ended)
     if status < 0 or not np.isfinite(y).all():
         raise _gave_up(plan, first + int(np.argmax(end_s == 0.0)), status == SPENT, budget_s)

@@ -11,7 +11,7 @@ from ember_core.constants import VAPOUR_GAS_CONSTANT
 from ember_core.formats.plan import parse
 from ember_core.heat.cook import run
 from ember_core.heat.geometry.shapes import whole_field
-from ember_core.heat.leg import CLOSE_K
+from ember_core.heat.leg import PEAK_CLOSE_K
 from ember_core.heat.physics.boiling import iapws_saturation_pressure
 from ember_core.heat.setup import body_of, setup
 from ember_core.heat.solver.compiled import plain
@@ -102,7 +102,7 @@ def test_a_solved_pull_lands_the_peak(mm, target, medium, altitude, moments):
     """The pull is solved, not estimated: the peak of what is recorded, wherever it is looked at, is the wanted one."""
     result = solved_pull({"kind": "slab", "thickness_mm": mm}, target, medium, altitude, moments)
     assert result["stages"][0]["ended_by"] == "peak_core_c"
-    assert result["peak"]["core_c"] == pytest.approx(target, abs=CLOSE_K + 0.005)
+    assert result["peak"]["core_c"] == pytest.approx(target, abs=PEAK_CLOSE_K + 0.005)
     assert result["coast"]["rise_c"] >= 0
 
 
@@ -118,7 +118,7 @@ def test_a_solved_pull_lands_the_peak(mm, target, medium, altitude, moments):
 @pytest.mark.parametrize(("target", "medium"), [(52, 200), (64, 160)])
 def test_a_solved_pull_of_a_shape_lands_the_peak(shape, target, medium):
     """On a mesh what is recorded lies between steps: a little less near."""
-    assert solved_pull(shape, target, medium)["peak"]["core_c"] == pytest.approx(target, abs=2 * CLOSE_K)
+    assert solved_pull(shape, target, medium)["peak"]["core_c"] == pytest.approx(target, abs=2 * PEAK_CLOSE_K)
 
 
 def test_no_wet_point_passes_the_boiling_point():

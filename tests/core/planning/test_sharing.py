@@ -91,13 +91,14 @@ STAGES = [
 ]
 
 
-def in_turn(apart, count=3, mass_kg=1.2):
-    """A plan of fish laid into a light pan in turn, turned and pulled to a peak."""
+def in_turn(apart, count=3, mass_kg=1.2, target_c=52, food="hake", mm=24):
+    """A plan of pieces laid into a light pan in turn, turned and pulled to a peak."""
     stages = copy.deepcopy(STAGES)
     for stage in stages[:2]:
         stage["store"] = {"kind": "pan", "mass_kg": mass_kg, "power_w": 700, "lay_in_every_s": apart}
-    piece = {"food": "hake", "shape": {"kind": "slab", "thickness_mm": 24}, "start_c": 4, "mass_g": 180, "count": count}
-    return parse(plan_document(piece=piece, stages=stages, target={"core_c": 52}, rules="us-food-code-2022"))
+    stages[1]["until"] = {"peak_core_c": target_c}
+    piece = {"food": food, "shape": {"kind": "slab", "thickness_mm": mm}, "start_c": 4, "mass_g": 180, "count": count}
+    return parse(plan_document(piece=piece, stages=stages, target={"core_c": target_c}, rules="us-food-code-2022"))
 
 
 def test_a_plan_laid_in_turn_says_what_becomes_of_the_others():
@@ -112,10 +113,7 @@ def test_a_plan_laid_in_turn_says_what_becomes_of_the_others():
 @pytest.mark.parametrize(("target_c", "mass_kg"), [(52.0, 0.6), (63.3, 0.6), (66.0, 3.0)])
 def test_the_rule_is_that_of_every_piece_in_turn(target_c, mass_kg):
     """Wherever one of them falls short, the plan does: a wrong met is looked for in the light pan."""
-    document = copy.deepcopy(dict(in_turn(20.0, count=3, mass_kg=mass_kg).document))
-    document["target"] = {"core_c": target_c}
-    document["stages"][1]["until"] = {"peak_core_c": target_c}
-    plan = parse(document)
+    plan = in_turn(20.0, count=3, mass_kg=mass_kg, target_c=target_c)
     found = shared(plan, {"rows": (), "lethality": None}, None)
     each = [state_rule(p, c)[0]["met"] for p, c in ((plan, found.cook), *found.like)]
     assert len(each) == 3
@@ -136,11 +134,8 @@ def test_the_rule_is_that_of_every_piece_in_turn(target_c, mass_kg):
 )
 def test_pieces_laid_in_turn_come_to_agree(food, mm, target_c, count, mass_kg, apart):
     """A wet piece's crust comes cell by cell: that must not keep the pieces from agreeing on their pan."""
-    document = copy.deepcopy(dict(in_turn(apart, count=count, mass_kg=mass_kg).document))
-    document["piece"] |= {"food": food, "shape": {"kind": "slab", "thickness_mm": mm}}
-    document["target"] = {"core_c": target_c}
-    document["stages"][1]["until"] = {"peak_core_c": target_c}
-    found = shared(parse(document), {"rows": (), "lethality": None}, None)
+    plan = in_turn(apart, count=count, mass_kg=mass_kg, target_c=target_c, food=food, mm=mm)
+    found = shared(plan, {"rows": (), "lethality": None}, None)
     peaks = [cook.peak_core_c for cook in (found.cook, *(c for _, c in found.like))]
     assert len(peaks) == count
     assert peaks[0] == pytest.approx(target_c, abs=0.02)

@@ -43,7 +43,7 @@ def compared_cook(plan: Plan, *, budget_s: float | None = BUDGET_S) -> Cook:
     """A plan's cook beside others': the nominal one of a slab or a round piece, else :func:`coarse_cook`.
 
     Of slabs one in ten would be off by 6 % and more of its pull on the coarse grid, and what is said beside the plan would not be
-    what the plan says; of finite shapes nine in ten are within 2 %.
+    what the plan says; of finite shapes nine in ten are within 2 % (216 and 96 pairs of the shipped book's cuts and ways).
 
     Parameters
     ----------
@@ -55,5 +55,7 @@ def compared_cook(plan: Plan, *, budget_s: float | None = BUDGET_S) -> Cook:
     ------
     InputError, ComputationError
     """
-    made = setup(plan)
-    return run(plan, made, budget_s=budget_s) if isinstance(made.grid, Grid) else coarse_cook(plan, budget_s=budget_s)
+    made = coarse_setup(plan)  # a fine mesh takes long to make
+    if isinstance(made.grid, Grid):
+        return run(plan, setup(plan), budget_s=budget_s)
+    return coarse_cook(plan, made=made, budget_s=budget_s)

@@ -43,9 +43,9 @@ class Seen(NamedTuple):
 
 
 @kernel
-def unseen() -> Seen:
-    """A run that keeps nothing."""
-    return Seen(0.0, np.empty(0), np.empty((0, 0)), np.empty(0))
+def unrecorded(longest: float, stops: Array) -> Seen:
+    """A run that keeps nothing, in the steps of one with samples at most ``longest`` s apart (0: any) and at ``stops`` (s)."""
+    return Seen(-longest, stops, np.empty((0, 0)), np.empty(0))
 
 
 @leaf
@@ -68,12 +68,6 @@ def advance(y: Array, stretch: Stretch, case: Case, record: Record, seen: Seen) 
             seen.stops, seen.store, seen.store_t,
         ),
     )  # fmt: skip
-
-
-@kernel
-def trying(longest: float, stops: Array) -> Seen:
-    """A run that keeps nothing, in the steps of one with samples at most ``longest`` s apart (0: any) and at ``stops`` (s)."""
-    return Seen(-longest, stops, np.empty((0, 0)), np.empty(0))
 
 
 @kernel
@@ -108,7 +102,7 @@ def peak_after(
         met = entered(y, schedule.faces[s])
         stretch = Stretch(met, t, schedule.duration[s], kind, schedule.value[s])
         since = t
-        seen = trying(schedule.duration[s] / samples if samples > 0.0 else 0.0, stops)
+        seen = unrecorded(schedule.duration[s] / samples if samples > 0.0 else 0.0, stops)
         t, ended, top, _, _ = advance(y, stretch, case, record, seen)
         if ended < 0:
             return np.nan
@@ -229,7 +223,7 @@ def run_to_pull(
     stage = Stretch(met, t, schedule.duration[s], UNTIL_CORE, wanted)
     proven = longest > 0.0 and case.close_k < case.tolerance_k  # what is recorded is what was tried
     samples, asked = (schedule.duration[s] / longest, stops) if proven else (0.0, np.empty(0))
-    as_tried = trying(longest if proven else 0.0, asked)
+    as_tried = unrecorded(longest if proven else 0.0, asked)
     end, status, top, top_t, count = advance(y, stage, case, record, seen)
     if status < 0:
         return end, status, UNTIL_TIME, top, top_t

@@ -9,7 +9,7 @@ from ember_core.heat.arrays import Array
 from ember_core.heat.solver.compiled import entry, kernel
 from ember_core.heat.solver.ending import UNTIL_PEAK, UNTIL_TIME
 from ember_core.heat.solver.entering import entered, goes_on
-from ember_core.heat.solver.pull import NOT_RUN_C, Seen, Stretch, advance, run_to_pull, unseen
+from ember_core.heat.solver.pull import NOT_RUN_C, Seen, Stretch, advance, run_to_pull, unrecorded
 from ember_core.heat.solver.types import Case, Record, Schedule
 
 
@@ -63,7 +63,7 @@ def run_cook(
     tuple
         The highest core (°C), its time (s), and 0, ``FAILED`` or ``SPENT``.
     """
-    nothing = unseen()
+    nothing = unrecorded(0.0, np.empty(0))
     duration, until, value, faces = schedule.duration, schedule.until, schedule.value, schedule.faces
     t = 0.0
     best, best_t = NOT_RUN_C, 0.0
