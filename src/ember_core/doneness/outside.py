@@ -132,12 +132,20 @@ def still_held(water: Array, t_s: Array, field_c: Array, tau_s: float | None = N
     water : ndarray (places,)
         What they held at its begin.
     """
+    return np.asarray(held_along(water, t_s, field_c, tau_s)[-1])
+
+
+def held_along(water: Array, t_s: Array, field_c: Array, tau_s: float | None = None) -> Array:
+    """Water that places hold along a history, times × places; as of :func:`still_held`."""
     data = read_toml("long_cooks.toml")
     tau = data["relaxation"]["tau_s"] if tau_s is None else tau_s
-    held = water_held(np.clip(field_c, *data["loss"]["valid_c"]))
-    for step, now in zip(np.diff(t_s), held[1:], strict=True):
-        water = water - np.maximum(water - now, 0.0) * (1.0 - np.exp(-step / tau))
-    return water
+    can = water_held(np.clip(field_c, *data["loss"]["valid_c"]))
+    follows = 1.0 - np.exp(-np.diff(t_s) / tau)
+    held = np.empty(field_c.shape)
+    held[0] = water
+    for i, share in enumerate(follows):
+        held[i + 1] = held[i] - np.maximum(held[i] - can[i + 1], 0.0) * share
+    return held
 
 
 def left_by_salt(salt: float) -> float:
@@ -195,10 +203,19 @@ class Juice:
     @property
     def gone(self) -> float:
         """Juice that was pressed out, and all water of what dried, as a share of the raw mass."""
-        dried = self.hottest > self.dries_c
+        return float(self._gone(self.water, self.hottest))
+
+    def along(self, t_s: Array, field_c: Array) -> Array:
+        """That share along a history more, by its times; parameters as of :func:`expelled`."""
+        hottest = np.maximum(np.maximum.accumulate(field_c, axis=0), self.hottest)
+        return self._gone(held_along(self.water, t_s, field_c), hottest)
+
+    def _gone(self, water: Array, hottest: Array) -> Array:
+        """By what places hold, kg per kg of raw meat, and how hot they have been, °C."""
+        dried = hottest > self.dries_c
         raw = water_at_first()
-        pressed = float(((raw - self.water) * np.where(dried, 0.0, self.shares)).sum()) * self.by_salt
-        return pressed + raw * float(self.shares[dried].sum())
+        pressed = ((raw - water) * np.where(dried, 0.0, self.shares)).sum(axis=-1) * self.by_salt
+        return np.asarray(pressed + raw * (dried * self.shares).sum(axis=-1))
 
 
 def size_left(lost: float) -> float:

@@ -15,7 +15,8 @@ from ember_core.heat.cook import Cook
 from ember_core.heat.egg_states import is_egg, state_of
 from ember_core.heat.ensemble.forecast import Forecast, quantiles
 from ember_core.heat.geometry.bird import part_shape
-from ember_core.heat.stretch import StageOutcome
+from ember_core.heat.physics.stores import same_store
+from ember_core.heat.setup import store_stated
 from ember_core.plan.finding import Finding
 from ember_core.plan.plan import Plan
 from ember_core.plan.requirement import JUICELESS
@@ -135,11 +136,15 @@ def _of_all_sizes(
 MEDIUM_POINTS = 60
 
 
-def _medium(cook: Cook, stage: StageOutcome) -> dict[str, Any]:
+def _medium(plan: Plan, cook: Cook, i: int) -> dict[str, Any]:
     """The temperature of a stage's medium with a store, as ``medium``; nothing where it has none."""
     if not cook.medium.size:
         return {}
-    within = (cook.t >= stage.start_s) & (cook.t <= stage.end_s) & np.isfinite(cook.medium)
+    stage, stated = cook.stages[i], store_stated(plan.stages[i])
+    # what is recorded at its begin is the medium of the stage before, which may be another
+    goes_on = i == 0 or same_store(store_stated(plan.stages[i - 1]), stated)
+    after = cook.t >= stage.start_s if goes_on else cook.t > stage.start_s
+    within = after & (cook.t <= stage.end_s) & np.isfinite(cook.medium)
     at = np.flatnonzero(within)
     if at.size < 2:
         return {}
@@ -227,8 +232,8 @@ def document(
                 "mean_c": round(s.mean_c, 4),
                 "ended_by": s.ended_by,
             }
-            | _medium(cook, s)
-            for s in cook.stages
+            | _medium(plan, cook, i)
+            for i, s in enumerate(cook.stages)
         ],
         "peak": {"core_c": round(cook.peak_core_c, 4), "t_s": round(cook.peak_t_s, 3)},
         "coast": coast,

@@ -57,8 +57,8 @@ class Cook:
         °C of a medium with a store, and what all pieces take from it, W, at those times; no number where there is none.
     taken_j : float
         All that was taken from such media, J.
-    evaporated : float
-        Water that left through the skin, evaporated or boiled, as a share of the raw mass.
+    vapour_lost : ndarray
+        Water that left through the skin, evaporated or boiled, until those times, as a share of the raw mass.
     """
 
     t: Array
@@ -80,7 +80,7 @@ class Cook:
     medium: Array = column(default_factory=lambda: np.empty(0))
     taken: Array = column(default_factory=lambda: np.empty(0))
     taken_j: float = 0.0
-    evaporated: float = 0.0
+    vapour_lost: Array = column(default_factory=lambda: np.zeros(1))
 
     @property
     def everywhere(self) -> Array:
@@ -91,6 +91,11 @@ class Cook:
     def pull_s(self) -> float | None:
         """Time of the pull, s, or None when nothing cools after heat."""
         return None if self.pull_stage is None else self.stages[self.pull_stage].end_s
+
+    @property
+    def evaporated(self) -> float:
+        """Water that left through the skin in all, as a share of the raw mass."""
+        return float(self.vapour_lost[-1])
 
     def at(self, t_s: float) -> int:
         """Index of the sample nearest to ``t_s`` s."""
@@ -215,9 +220,7 @@ def as_told(plan: Plan, found: Stretch, uneven_k: float = 0.0) -> Cook:
         )
         findings.append(Finding("cut-uneven", "care", words, "the model"))
     places = np.hstack([found.field, found.elsewhere]) if found.elsewhere.size else found.field
-    findings += outcome_findings(
-        plan, found.stages, top, found.stages[-1].end_s, places, Media(found.t, found.medium, found.taken)
-    )
+    findings += outcome_findings(plan, found.stages, top, found.stages[-1].end_s, places, Media(found.t, found.medium))
     if found.lost:
         findings.append(
             Finding(
@@ -247,7 +250,7 @@ def as_told(plan: Plan, found: Stretch, uneven_k: float = 0.0) -> Cook:
         medium=found.medium,
         taken=found.taken,
         taken_j=found.taken_j,
-        evaporated=found.evaporated,
+        vapour_lost=found.evaporated,
     )
 
 

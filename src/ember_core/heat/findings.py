@@ -10,8 +10,6 @@ import numpy as np
 
 from ember_core.book.foods import doneness_of, food_row
 from ember_core.heat.arrays import Array
-from ember_core.heat.physics.stores import kinds
-from ember_core.heat.setup import store_stated
 from ember_core.plan.finding import Finding
 from ember_core.plan.plan import Plan
 from ember_core.wording.message import N_, Message, say
@@ -19,7 +17,7 @@ from ember_core.wording.message import N_, Message, say
 HOT_START_C = 30.0  # a piece that starts warmer was heated before, which the plan does not show
 
 SAME_S = 1e-6
-MOMENTS = 3  # of a stage must be recorded for it to be told how its medium went
+MOMENTS = 3  # must be recorded for it to be told how a medium went
 
 DONENESS_K = 3.0  # a doneness name and a core this far apart are said; houses differ by less
 
@@ -109,80 +107,25 @@ def _asked(until: str, value: float) -> Message:
 
 @dataclass(frozen=True, eq=False)
 class Media:
-    """What media with a store did: times, s, their temperature, °C (no number where there is none), and what was taken, W."""
+    """What media with a store did: times, s, and their temperature, °C (no number where there is none)."""
 
     t: Array
     medium: Array
-    taken: Array
 
 
 MEDIA = {
     "pan": N_("the pan"), "bath": N_("the bath"), "fat": N_("the fat"), "oven": N_("the oven"), "pot": N_("the pot"),
     "cabinet": N_("the hot cabinet"), "plate": N_("the plate"),
 }  # fmt: skip
-QUIET_C = 120.0  # a pan below hisses no more; common practice (butter foams, water leaves slowly)
-BOILS_IN_JUICE_S = 60.0  # so long below that, and what lies in it boils in its juice
-LEAST_MORE_W = 100.0  # less more heat is not worth a word
 SHORTEST_S = 0.01
-BACK_K = 0.5  # a medium this near to where it began is back
+BACK_K = 0.5  # walls this near to where it began is back
 
 
-def _stored(media: Media, done: Outcome) -> tuple[Array, Array, Array]:
-    """A stage's medium with a store: s into the stage, °C, and what it gives, W; nothing where it has none."""
+def _stored(media: Media, done: Outcome) -> tuple[Array, Array]:
+    """A stage's medium with a store: s into the stage, °C; nothing where it has none."""
     a, b = media.t.searchsorted([done.start_s - SAME_S, done.end_s + SAME_S])
     known = np.isfinite(media.medium[a:b])
-    return media.t[a:b][known] - done.start_s, media.medium[a:b][known], media.taken[a:b][known]
-
-
-def _crowded(plan: Plan, outcomes: Sequence[Outcome], media: Media) -> list[Finding]:
-    """How far the media with a store fall, when they are back, how many pieces they hold and what heater would do."""
-    out = []
-    for i, (stage, done) in enumerate(zip(plan.stages, outcomes, strict=True)):
-        stated = store_stated(stage)
-        if stated is None:
-            continue
-        t, medium, taken = _stored(media, done)
-        if t.size < MOMENTS:
-            continue
-        usual = kinds()[stated["kind"]]
-        lowest = int(medium.argmin())
-        drop = float(medium[0] - medium[lowest])
-        if drop < usual["drop_k"] / 3.0:
-            continue
-        after = (medium[lowest:] >= medium[0] - BACK_K).nonzero()[0]
-        count = stated.get("pieces", plan.document["piece"].get("count", 1))
-        quiet = float((t[1:] - t[:-1])[medium[:-1] < QUIET_C].sum())
-        grave = drop > usual["drop_k"] or (stated["kind"] == "pan" and quiet > BOILS_IN_JUICE_S)
-        back = (
-            say("it needs about {minutes:.0f} min to come back", minutes=t[lowest + after[0]] / 60.0)
-            if after.size
-            else say("it is not back when they come out")
-        )
-        if stated["kind"] == "pan" and quiet > BOILS_IN_JUICE_S:
-            back = say(
-                "for {minutes:.0f} min it is too cold to hiss, and they boil in their juice", minutes=quiet / 60.0
-            )
-        fit = int(count * usual["drop_k"] / drop)
-        remedy = say("{back}.", back=back)
-        if stated["kind"] == "pot" and not stated.get("lid"):
-            remedy = say("{back}. Put the lid on, or use more water or fewer pieces at once.", back=back)
-        elif "liquid" in usual and stated["kind"] != "fat":
-            remedy = say("{back}. Use more water or fewer pieces at once.", back=back)
-        elif grave:
-            more = max(float(taken.max()) * (1.0 - usual["drop_k"] / drop), LEAST_MORE_W) / 1000.0
-            batch = say("At most {fit} at a time", fit=fit) if fit else say("A heavier one")
-            remedy = say("{back}. {batch}, or about {more:.1f} kW more heat.", back=back, batch=batch, more=more)
-        words = say(
-            "Stage {stage}: the pieces pull {medium} down by {drop_k:rise1}; {remedy}",
-            stage=i + 1, medium=say(MEDIA[stated["kind"]]), drop_k=drop, remedy=remedy,
-        )  # fmt: skip
-        level = "care" if grave else "note"
-        out.append(
-            Finding(
-                f"crowded-{stated['kind']}", level, words, "energy balance of the medium, its heater and the pieces"
-            )
-        )
-    return out
+    return media.t[a:b][known] - done.start_s, media.medium[a:b][known]
 
 
 def _opened(plan: Plan, outcomes: Sequence[Outcome], media: Media) -> list[Finding]:
@@ -193,7 +136,7 @@ def _opened(plan: Plan, outcomes: Sequence[Outcome], media: Media) -> list[Findi
         doors = stated.get("doors", ())
         if not doors:
             continue
-        t, medium, _ = _stored(media, done)
+        t, medium = _stored(media, done)
         opened = [d for d in doors if t.size and d["at_s"] + d["open_s"] <= t[-1]]
         if not opened:
             continue
@@ -234,10 +177,7 @@ def outcome_findings(
     media : Media
         What media with a store did.
     """
-    out = list[Finding]()
-    if any(stage.store or stage.load for stage in plan.stages):
-        pieces = plan.properties is None  # one mass that is stirred, or a textbook body, is no crowd
-        out = (_crowded(plan, outcomes, media) if pieces else []) + _opened(plan, outcomes, media)
+    out = _opened(plan, outcomes, media)
     for i, (spec, done) in enumerate(zip(plan.stages, outcomes, strict=True)):
         if spec.until and done.ended_by == "minutes":
             if spec.until == "peak_core_c":

@@ -84,7 +84,7 @@ def through(plan: Plan, s: Setup, leg: Leg, stops: Array, tol: float | None, bud
     n = s.grid.n if mesh is None else mesh.watch.size
     count = schedule.duration.size
     state = plain(view)(y, s.grid.n, patches_of(s.grid), s.criterion.row_c.size)
-    heat, shed = state.heat.copy(), np.maximum(state.shed, 0.0)
+    heat, shed = state.heat.copy(), _shed_by(s, leg.length, state.shed)
     record = _buffers(8000 + stops.size, n, budget_s)
     end_s = np.zeros(count)
     ended = np.zeros(count, dtype=np.int64)
@@ -160,21 +160,26 @@ def through(plan: Plan, s: Setup, leg: Leg, stops: Array, tol: float | None, bud
         medium=np.concatenate([[_begins_at(faces[0])], record.medium[kept]]),
         taken=np.concatenate([NONE_YET, record.taken[kept]]),
         taken_j=float(state.heat[2] - heat[2]),
-        evaporated=_evaporated(s, leg.length, np.maximum(state.shed, 0.0) - shed),
+        evaporated=_share_of_mass(s, leg.length, np.concatenate([[0.0], record.shed[kept] - shed])),
     )
 
 
-def _evaporated(s: Setup, length: float, shed: Array) -> float:
-    """Water lost through the skin as a share of a piece's mass, by what each face or patch has lost, kg/m²."""
-    if not shed.any():
-        return 0.0
+def _shed_by(s: Setup, length: float, shed: Array) -> float:
+    """Water that each face or patch has lost (kg/m²) in all, as it is recorded."""
     if isinstance(s.grid, Mesh):
-        mesh = s.grid
-        area, whole = mesh.s_area * length**mesh.s_power, mesh.volume.sum() * length**mesh.volume_power
-        return float((shed * area).sum() / (s.table.density * whole))
-    grid = s.grid
-    areas = np.array([0.0 if grid.closed_a else grid.area[0], grid.area[grid.n]])
-    return float((shed * areas).sum() / (s.table.density * grid.volume.sum() * length))
+        areas = s.grid.s_area * length**s.grid.s_power
+    else:
+        areas = np.array([0.0 if s.grid.closed_a else s.grid.area[0], s.grid.area[s.grid.n]])
+    return float((np.maximum(shed, 0.0) * areas).sum())
+
+
+def _share_of_mass(s: Setup, length: float, shed: Array) -> Array:
+    """Water lost through the skin, as it is recorded, as a share of a piece's mass; of one that is ``length`` long."""
+    if isinstance(s.grid, Mesh):
+        whole = (s.grid.volume * length**s.grid.volume_power).sum()
+    else:
+        whole = s.grid.volume.sum() * length
+    return np.asarray(shed / (s.table.density * whole))
 
 
 def _begins_at(faces: Any) -> float:

@@ -125,7 +125,7 @@ class _Walk:
         done = now.stages[0]
         self.found = now if was is None else _joined(was, now, gone > 0.0)
         before = 0 if was is None else was.t.size - 1
-        passed = Passed(self.found.t[before:], self.found.field[before:], self.found.evaporated)
+        passed = Passed(self.found.t[before:], self.found.field[before:], float(self.found.evaporated[-1]))
         after = self.size_after(passed)
         self.rate = (after - self.size) / max(done.took, LEAST_LEG_S)
         self.sizes = np.append(self.sizes, np.linspace(self.size, after, now.t.size)[1:])

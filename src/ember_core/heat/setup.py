@@ -480,9 +480,9 @@ def case_of(s: Setup, body: Body | Layers, tolerance_k: float, record: Record, c
 
 def empty_record(rows: int, n: int, budget_s: float | None = None) -> Record:
     """Buffers for ``rows`` accepted steps of ``n`` cells; ``budget_s`` is what may be spent on a run, None: no limit."""
-    one = np.empty((7, rows))
+    one = np.empty((8, rows))
     tally = empty_tally(budget_s)
-    return Record(tally, one[0], one[1], one[2], one[3], one[4], one[5], one[6], np.empty((rows, n)))
+    return Record(tally, one[0], one[1], one[2], one[3], one[4], one[5], one[6], one[7], np.empty((rows, n)))
 
 
 def empty_tally(budget_s: float | None = None) -> Rows:

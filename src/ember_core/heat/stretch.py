@@ -49,7 +49,7 @@ class Stretch:
     medium: Array  # °C, of one with a store
     taken: Array  # W
     taken_j: float
-    evaporated: float
+    evaporated: Array  # share of the raw mass that has left through the skin so far
 
 
 def _places(depth: Array, closed: bool) -> Array:
@@ -86,7 +86,7 @@ def one_after_other(a: Stretch, b: Stretch) -> Stretch:
         medium=both(a.medium, b.medium),
         taken=both(a.taken, b.taken),
         taken_j=a.taken_j + b.taken_j,
-        evaporated=a.evaporated + b.evaporated,
+        evaporated=both(a.evaporated, a.evaporated[-1] + b.evaporated),
     )
 
 

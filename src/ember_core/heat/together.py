@@ -86,8 +86,15 @@ class Taking:
         return np.where(within, self.by_degree, 0.0), np.where(within, np.interp(moments, self.t, self.at), 0.0)
 
 
-def _conductance(s: Setup, i: int) -> float:
-    """What a piece takes by degree of its medium at the most, W/K: h times the faces that lie in it."""
+def conductance(s: Setup, i: int) -> float:
+    """What all pieces of a setup take by degree of their medium at the most, W/K: h times the faces that lie in it.
+
+    Parameters
+    ----------
+    s : Setup
+    i : int
+        The stage.
+    """
     faces = s.schedule.faces[i]
     stored = faces["capacity"] > 0.0
     if not stored.any():
@@ -108,7 +115,7 @@ def _taking(sharer: Sharer, cook: Cook) -> Taking:
     t, medium, taken = cook.t[within], cook.medium[within], cook.taken[within].copy()
     if t.size > 1:
         taken[0] = taken[1]  # as a piece is laid in nothing has been recorded yet
-    by_degree = _conductance(sharer.setup, sharer.first)
+    by_degree = conductance(sharer.setup, sharer.first)
     return Taking(t - begin + sharer.in_s + INSTANT_S, by_degree, by_degree * medium - taken)
 
 
@@ -169,6 +176,7 @@ def cook_together(
     takings = [_taking(s, c) for s, c in zip(sharers, cooks, strict=True)]
     t, medium = _course(sharers, takings, begin, doors)
     ends = _ends(cooks)
+    close = AGREE_K if tol is None else max(AGREE_K, 0.5 * tol)  # steps that coarse know the medium no better
     for _ in range(MOST_TURNS):
         for i, s in enumerate(sharers):
             since = s.in_s - cooks[i].stages[s.first].start_s
@@ -183,7 +191,7 @@ def cook_together(
         ends, were = _ends(cooks), ends
         t, medium = t_now, now
         steady = bool((np.abs(ends - were) < np.maximum(AGREE_S, AGREE_SHARE * ends)).all())
-        if (off < AGREE_K and steady) or _apart(sharers, cooks, t, medium) < SAME_K:
+        if (off < close and steady) or _apart(sharers, cooks, t, medium) < SAME_K:
             return Together(tuple(cooks), tuple(setups), t, medium)
     raise ComputationError(
         say(

@@ -18,9 +18,11 @@ from ember_core.heat.setup import Setup, setup
 from ember_core.plan.finding import Finding
 from ember_core.plan.plan import Plan
 from ember_core.planning.birds import other_parts
+from ember_core.planning.crowding import crowding
 from ember_core.planning.remedies import remedies
 from ember_core.planning.several import other_sizes
 from ember_core.planning.sharing import in_turn, shared
+from ember_core.planning.stays import Cooked, Kitchen
 from ember_core.safety.conditions import in_force
 from ember_core.safety.lethality import organisms
 from ember_core.wording.message import say
@@ -162,7 +164,8 @@ def compute(
                     spreads=spreads,
                 )
                 cautious.append(found)
-    said = [*remedies(plan, cook, limits), *in_turn(plan, cook, like), *newer_versions(plan, book)]
+    crowd = crowding(Cooked(plan, cook, sharing), Kitchen(limits, budget_s))
+    said = [*crowd, *remedies(plan, cook, limits), *in_turn(plan, cook, like), *newer_versions(plan, book)]
     result = document(plan, cook, ahead, cautious, said, (*others, *like))
     if ahead is not None and sharing is None and plan.cut_at is None:
         _add_shrinking(plan, of(plan, **limits), cook, result)

@@ -85,7 +85,7 @@ def _last_of(plan: Plan, first: int) -> int:
     return last
 
 
-def shared(plan: Plan, limits: Mapping[str, Any], budget_s: float | None) -> Shared | None:
+def shared(plan: Plan, limits: Mapping[str, Any], budget_s: float | None, tol: float | None = None) -> Shared | None:
     """Cook a plan whose pieces share a medium unalike; None where they go in together and no door is opened.
 
     Parameters
@@ -95,6 +95,8 @@ def shared(plan: Plan, limits: Mapping[str, Any], budget_s: float | None) -> Sha
         Keywords of :func:`ember_core.heat.setup.setup` for stages that wait for a rule or a log reduction.
     budget_s : float or None
         As of :func:`ember_core.heat.cook.run`, for each run.
+    tol : float, optional
+        As of :func:`ember_core.heat.together.cook_together`.
 
     Raises
     ------
@@ -108,7 +110,7 @@ def shared(plan: Plan, limits: Mapping[str, Any], budget_s: float | None) -> Sha
         made = setup(one, **limits)
         last = _last_of(plan, first)
         sharers = [Sharer(one, made, first, last, apart * k) for k in range(count)]
-        found = cook_together(sharers, doors=doors, budget_s=budget_s)
+        found = cook_together(sharers, doors=doors, tol=tol, budget_s=budget_s)
         timed = one.by_clock(stage_lengths(found.cooks[0]))
         by_clock = setup(timed, **limits)
         like = []
@@ -126,7 +128,7 @@ def shared(plan: Plan, limits: Mapping[str, Any], budget_s: float | None) -> Sha
     own = setup(plan, **limits)
     sharers = [Sharer(plan, own, first, first, 0.0)]
     sharers += [Sharer(other, setup(other), 0, 0, in_s) for other, in_s in plan.also]
-    found = cook_together(sharers, doors=doors, budget_s=budget_s)
+    found = cook_together(sharers, doors=doors, tol=tol, budget_s=budget_s)
     begin = found.cooks[0].stages[first].start_s
     also = tuple((p, c, begin + in_s) for (p, in_s), c in zip(plan.also, found.cooks[1:], strict=True))
     return Shared(found.cooks[0], found.setups[0], (), also)

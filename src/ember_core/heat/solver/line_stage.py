@@ -40,7 +40,7 @@ from ember_core.heat.solver.stepping import (
     next_step,
     next_stop,
 )
-from ember_core.heat.solver.types import Case, Record, Rows, view
+from ember_core.heat.solver.types import Case, Record, Rows, State, view
 
 # the error grows with the step's third power; the next one aims so far within the tolerance, and changes so much at most
 WITHIN, MOST_CUT, MOST_GROWTH = 0.9, 0.2, 4.0
@@ -102,7 +102,7 @@ def look_from_inside(enthalpy: Array, water: Array, line: Line, room: Room) -> N
 
 
 @inlined
-def record_step(record: Record, t: float, core: float, water: Array, line: Line, room: Room) -> None:
+def record_step(record: Record, t: float, core: float, state: State, line: Line, room: Room) -> None:
     """Record the state at ``t`` s.
 
     Parameters
@@ -111,14 +111,16 @@ def record_step(record: Record, t: float, core: float, water: Array, line: Line,
         Receives it.
     t, core : float
         s, °C.
-    water : ndarray (cells,)
-        Left, kg/m³.
-    line, room : Line, Room
-        The piece; its temperatures.
+    state, line, room : State, Line, Room
+        The piece and its temperatures.
     """
-    mean = mean_temperature(room.before, water, line.grid.mean, line.body)
+    mean = mean_temperature(room.before, state.water, line.grid.mean, line.body)
     row = keep_row(record, t, core, mean, room.skin[BEGIN, 0].t_c, room.skin[BEGIN, 1].t_c)
     keep_store(record, row, room.store[0].t_c, room.taking[BEGIN], room.store[0].capacity)
+    if row >= 0:
+        first = 0.0 if line.grid.closed_a else line.grid.area[0]
+        last = line.grid.area[line.grid.n]
+        record.shed[row] = max(state.shed[0], 0.0) * first + max(state.shed[1], 0.0) * last
     if row >= 0 and record.field.shape[1] == line.grid.n:
         for i in range(line.grid.n):
             record.field[row, i] = room.before[i]
@@ -231,7 +233,7 @@ def run_stage(
             accumulate(state, room.base, room.before, step, crit)
             tally[0].work += grid.n * (CLOCK_NS + ROW_NS * rows)
         if longest > 0.0:
-            record_step(record, t, core, state.water, line, room)
+            record_step(record, t, core, state, line, room)
         stored = keep_state(y, t, store, store_t, stored)
         stop_i = next_stop(stops, stop_i, t)
         ended, short = end_of(until, value, below, wanted, rate, t - t0, state, crit)

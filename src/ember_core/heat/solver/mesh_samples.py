@@ -33,6 +33,8 @@ class Passed(NamedTuple):
     capacity: float  # J/K, of the medium's store; 0: none
     store_was: tuple[float, float]  # its temperature, °C, and what is taken from it, W, at both ends
     store_now: tuple[float, float]
+    shed_was: float  # water lost through the skin, kg, at both ends
+    shed_now: float
 
 
 @leaf
@@ -96,6 +98,7 @@ def keep_sample(record: Record, at: float, u: float, mean: float, passed: Passed
     keep_store(
         record, row, before[0] + u * (after[0] - before[0]), before[1] + u * (after[1] - before[1]), passed.capacity
     )
+    record.shed[row] = passed.shed_was + u * (passed.shed_now - passed.shed_was)
     for k in range(record.field.shape[1]):
         i = mesh.watch[k]
         if water[i] >= solid.layers.outer.water or mesh.inner[i]:

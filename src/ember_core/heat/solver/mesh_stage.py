@@ -41,6 +41,7 @@ from ember_core.heat.solver.mesh_step import (
     take_step,
     work_of,
 )
+from ember_core.heat.solver.recording import shed_by
 from ember_core.heat.solver.stepping import (
     CLOCK_NS,
     LEAST_ERROR,
@@ -155,7 +156,7 @@ def run_mesh_stage(
     unstopped = np.empty(0)  # no step is cut for a sample
     skin_was = (room.skin[mesh.patch_a], room.skin[mesh.patch_b])
     capacity, stored_was, taking_was = room.store[0].capacity, state.medium[0], 0.0
-    mean_was = mean_now(temp, weight)
+    mean_was, shed_was = mean_now(temp, weight), shed_by(state.shed, solid.area)
     stop_i = next_stop(stops, 0, t)
     aimed, tries = -1.0, 0  # a step towards a wanted moment, and how many were tried
     while t < end - SAME_S:
@@ -208,13 +209,15 @@ def run_mesh_stage(
             accumulate(state, room.before, temp, step, crit)
         if recording:
             skin_now = (room.skin[mesh.patch_a], room.skin[mesh.patch_b])
+            shed_now = shed_by(state.shed, solid.area)
             passed = Passed(
                 t - step, step, room.before, temp, room.begin.f, room.end.f, coupling.slope, skin_was, skin_now,
                 mean_was, coupling.found[0].dried > 0, capacity, (stored_was, taking_was), (state.medium[0], at[0].taking),
+                shed_was, shed_now,
             )  # fmt: skip
             stored_was, taking_was = state.medium[0], at[0].taking
             stop_i, mean_was = keep_samples(record, passed, longest, stops, stop_i, state.water, weight, solid)
-            skin_was = skin_now
+            skin_was, shed_was = skin_now, shed_now
         stored = keep_state(y, t, store, store_t, stored)
         ended, short = end_of(until, value, below, wanted, rate, t - t0, state, crit)
         if ended != GOES_ON:
@@ -230,7 +233,7 @@ def run_mesh_stage(
             if recording:
                 passed = Passed(
                     t, left, temp, temp, room.begin.f, room.begin.f, room.slope, skin_was, skin_was, mean_was, True,
-                    0.0, (0.0, 0.0), (0.0, 0.0),
+                    0.0, (0.0, 0.0), (0.0, 0.0), shed_was, shed_by(state.shed, solid.area),
                 )  # fmt: skip
                 keep_samples(record, passed, longest, stops, stop_i, state.water, weight, solid)
             t = end

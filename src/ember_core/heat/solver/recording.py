@@ -4,7 +4,8 @@ from __future__ import annotations
 
 import numpy as np
 
-from ember_core.heat.solver.compiled import inlined
+from ember_core.heat.arrays import Array
+from ember_core.heat.solver.compiled import inlined, leaf
 from ember_core.heat.solver.types import Record
 
 
@@ -50,3 +51,18 @@ def keep_store(record: Record, row: int, t_c: float, taken: float, capacity: flo
     if row >= 0:
         record.medium[row] = t_c if capacity > 0.0 else np.nan
         record.taken[row] = taken if capacity > 0.0 else 0.0
+
+
+@leaf
+def shed_by(shed: Array, area: Array) -> float:
+    """Water that faces or patches have lost in all, kg (by the unit of ``area``); what has condensed on them is none.
+
+    Parameters
+    ----------
+    shed, area : ndarray (patches,)
+        kg/m²; m², or by the grid's unit.
+    """
+    lost = 0.0
+    for p in range(shed.size):
+        lost += max(shed[p], 0.0) * area[p]
+    return lost

@@ -153,6 +153,7 @@ class Record(NamedTuple):
     surface_b: Array
     medium: Array  # of one with a store
     taken: Array  # W, from it by all pieces
+    shed: Array  # water lost through the skin so far: kg of a piece on a mesh, else kg by the grid's unit of area
     field: Array  # rows × cells, or watched nodes
 
 

@@ -1,0 +1,220 @@
+"""Crowding: what is said would do does when it is cooked, and the next step less does not; and what is said of juice, ovens and ways back."""
+
+from __future__ import annotations
+
+import re
+from functools import lru_cache
+from json import dumps, loads
+
+import numpy as np
+import pytest
+
+from ember_core.formats.plan import parse
+from ember_core.planning.compute import compute
+from ember_core.planning.crowding import HEATER_STEP_W, LITRE_STEP, MASS_STEP_KG
+from tests.conftest import plan_document
+
+HAKE = {"food": "hake", "form": "fish", "shape": {"kind": "slab", "thickness_mm": 24}, "start_c": 4, "mass_g": 180}
+BREAST = {"food": "chicken-breast", "form": "poultry", "shape": {"kind": "slab", "thickness_mm": 28}, "start_c": 4, "mass_g": 200}
+BEEF = {"food": "beef-lean", "form": "steak", "shape": {"kind": "slab", "thickness_mm": 28}, "start_c": 5, "mass_g": 500}
+KITCHEN = {"altitude_m": 0, "air_c": 24}
+
+
+def stage(kind, minutes, medium_c, store=None, **more):
+    return {"kind": kind, "minutes": minutes, "medium_c": medium_c, "store": {"kind": kind, **(store or {})}, **more}
+
+
+def turned(minutes, medium_c, times=2, **store):
+    """A pan in which the pieces are turned."""
+    face = ("a", "b")
+    return [
+        {"kind": "pan", "minutes": minutes / times, "faces": {face[i % 2]: {"medium_c": medium_c}}, "store": {"kind": "pan", **store}}
+        for i in range(times)
+    ]  # fmt: skip
+
+
+def document(piece, count, *stages):
+    return plan_document(
+        piece=piece | {"count": count}, stages=[*stages, {"kind": "rest", "minutes": 5}], kitchen=KITCHEN
+    )
+
+
+@lru_cache(maxsize=None)
+def _result(text):
+    return compute(parse(loads(text)), with_forecast=False).result
+
+
+def result(of):
+    return _result(dumps(of))
+
+
+def said(of, code="crowded"):
+    """The finding of a plan document about that, or None."""
+    return next((f for f in result(of)["findings"] if f["code"].startswith(code)), None)
+
+
+def crowded(of):
+    found = said(of)
+    return found is not None and found["level"] == "care"
+
+
+def with_store(of, **changed):
+    stages = [s | {"store": s["store"] | changed} if "store" in s else s for s in of["stages"]]
+    return of | {"stages": stages}
+
+
+CROWDS = {
+    "weak pan": document(HAKE, 6, stage("pan", 6, 200, {"mass_kg": 1.2, "power_w": 700})),
+    "turned": document(BREAST, 6, *turned(12, 190, mass_kg=1.6, power_w=900)),
+    "set pan": document(BREAST, 8, stage("pan", 10, 190, {"mass_kg": 1.6, "power_w": 1100, "set_c": 190})),
+    "in turn": document(HAKE, 4, *turned(6, 200, 1, mass_kg=1.0, power_w=500, lay_in_every_s=8)),
+    "bath": document(BEEF, 6, stage("bath", 60, 60, {"litres": 6, "power_w": 300})),
+    "loaded bath": document(BEEF, 6, {"kind": "bath", "minutes": 60, "medium_c": 60, "load": {"litres": 6, "heater_w": 300}}),
+    "fat": document(HAKE, 8, stage("fry", 5, 180, {"kind": "fat", "litres": 3, "power_w": 2000})),
+    "pot": document(BREAST, 8, stage("simmer", 15, 85, {"kind": "pot", "litres": 3, "power_w": 300})),
+    "oven": document(BREAST, 60, stage("oven", 25, 200, {"power_w": 2000}, variant="fan")),
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("name", CROWDS)
+def test_what_is_said_would_do_does_and_a_step_less_does_not(name):
+    """Each change is put into the plan as a cook would, and the plan computed again."""
+    crowd = CROWDS[name]
+    found = said(crowd)
+    assert found["level"] == "care"
+    words, ways = found["message"], 0
+    count = crowd["piece"]["count"]
+    if fit := re.search(r"at most (\d+) at a time|one at a time", words):
+        ways += 1
+        fits = int(fit[1] or 1)
+        for many, expected in ((fits, False), (fits + 1, True)):
+            assert crowded(crowd | {"piece": crowd["piece"] | {"count": many}}) is expected
+        batches = re.search(r"\((\d+) batches of (\d+)(?: or (\d+))?", words)
+        if batches:
+            many, most, least = int(batches[1]), int(batches[2]), int(batches[3] or batches[2])
+            assert fits >= most >= least >= 1
+            assert many * least <= count <= many * most
+    steps = (
+        (r"([\d.]+) kW (?:into it )?instead", 1000.0, "power_w", HEATER_STEP_W),
+        (r"a heavier one, of ([\d.]+) kg", 1.0, "mass_kg", MASS_STEP_KG),
+        (r"([\d.]+) L instead", 1.0, "litres", LITRE_STEP),
+    )
+    near = 3 if name == "in turn" else 1  # those are looked for with coarser steps of time
+    for pattern, factor, key, step in steps:
+        if not (more := re.search(pattern, words)):
+            continue
+        ways += 1
+        needs = factor * float(more[1])
+        if "load" in crowd["stages"][0]:
+            key = {"power_w": "heater_w", "litres": "litres"}[key]
+            changed = [
+                crowd | {"stages": [crowd["stages"][0] | {"load": crowd["stages"][0]["load"] | {key: x}}, *crowd["stages"][1:]]}
+                for x in (needs, needs - step)
+            ]  # fmt: skip
+        else:
+            changed = [with_store(crowd, **{key: round(x, 6)}) for x in (needs, needs - near * step)]
+        assert not crowded(changed[0])
+        assert crowded(changed[1])
+    assert ways >= (1 if name == "oven" else 2)
+
+
+def test_a_pan_is_as_crowded_however_often_they_are_turned():
+    """The fall is that of the pan from when they are laid in, not from when they were last turned."""
+    falls = []
+    for times in (1, 2, 12):
+        found = said(document(BREAST, 6, *turned(12, 190, times, mass_kg=1.6, power_w=700)))
+        assert found["level"] == "care"
+        assert found["message"].startswith("Stage 1:" if times == 1 else f"Stages 1 to {times}:")
+        falls.append(found["message"].values["drop_k"])
+    assert falls[2] > 0.8 * falls[0]
+
+
+def test_a_pan_after_a_bath_begins_at_its_own_heat():
+    """What is recorded as they are laid in is the bath's temperature."""
+    bath = stage("bath", 40, 55, {"litres": 20, "power_w": 1500})
+    after = document(BEEF, 6, bath, stage("pan", 4, 220, {"mass_kg": 1.2, "power_w": 500}))
+    found = said(after, "crowded-pan")
+    pan = result(after)["stages"][1]["medium"]
+    assert found["message"].startswith("Stage 2:")
+    assert found["message"].values["drop_k"] >= 220 - min(c for _, c in pan) - 0.01
+
+
+def test_the_way_back_is_the_medium_s_own():
+    """A bath is back when it is within half a kelvin of what it was set to."""
+    crowd = CROWDS["bath"]
+    minutes = float(re.search(r"about (\d+) min to come back", said(crowd)["message"])[1])
+    t, medium = np.array(result(crowd)["stages"][0]["medium"]).T
+    lowest = medium.argmin()
+    back = np.interp(59.5, medium[lowest:], t[lowest:])
+    assert back / 60 == pytest.approx(minutes, abs=0.6)
+    assert medium[0] - medium[lowest] == pytest.approx(said(crowd)["message"].values["drop_k"], abs=0.1)
+
+
+def test_juice_that_a_pan_cannot_turn_to_steam_is_told_in_grams():
+    """A weak pan: more runs out of many than it can boil off; a strong one boils it all off."""
+    words = said(CROWDS["weak pan"])["message"]
+    juice, steam, minutes = map(
+        float, re.search(r"([\d.]+) g of juice .* turn ([\d.]+) g .* for (\d+) min", words).groups()
+    )
+    whole = result(CROWDS["weak pan"])["outside"]["drip"] * 6 * 180
+    assert steam < 0.2 * juice
+    assert 0.5 * whole < juice <= whole + 1  # the rest of it runs out while they rest
+    assert 1 <= minutes <= 6
+    strong = with_store(CROWDS["weak pan"], power_w=3500)
+    assert said(strong) is None or "juice runs" not in said(strong)["message"]
+
+
+def test_what_has_no_juice_boils_in_none():
+    """Slices of potato fall as far, and nothing is said of juice or its steam."""
+    potato = {"food": "potato", "form": "plant", "shape": {"kind": "slab", "thickness_mm": 12}, "start_c": 10, "mass_g": 60}
+    found = said(document(potato, 14, stage("pan", 8, 190, {"mass_kg": 1.2, "power_w": 500})))
+    assert found["level"] == "care"
+    assert "juice" not in found["message"]
+
+
+OVEN = stage("oven", 40, 180, {"power_w": 2500}, variant="fan")
+
+
+@pytest.mark.parametrize("until", [None, {"core_c": 68}])
+def test_one_more_tray_does_what_is_said(until):
+    """Against the plan of so many more pieces: the fall, and when they are ready or how cold they are."""
+    plan = document(BREAST, 44, OVEN | ({"until": until} if until else {}))
+    words = said(plan, "one-more-tray")["message"]
+    more = int(re.search(r"one more tray \(of (\d+)\)", words)[1])
+    assert 10 < more <= 44
+    fuller = plan | {"piece": plan["piece"] | {"count": 44 + more}}
+    falls = [180 - min(c for _, c in result(x)["stages"][0]["medium"]) for x in (fuller, plan)]
+    told = map(float, re.search(r"falls by ([\d.]+) °C instead of ([\d.]+);", words).groups())
+    assert list(told) == pytest.approx(falls, abs=0.15)
+    was, now = (result(x)["stages"][0] for x in (plan, fuller))
+    assert now["end_s"] > was["end_s"] + 30 if until else now["core_c"] < was["core_c"] - 0.2
+    if until:
+        assert "min" in re.search(r"ready (.*) later", words)[1]
+    else:
+        colder = float(re.search(r"core is ([\d.]+) °C colder", words)[1])
+        assert colder == pytest.approx(was["core_c"] - now["core_c"], abs=0.06)
+
+
+def test_a_tray_in_a_large_oven_is_not_felt():
+    plan = document(BREAST, 6, OVEN | {"store": {"kind": "oven", "mass_kg": 200, "power_w": 20000}})
+    assert said(plan, "one-more-tray")["message"].endswith("they are ready as before.")
+
+
+def test_an_open_door_is_not_the_pieces_doing():
+    """The fall that is told is that with the door shut."""
+    shut = document(BREAST, 44, OVEN)
+    opened = document(BREAST, 44, OVEN | {"store": OVEN["store"] | {"doors": [{"at_s": 300, "open_s": 120}]}})
+    tray = [said(x, "one-more-tray")["message"].values["drop_k"] for x in (shut, opened)]
+    assert tray[1] == pytest.approx(tray[0], abs=0.05)
+    assert said(opened, "door-opened")
+    assert said(shut, "door-opened") is None
+
+
+def test_a_textbook_body_is_no_crowd():
+    body = {"properties": {"conductivity_w_mk": 0.5, "density_kg_m3": 1050, "specific_heat_j_kgk": 3600}, "start_c": 4}
+    piece = body | {"shape": {"kind": "slab", "thickness_mm": 24}, "mass_g": 200}
+    assert said(document(piece, 8, stage("pan", 6, 200, {"mass_kg": 1.0, "power_w": 300}))) is None
+
+
+def test_little_in_much_is_not_worth_a_word():
+    assert said(document(BEEF, 1, stage("bath", 40, 60, {"litres": 60, "power_w": 2000}))) is None
