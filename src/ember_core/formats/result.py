@@ -79,6 +79,16 @@ def _of(one: Plan, words: str) -> Message:
     return say("The piece of {size:length0}: {words}", size=size, words=words)
 
 
+def _with_steam(rule: dict[str, Any] | None, colder: dict[str, Any] | None) -> dict[str, Any] | None:
+    """A statement with that on the piece in a pan which steam cools."""
+    if rule is None or colder is None:
+        return rule
+    if colder["met"] is not True:
+        words = say("With the steam of their juice, which cools the pan: {words}", words=colder["needs"])
+        colder = colder | {"needs": words}
+    return judge_all([rule, colder])
+
+
 SHORT_K = 0.5  # a part of a bird that stays so far below its target is said: which part leads is an estimate
 
 
@@ -159,6 +169,7 @@ def document(
     cautious: Sequence[Cook],
     said_of_plan: list[Finding],
     others: Sequence[tuple[Plan, Cook]] = (),
+    steamed: Cook | None = None,
 ) -> dict[str, Any]:
     """A computed plan as the result document.
 
@@ -174,8 +185,12 @@ def document(
     others : sequence of (Plan, Cook)
         Pieces of the same plan of other sizes, or the other parts of a bird, and how they cook: the rule is met when it is met
         of all.
+    steamed : Cook, optional
+        Its nominal cook in pans that the steam of its juice cools: the rule is met when it is met of that too.
     """
     rule, said = _of_all_sizes(*state_rule(plan, cook), others)
+    if steamed is not None:
+        rule = _with_steam(rule, state_rule(plan, steamed)[0])
     parts, of_parts = _parts(plan, cook, others)
     findings = [*cook.findings, *of_parts, *said_of_plan]
     worst_rules = [r for c in cautious if (r := state_rule(plan, c)[0]) is not None]

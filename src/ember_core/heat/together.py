@@ -121,13 +121,19 @@ def _taking(sharer: Sharer, cook: Cook) -> Taking:
 
 def _others(all_of_them: Sequence[Taking], own: int, from_s: float) -> Others:
     """What all but one take, on that one's clock, which begins at ``from_s``."""
-    rest = [x for i, x in enumerate(all_of_them) if i != own and x.t.size > 1]
+    found = taken_by([x for i, x in enumerate(all_of_them) if i != own])
+    return found._replace(t=found.t - from_s)
+
+
+def taken_by(takings: Sequence[Taking]) -> Others:
+    """What several take together, by the clock of their own times."""
+    rest = [x for x in takings if x.t.size > 1]
     if not rest:
         return Others(np.empty(0), np.empty(0), np.empty(0))
     edges = [v for x in rest for v in (x.t[0] - INSTANT_S, x.t[0], x.t[-1], x.t[-1] + INSTANT_S)]
     moments = np.unique(np.concatenate([*(x.t for x in rest), edges]))
     told = [x.of(moments) for x in rest]
-    return Others(moments - from_s, np.sum([g for g, _ in told], axis=0), np.sum([a for _, a in told], axis=0))
+    return Others(moments, np.sum([g for g, _ in told], axis=0), np.sum([a for _, a in told], axis=0))
 
 
 def _course(

@@ -121,8 +121,9 @@ def compute(
             lethality = (organism.d_s, organism.at_c, organism.z_c)
     limits: dict[str, Any] = {"rows": rows, "lethality": lethality}
     sharing = shared(plan, limits, budget_s)  # what others take must be known again, even where the cook is
+    made = setup(plan, **limits) if sharing is None else sharing.setup
     own = sharing.cook if sharing is not None else nominal
-    cook = own or run(plan, setup(plan, **limits), budget_s=budget_s)
+    cook = own or run(plan, made, budget_s=budget_s)
     others = other_parts(plan, cook, limits)
     like = () if sharing is None else sharing.like
 
@@ -164,11 +165,11 @@ def compute(
                     spreads=spreads,
                 )
                 cautious.append(found)
-    crowd = crowding(Cooked(plan, cook, sharing), Kitchen(limits, budget_s))
-    said = [*crowd, *remedies(plan, cook, limits), *in_turn(plan, cook, like), *newer_versions(plan, book)]
-    result = document(plan, cook, ahead, cautious, said, (*others, *like))
+    crowd = crowding(Cooked(plan, cook, made, sharing), Kitchen(limits, budget_s))
+    said = [*crowd.findings, *remedies(plan, cook, limits), *in_turn(plan, cook, like), *newer_versions(plan, book)]
+    result = document(plan, cook, ahead, cautious, said, (*others, *like), crowd.steamed)
     if ahead is not None and sharing is None and plan.cut_at is None:
-        _add_shrinking(plan, of(plan, **limits), cook, result)
+        _add_shrinking(plan, made, cook, result)
     if sharing is not None and sharing.also:
         result["also"] = [document(p, c, None, (), []) | {"x-in-s": round(in_s, 3)} for p, c, in_s in sharing.also]
     return Outcome(plan, cook, ahead, result)

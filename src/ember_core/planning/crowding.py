@@ -10,23 +10,35 @@ import math
 from bisect import bisect_left
 from collections.abc import Callable
 from dataclasses import replace
-from typing import Any
+from typing import Any, NamedTuple
 
 import numpy as np
 
+from ember_core.heat.cook import Cook
 from ember_core.heat.findings import MEDIA
 from ember_core.heat.physics.stores import kinds, same_store
 from ember_core.heat.setup import setup, store_stated, thermal_table
 from ember_core.heat.solver.reservoir import course, store_in
 from ember_core.plan.finding import Finding
-from ember_core.plan.plan import Plan
+from ember_core.plan.plan import SHORTEST_S, Plan
 from ember_core.plan.stages import StageSpec
-from ember_core.planning.stays import BACK, TOO_LONG_S, Cooked, Kitchen, Stay, count_in, mass_kg, stay_of, stays_of
+from ember_core.planning.stays import (
+    BACK,
+    LITTLE_K,
+    TOO_LONG_S,
+    WORTH_A_WORD,
+    Cooked,
+    Kitchen,
+    Stay,
+    count_in,
+    mass_kg,
+    stay_of,
+    stays_of,
+)
 from ember_core.wording.message import N_, Message, joined, say
 
 SOURCE = "energy balance of the medium, its heater and the pieces"
-WORTH_A_WORD = 1.0 / 3.0  # of the fall that is no harm yet
-STEAM_TOLD = 1.0 / 20.0  # of it: so much by the steam of their juice is told
+STEAM_TOLD = 1.0 / 20.0  # of the fall that is no harm yet: so much by the steam of their juice is told
 SAME = 1e-6
 HEATER_STEP_W, MASS_STEP_KG, LITRE_STEP = 100.0, 0.1, 1.0  # to which what would do is rounded up
 LONGEST_BACK_S, BACK_STEP_S = 1800.0, 5.0  # so long is looked for it to come back between batches
@@ -34,7 +46,10 @@ BETWEEN_S = 60.0  # less between batches is not worth a word
 BURNERS = frozenset({"pan", "pot"})  # are heated from below by one
 TRAYS = frozenset({"oven", "cabinet"})
 TRAY_MM2, GAP_MM = 530.0 * 325.0, 10.0  # a tray of the size GN 1/1 (EN 631-1), and what is left between pieces
-FELT_K, FELT_S = 0.2, 30.0  # less does one more tray not change that is worth a word
+FELT_K, FELT_S = 0.2, 30.0  # less is not worth a word
+NEARLY = 0.9  # of what is no harm yet, where pieces laid in one after another are told by what the first cook follows
+CARE_K = 1.0  # by so much by steam is care
+SEEN = frozenset({"core_c", "surface_c", "surface_b_c"})  # what a cook can wait for with a probe
 
 
 def _with(plan: Plan, stay: Stay, **changed: Any) -> Plan:
@@ -50,7 +65,7 @@ def _with(plan: Plan, stay: Stay, **changed: Any) -> Plan:
     return replace(plan, stages=tuple(other(s) for s in plan.stages))
 
 
-def _ofcount_in(plan: Plan, stay: Stay, count: int) -> Plan:
+def _of_count(plan: Plan, stay: Stay, count: int) -> Plan:
     """The plan with so many pieces at once in the medium of a stay; an oven has the vapour of so many."""
     was = count_in(plan, stay.stated)
     changed = _with(plan, stay, pieces=count)
@@ -65,8 +80,15 @@ def _ofcount_in(plan: Plan, stay: Stay, count: int) -> Plan:
     return replace(changed, document=document, stages=tuple(filled(s) for s in changed.stages))
 
 
-def crowding(now: Cooked, kitchen: Kitchen) -> list[Finding]:
-    """What pieces do to the media with a store that they lie in, as findings; none of a textbook body or a mass that is stirred.
+class Crowd(NamedTuple):
+    """What pieces do to the media that they lie in: findings, and the cook with the steam of their juice, where it tells."""
+
+    findings: list[Finding]
+    steamed: Cook | None
+
+
+def crowding(now: Cooked, kitchen: Kitchen) -> Crowd:
+    """What pieces do to the media with a store that they lie in; nothing of a textbook body or a mass that is stirred.
 
     Parameters
     ----------
@@ -76,18 +98,42 @@ def crowding(now: Cooked, kitchen: Kitchen) -> list[Finding]:
         By which it is cooked again.
     """
     if now.plan.properties is not None or not any(s.store or s.load for s in now.plan.stages):
-        return []
-    out = []
+        return Crowd([], None)
+    out, stays = list[Finding](), list[Stay]()
     for first, last, store in stays_of(now.plan):
         shut = _shut(now, first, kitchen)
-        stay = None if shut is None else stay_of(shut, first, last, store)
+        stay = None if shut is None else stay_of(shut, first, last, store, kitchen)
         if shut is None or stay is None:
             continue
+        stays.append(stay)
         if stay.crowded or stay.drop_k >= WORTH_A_WORD * stay.no_harm_k:
             out.append(_said(shut, stay, kitchen))
         if stay.kind in TRAYS:
             out += _one_more_tray(shut, stay, kitchen)
-    return out
+    cooled = [s for s in stays if s.puddle is not None and s.puddle.cooler.max() >= LITTLE_K]
+    steamed = kitchen.steamed(_by_what_is_seen(now), cooled)
+    if steamed is None:
+        return Crowd(out, None)
+    colder = now.cook.peak_core_c - steamed.cook.peak_core_c
+    if colder >= FELT_K:
+        words = say(
+            "The steam of their juice cools the pan, which the trace leaves out: with it the core peaks {colder_k:rise1} lower.",
+            colder_k=colder,
+        )
+        level = "care" if colder >= CARE_K else "note"
+        out.append(Finding("juice-steams", level, words, "model, cooked again with the steam"))
+    return Crowd(out, steamed.cook)
+
+
+def _by_what_is_seen(now: Cooked) -> Cooked:
+    """The plan with what no probe shows - a pull that is foreseen, a rule, a reduction - left to the clock, as it is computed."""
+    stages = tuple(
+        replace(stage, minutes=max(done.took, SHORTEST_S) / 60.0, until=None)
+        if stage.until is not None and stage.until not in SEEN
+        else stage
+        for stage, done in zip(now.plan.stages, now.cook.stages, strict=True)
+    )
+    return now._replace(plan=replace(now.plan, stages=stages))
 
 
 def _shut(now: Cooked, first: int, kitchen: Kitchen) -> Cooked | None:
@@ -133,7 +179,9 @@ def _said(now: Cooked, stay: Stay, kitchen: Kitchen) -> Finding:
         sentences.append(
             say("What would do: {ways}.", ways=joined(ways, "; "))
             if ways
-            else say("No single change would do: fewer at once and more heat together might, or thinner and less cold pieces.")
+            else say(
+                "No single change would do: fewer at once and more heat together might, or thinner and less cold pieces."
+            )
         )
     level = "care" if stay.crowded else "note"
     words = say(
@@ -149,19 +197,34 @@ class _Trials:
     def __init__(self, now: Cooked, stay: Stay, kitchen: Kitchen) -> None:
         self.plan, self.stay, self.kitchen = now.plan, stay, kitchen
         # pieces that are laid in one after another cost tens of runs; all at once they fall nearly as far
-        self.quick = now.plan
+        self.quick, self.follows = now.plan, None
         if now.sharing is not None and now.sharing.like:
-            self.quick = _with(now.plan, stay, lay_in_every_s=0.0)
+            self.quick, self.follows = _with(now.plan, stay, lay_in_every_s=0.0), stay.follows
 
-    def tried(self, plan: Plan) -> Stay | None:
-        """What the medium does in a changed plan; None where that cannot be computed."""
+    def tried(self, plan: Plan) -> Callable[[float | None], Stay | None]:
+        """What the medium does in a changed plan, by how much what lies in it follows (None: in turns); nothing where that cannot be computed."""
         again = self.kitchen.cooked(plan)
         found = next(((last, store) for first, last, store in stays_of(plan) if first == self.stay.first), None)
-        return None if again is None or found is None else stay_of(again, self.stay.first, *found)
+
+        def stay(follows: float | None) -> Stay | None:
+            if again is None or found is None:
+                return None
+            return stay_of(again, self.stay.first, *found, self.kitchen, follows)
+
+        return stay
 
     def does(self, plan: Plan) -> bool:
         """Whether a changed plan's medium is not crowded."""
-        found = self.tried(plan)
+        tried = self.tried(plan)
+        if self.follows is not None:
+            found = tried(self.follows)
+            return found is not None and found.holds(NEARLY)
+        worst = tried(0.0)  # as if what lies in the pan took no less of a colder one
+        if worst is None or worst.drop_k - worst.by_steam_k > worst.no_harm_k:
+            return False
+        if not worst.crowded:
+            return True
+        found = tried(None)
         return found is not None and not found.crowded
 
     def until(self, steps: range, wanted: bool, changed: Callable[[Plan, int], Plan]) -> int:
@@ -186,9 +249,9 @@ def _what_would_do(now: Cooked, stay: Stay, kitchen: Kitchen) -> list[Message]:
     if "lid_w_k" in usual and not stay.stated.get("lid") and trials.does(_with(now.plan, stay, lid=True)):
         out.append(say("a lid on it"))
     count = count_in(now.plan, stay.stated)
-    fit = trials.until(range(1, count), False, lambda plan, n: _ofcount_in(plan, stay, n))
+    fit = trials.until(range(1, count), False, lambda plan, n: _of_count(plan, stay, n))
     if fit:
-        out.append(_batches(count, fit, trials.tried(_ofcount_in(trials.quick, stay, fit))))
+        out.append(_batches(count, fit, trials.tried(_of_count(trials.quick, stay, fit))(trials.follows)))
     if "most_w" in usual:
         steps = _steps(stay.store.heater_w, usual["most_w"], HEATER_STEP_W)
         least = trials.until(steps, True, lambda plan, n: _with(plan, stay, power_w=n * HEATER_STEP_W))
@@ -257,8 +320,8 @@ def _one_more_tray(now: Cooked, stay: Stay, kitchen: Kitchen) -> list[Finding]:
         return []
     count = count_in(now.plan, stay.stated)
     more = min(count, _on_a_tray(now.plan))
-    again = kitchen.cooked(_ofcount_in(now.plan, stay, count + more))
-    fuller = None if again is None else stay_of(again, stay.first, stay.last, stay.store)
+    again = kitchen.cooked(_of_count(now.plan, stay, count + more))
+    fuller = None if again is None else stay_of(again, stay.first, stay.last, stay.store, kitchen)
     if again is None or fuller is None:
         return []
     was, now_ends = now.cook.stages[stay.last], again.cook.stages[stay.last]

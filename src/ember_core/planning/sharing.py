@@ -85,7 +85,13 @@ def _last_of(plan: Plan, first: int) -> int:
     return last
 
 
-def shared(plan: Plan, limits: Mapping[str, Any], budget_s: float | None, tol: float | None = None) -> Shared | None:
+def shared(
+    plan: Plan,
+    limits: Mapping[str, Any],
+    budget_s: float | None,
+    tol: float | None = None,
+    taken: Sequence[Taking] = (),
+) -> Shared | None:
     """Cook a plan whose pieces share a medium unalike; None where they go in together and no door is opened.
 
     Parameters
@@ -97,13 +103,15 @@ def shared(plan: Plan, limits: Mapping[str, Any], budget_s: float | None, tol: f
         As of :func:`ember_core.heat.cook.run`, for each run.
     tol : float, optional
         As of :func:`ember_core.heat.together.cook_together`.
+    taken : sequence of Taking
+        What the medium loses besides, where they share one, by the clock of its stage.
 
     Raises
     ------
     ComputationError
     """
     turn, opened = laid_in_turn(plan), doors_of(plan)
-    doors = [] if opened is None else opened[1]
+    doors = [*([] if opened is None else opened[1]), *taken]
     if turn is not None:
         first, count, apart = turn
         one = _alone(plan, 1)

@@ -3,11 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any, NamedTuple
 
 import numpy as np
+from numpy.typing import NDArray
 
+from ember_core.constants import LATENT_BOILING
 from ember_core.doneness.outside import Juice, shares_of
 from ember_core.doneness.puddle import Puddle, puddle
 from ember_core.errors import ComputationError
@@ -18,7 +20,7 @@ from ember_core.heat.physics.boiling import boiling_point
 from ember_core.heat.physics.stores import Store, kinds
 from ember_core.heat.setup import Setup, setup, store_stated, stored_in, thermal_table
 from ember_core.heat.solver.reservoir import store_in
-from ember_core.heat.together import ROUGHLY_K, conductance
+from ember_core.heat.together import ROUGHLY_K, Taking, conductance, taken_by
 from ember_core.plan.plan import Plan
 from ember_core.plan.requirement import JUICELESS
 from ember_core.plan.shapes import volume_mm3
@@ -27,21 +29,22 @@ from ember_core.planning.sharing import Shared, shared
 QUIET_C = 120.0  # a pan below hisses no more; common practice (butter foams, water leaves slowly)
 TOO_LONG_S = 60.0  # so long without a hiss, or with juice standing in it, and what lies in a pan boils; common practice
 PUDDLE = 0.01  # of the pieces' mass: so much juice is a film of some tenths of a millimetre under them; an estimate
+WORTH_A_WORD = 1.0 / 3.0  # of the fall that is no harm yet: a smaller one is not told
 BACK = 1.0 / 6.0  # of the fall that is no harm yet: a medium this near to where it began is back
 SAME_S = 1e-6
+STEAM_STEP_S, EVEN_S = 5.0, 20.0  # so close together is what steam takes told to the solver
+STEAM_TURNS = 2  # most that a pan is computed with it
+MOST_ROWS = 120  # of a cook are enough to follow juice by: it comes out within minutes
+LITTLE_K = 2.0  # less by steam is left out, and so nearly turns agree
 
 
 class Cooked(NamedTuple):
-    """A plan as it cooks; ``sharing`` where its pieces share a medium unalike."""
+    """A plan as it cooks, and by which setup its first piece does; ``sharing`` where its pieces share a medium unalike."""
 
     plan: Plan
     cook: Cook
+    setup: Setup
     sharing: Shared | None
-
-    @property
-    def setup(self) -> Setup:
-        """Of the plan; of its first piece alone, where pieces are laid in one after another."""
-        return setup(self.plan) if self.sharing is None else self.sharing.setup
 
 
 class Kitchen(NamedTuple):
@@ -50,14 +53,32 @@ class Kitchen(NamedTuple):
     limits: Mapping[str, Any]
     budget_s: float | None
 
-    def cooked(self, plan: Plan) -> Cooked | None:
-        """A plan as it cooks; None where that cannot be computed."""
+    def cooked(self, plan: Plan, taken: Sequence[Taking] = ()) -> Cooked | None:
+        """A plan as it cooks; None where that cannot be computed.
+
+        Parameters
+        ----------
+        plan : Plan
+        taken : sequence of Taking
+            What its media lose besides: by the clock of the plan, or of the stage where pieces share their medium.
+        """
         try:
-            sharing = shared(plan, self.limits, self.budget_s, tol=ROUGHLY_K)
-            cook = run(plan, setup(plan, **self.limits), budget_s=self.budget_s) if sharing is None else sharing.cook
+            sharing = shared(plan, self.limits, self.budget_s, tol=ROUGHLY_K, taken=taken)
+            if sharing is not None:
+                return Cooked(plan, sharing.cook, sharing.setup, sharing)
+            own = replace(setup(plan, **self.limits), others=taken_by(taken))
+            return Cooked(plan, run(plan, own, budget_s=self.budget_s), own, None)
         except ComputationError:
             return None
-        return Cooked(plan, cook, sharing)
+
+    def steamed(self, now: Cooked, stays: Sequence[Stay]) -> Cooked | None:
+        """A plan as it cooks in pans that the steam of juice cools; None where there is none, or it cannot be computed."""
+        told = [(s.first, steam_of(s.puddle)) for s in stays if s.puddle is not None]
+        if now.sharing is not None:
+            return self.cooked(now.plan, [one for _, one in told]) if told else None
+        begins = [now.cook.stages[first].start_s for first, _ in told]
+        taken = [replace(one, t=one.t + begin) for (_, one), begin in zip(told, begins, strict=True)]
+        return self.cooked(now.plan, taken) if told else None
 
 
 class Lying(NamedTuple):
@@ -84,12 +105,14 @@ class Stay:
         The store as the plan has it.
     store : Store
         As it begins.
-    t, computed : ndarray (moments,)
-        s from its begin; °C, as the plan's cook has it.
+    t, computed, medium : ndarray (moments,)
+        s from its begin; °C, as the plan's cook has it, which leaves the steam of juice out; °C with that steam.
     puddle : Puddle or None
-        Of a pan that begins hot enough to sear: its juice turns to steam, which cools it, and which the cook leaves out.
+        Of a pan that begins hot enough to sear.
     pieces_kg : float
         What lies in it.
+    follows : float
+        By so much of what its h and area say does what lies in it take less of a colder pan, 0 to 1.
     """
 
     plan: Plan
@@ -99,8 +122,10 @@ class Stay:
     store: Store
     t: Array
     computed: Array
+    medium: Array
     puddle: Puddle | None
     pieces_kg: float
+    follows: float = 1.0
 
     @property
     def kind(self) -> str:
@@ -113,19 +138,14 @@ class Stay:
         return float(kinds()[self.kind]["drop_k"])
 
     @property
-    def medium(self) -> Array:
-        """Its temperature with what steam takes, °C."""
-        return self.computed if self.puddle is None else self.computed - self.puddle.cooler
-
-    @property
     def drop_k(self) -> float:
         """How far it falls, K."""
-        return float(self.medium[0] - self.medium.min())
+        return _fall(self.medium)
 
     @property
     def by_steam_k(self) -> float:
         """How much of that is by the steam of their juice, K."""
-        return self.drop_k - float(self.computed[0] - self.computed.min())
+        return self.drop_k - _fall(self.computed)
 
     @property
     def back_s(self) -> float | None:
@@ -153,7 +173,11 @@ class Stay:
     @property
     def crowded(self) -> bool:
         """It is too much for the medium."""
-        return self.drop_k > self.no_harm_k or max(self.quiet_s, self.in_juice_s) > TOO_LONG_S
+        return not self.holds(1.0)
+
+    def holds(self, share: float) -> bool:
+        """Whether it falls no further, and is no longer too cold, than that share of what is no harm yet."""
+        return self.drop_k <= share * self.no_harm_k and max(self.quiet_s, self.in_juice_s) <= share * TOO_LONG_S
 
 
 def count_in(plan: Plan, stated: Mapping[str, Any]) -> int:
@@ -161,9 +185,15 @@ def count_in(plan: Plan, stated: Mapping[str, Any]) -> int:
     return int(stated.get("pieces", plan.document["piece"].get("count", 1)))
 
 
-def _lying(now: Cooked, first: int, last: int, stated: Mapping[str, Any]) -> list[Lying]:
+def _stated(plan: Plan, first: int) -> Mapping[str, Any]:
+    """The store of a stage that has one."""
+    return store_stated(plan.stages[first]) or {}
+
+
+def _lying(now: Cooked, first: int, last: int) -> list[Lying]:
     """What lies in the store of these stages, the plan's own first piece first."""
-    plan, cook, sharing = now
+    plan, cook, sharing = now.plan, now.cook, now.sharing
+    stated = _stated(plan, first)
     count = count_in(plan, stated)
     if sharing is None:
         return [Lying(plan, cook, 0.0, count, first, last)]
@@ -191,11 +221,21 @@ def stays_of(plan: Plan) -> list[tuple[int, int, Store]]:
     return out
 
 
-def stay_of(now: Cooked, first: int, last: int, store: Store) -> Stay | None:
-    """What the medium of these stages did; None where it is not known."""
-    stated = store_stated(now.plan.stages[first])
-    assert stated is not None
-    inside, made = _lying(now, first, last, stated), now.setup
+class _Seen(NamedTuple):
+    """What a cook shows of a stay."""
+
+    t: Array  # s from its begin
+    medium: Array  # °C
+    liquid: Array  # juice that has run out, kg
+    pieces_kg: float
+    by_degree: float  # what all take by degree by their h and area, W/K
+    taken: Array  # W, by the pieces that lie in it first
+    taken_by_degree: float  # of these, W/K
+
+
+def _seen(now: Cooked, first: int, last: int) -> _Seen | None:
+    """What a cook shows of these stages; None where next to nothing is recorded of them."""
+    inside, made = _lying(now, first, last), now.setup
     moments, temperatures, liquids, whole_kg = [], [], [], 0.0
     for one in inside:
         begin, end = one.cook.stages[one.first].start_s, one.cook.stages[one.last].end_s
@@ -203,26 +243,92 @@ def stay_of(now: Cooked, first: int, last: int, store: Store) -> Stay | None:
         medium, kg = one.cook.medium[at].copy(), mass_kg(one.plan) * one.many
         if one is inside[0]:  # what is recorded as it is laid in is the medium of the stage before, or none
             medium[0] = store_in(made.schedule.faces[first])[0].t_c
+            first_at = at
         moments.append(one.cook.t[at] - begin + one.in_s)
         temperatures.append(medium)
-        liquids.append(kg * _liquid(one)[at])
+        # a place that dries lets go all its water at once, which then evaporates: only what is never less again has run out
+        liquids.append(kg * np.minimum.accumulate(_liquid(one)[at][::-1])[::-1])
         whole_kg += kg
-    all_of_them = np.concatenate(temperatures)
-    t, index = np.unique(np.concatenate(moments).round(6)[np.isfinite(all_of_them)], return_index=True)
-    medium = all_of_them[np.isfinite(all_of_them)][index]
+    medium = np.concatenate(temperatures)
+    known = np.isfinite(medium)
+    t, index = np.unique(np.concatenate(moments).round(6)[known], return_index=True)
     if t.size < MOMENTS:
         return None
-    stands, boil_c = None, boiling_point(now.plan.altitude_m)
-    if stated["kind"] == "pan" and medium[0] > max(QUIET_C, boil_c):
-        liquid = np.sum([np.interp(t, own, kg - kg[0]) for own, kg in zip(moments, liquids, strict=True)], axis=0)
-        stands = puddle(t, medium, liquid, store, boil_c, _by_degree(made, inside))
-    return Stay(now.plan, first, last, stated, store, t, medium, stands, whole_kg)
-
-
-def _by_degree(made: Setup, inside: Sequence[Lying]) -> float:
-    """What lies in a store takes by degree, W/K; ``made`` is the first one's setup."""
+    medium = medium[known][index]
+    some = np.union1d(thinned(t), [int(medium.argmin())])
+    t, medium = t[some], medium[some]
+    liquid = np.sum([np.interp(t, own, kg - kg[0]) for own, kg in zip(moments, liquids, strict=True)], axis=0)
     each = [made, *(setup(one.plan) for one in inside[1:])]
-    return sum(conductance(s, one.first) for s, one in zip(each, inside, strict=True))
+    by_degree = [conductance(s, one.first) for s, one in zip(each, inside, strict=True)]
+    return _Seen(
+        t, medium, liquid, whole_kg, float(sum(by_degree)), np.interp(t, moments[0], inside[0].cook.taken[first_at]), by_degree[0],
+    )  # fmt: skip
+
+
+def stay_of(
+    now: Cooked, first: int, last: int, store: Store, kitchen: Kitchen, follows: float | None = None
+) -> Stay | None:
+    """What the medium of these stages did; None where it is not known.
+
+    A hot pan is computed with the steam of the juice in turns: what the steam takes is put among what lies in it, the piece cooks
+    again, and what the pan can turn to steam is found anew.
+
+    Parameters
+    ----------
+    now : Cooked
+    first, last : int
+    store : Store
+        As of :func:`stays_of`.
+    kitchen : Kitchen
+    follows : float, optional
+        That of a stay like it, which stands for the turns.
+    """
+    seen, boil_c = _seen(now, first, last), boiling_point(now.plan.altitude_m)
+    if seen is None:
+        return None
+    stated = _stated(now.plan, first)
+    stay = Stay(now.plan, first, last, stated, store, seen.t, seen.medium, seen.medium, None, seen.pieces_kg)
+    if stated["kind"] != "pan" or seen.medium[0] <= max(QUIET_C, boil_c):
+        return stay
+
+    def with_share(share: float, liquid: Array) -> Puddle:
+        return puddle(seen.t, seen.medium, liquid, store, boil_c, share * seen.by_degree)
+
+    share = 1.0 if follows is None else follows
+    stands = with_share(share, seen.liquid)
+    if follows is None and _fall(with_share(0.0, seen.liquid).medium) >= WORTH_A_WORD * stay.no_harm_k:
+        for _ in range(STEAM_TURNS):
+            again = kitchen.steamed(now, [replace(stay, puddle=stands)])
+            then = None if again is None else _seen(again, first, last)
+            if then is None:
+                break
+            share, was = _follows(seen, then), stands
+            stands = with_share(share, np.interp(seen.t, then.t, then.liquid))
+            if np.abs(stands.cooler - was.cooler).max() < LITTLE_K:
+                break
+    return replace(stay, medium=stands.medium, puddle=stands, follows=share)
+
+
+def _follows(seen: _Seen, then: _Seen) -> float:
+    """By how much of its h and area what lies in a pan took less of it when it was colder, 0 to 1."""
+    less = seen.taken - np.interp(seen.t, then.t, then.taken)
+    colder = seen.medium - np.interp(seen.t, then.t, then.medium)
+    whole = float(np.trapezoid(colder, seen.t)) * seen.taken_by_degree
+    return float(np.clip(np.trapezoid(less, seen.t) / whole, 0.0, 1.0)) if whole > 0.0 else 1.0
+
+
+def _fall(medium: Array) -> float:
+    """How far a medium falls, K."""
+    return float(medium[0] - medium.min())
+
+
+def steam_of(stands: Puddle) -> Taking:
+    """What a pan gives to the steam of what stands in it, by the clock of its stay, evened out over :data:`EVEN_S`."""
+    end = float(stands.t[-1])
+    t = np.linspace(0.0, end, max(int(end / STEAM_STEP_S), 2))
+    early, late = np.maximum(t - 0.5 * EVEN_S, 0.0), np.minimum(t + 0.5 * EVEN_S, end)
+    steam = np.interp(late, stands.t, stands.steam) - np.interp(early, stands.t, stands.steam)
+    return Taking(t, 0.0, -LATENT_BOILING * steam / (late - early))
 
 
 def mass_kg(plan: Plan) -> float:
@@ -236,5 +342,13 @@ def _liquid(one: Lying) -> Array:
     plan, cook = one.plan, one.cook
     if plan.required.form in JUICELESS:
         return np.zeros(cook.t.size)
+    some = thinned(cook.t)
     shares = shares_of(cook.depth, cook.closed, plan.shape["kind"])
-    return np.maximum(Juice.of(plan, shares).along(cook.t, cook.field) - cook.vapour_lost, 0.0)
+    gone = Juice.of(plan, shares).along(cook.t[some], cook.field[some]) - cook.vapour_lost[some]
+    return np.interp(cook.t, cook.t[some], np.maximum(gone, 0.0))
+
+
+def thinned(t: Array) -> NDArray[np.intp]:
+    """Which of rising moments are enough to follow juice by: the first, the last, and about :data:`MOST_ROWS` between."""
+    apart = (t[-1] - t[0]) / MOST_ROWS
+    return np.unique(np.append(np.searchsorted(t, np.arange(t[0], t[-1], max(apart, SAME_S))), t.size - 1))

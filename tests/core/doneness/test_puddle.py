@@ -38,7 +38,9 @@ def test_steam_is_paid_for_and_none_is_lost(store, dip, by_degree, juice_kg):
     assert (found.kg >= 0).all()
     assert (np.diff(found.steam) >= 0).all()
     assert (found.cooler >= 0).all()
-    assert ((medium - found.cooler)[found.kg > 1e-9] < BOILS + 1e-6).all()  # juice stands only where it does not boil off
+    assert (
+        (medium - found.cooler)[found.kg > 1e-9] < BOILS + 1e-6
+    ).all()  # juice stands only where it does not boil off
     more = np.trapezoid(heater(store, medium - found.cooler) - heater(store, medium), T)
     less = np.trapezoid((store.loss_w_k + by_degree) * found.cooler, T)
     paid = more + less + store.capacity * found.cooler[-1]
@@ -60,7 +62,7 @@ def test_it_follows_the_same_balance_written_apart():
     apart = solve_ivp(change, (0.0, 480.0), [0.0, 0.0], method="BDF", t_eval=T, rtol=1e-7, atol=1e-8, max_step=1.0)
     found = puddle(T, medium, rate * T, SET, 100.0, 5.0)
     assert found.cooler == pytest.approx(apart.y[0], abs=0.8)  # it boils off 2 kW at 0.7 K
-    assert found.kg == pytest.approx(apart.y[1], abs=0.5e-3)
+    assert found.kg == pytest.approx(apart.y[1], abs=1e-3)
 
 
 def test_a_pan_below_boiling_turns_none_to_steam_and_a_hot_one_all():

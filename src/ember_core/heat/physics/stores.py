@@ -46,6 +46,10 @@ class Store:
     pieces_m3: float = 0.0
     holds: bool = False
 
+    def heat_at(self, t_c: float) -> float:
+        """What its heater brings into it at ``t_c`` °C, W."""
+        return min(max(self.hold_w + self.gain * (self.set_c - t_c), 0.0), self.heater_w)
+
 
 NONE = Store()
 
