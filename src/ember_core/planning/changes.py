@@ -66,7 +66,7 @@ def changes(sentence: Sentence, book: Book) -> tuple[Change, ...]:
 
     def cooked(changed: Sentence) -> Outcome | None:
         try:
-            return compute(parse(changed.document()), with_forecast=False, book=book)
+            return compute(parse(changed.document()), with_forecast=False, book=book, advice=False)
         except EmberError:
             return None
 

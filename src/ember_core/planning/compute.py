@@ -92,6 +92,7 @@ def compute(
     budget_s: float = BUDGET_S,
     book: Book | None = None,
     nominal: Cook | None = None,
+    advice: bool = True,
 ) -> Outcome:
     """Compute a plan: heat, pull, rule, model and, when the plan asks, the forecast.
 
@@ -106,6 +107,8 @@ def compute(
         Looked into for newer versions of what the plan was made with; default the shipped one.
     nominal : Cook, optional
         Its nominal cook, where the same plan was computed just before.
+    advice : bool
+        Whether it is cooked again for what would do where a medium is crowded, and for one more tray.
 
     Raises
     ------
@@ -165,7 +168,7 @@ def compute(
                     spreads=spreads,
                 )
                 cautious.append(found)
-    crowd = crowding(Cooked(plan, cook, made, sharing), Kitchen(limits, budget_s))
+    crowd = crowding(Cooked(plan, cook, made, sharing), Kitchen(limits, budget_s, advice))
     said = [*crowd.findings, *remedies(plan, cook, limits), *in_turn(plan, cook, like), *newer_versions(plan, book)]
     result = document(plan, cook, ahead, cautious, said, (*others, *like), crowd.steamed)
     if ahead is not None and sharing is None and plan.cut_at is None:

@@ -108,7 +108,7 @@ def crowding(now: Cooked, kitchen: Kitchen) -> Crowd:
         stays.append(stay)
         if stay.crowded or stay.drop_k >= WORTH_A_WORD * stay.no_harm_k:
             out.append(_said(shut, stay, kitchen))
-        if stay.kind in TRAYS:
+        if stay.kind in TRAYS and kitchen.advises:
             out += _one_more_tray(shut, stay, kitchen)
     cooled = [s for s in stays if s.puddle is not None and s.puddle.cooler.max() >= LITTLE_K]
     steamed = kitchen.steamed(_by_what_is_seen(now), cooled)
@@ -174,7 +174,7 @@ def _said(now: Cooked, stay: Stay, kitchen: Kitchen) -> Finding:
         sentences.append(
             say("For {minutes:.0f} min it is too cold to hiss, and they boil.", minutes=stay.quiet_s / 60.0)
         )
-    if stay.crowded:
+    if stay.crowded and kitchen.advises:
         ways = _what_would_do(now, stay, kitchen)
         sentences.append(
             say("What would do: {ways}.", ways=joined(ways, "; "))

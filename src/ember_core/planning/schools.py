@@ -95,7 +95,7 @@ def school(sentence: Sentence, way: Row, book: Book, *, with_forecast: bool = Fa
         own = replace(own, start_c=way["start_c"])
     try:
         document = own.document() | ({"forecast": {"members": 32, "seed": 7}} if with_forecast else {})
-        outcome = compute(parse(document), book=book)
+        outcome = compute(parse(document), book=book, advice=False)
     except EmberError as error:
         return School(way, own, error=error.message)
     plan, cook = outcome.plan, outcome.cook

@@ -48,10 +48,11 @@ class Cooked(NamedTuple):
 
 
 class Kitchen(NamedTuple):
-    """How plans are cooked again: keywords of :func:`ember_core.heat.setup.setup`, and s of computing for each run."""
+    """How plans are cooked again: keywords of :func:`ember_core.heat.setup.setup`, s of computing for each run, and whether for advice too."""
 
     limits: Mapping[str, Any]
     budget_s: float | None
+    advises: bool = True
 
     def cooked(self, plan: Plan, taken: Sequence[Taking] = ()) -> Cooked | None:
         """A plan as it cooks; None where that cannot be computed.

@@ -139,7 +139,7 @@ def replay(running: Running, *, members: int = MEMBERS, threads: int = 2, budget
     """
     plan = running.plan
     limited = {} if budget_s is None else {"budget_s": budget_s}
-    outcome = compute(plan, with_forecast=False, **limited)  # type: ignore[arg-type]
+    outcome = compute(plan, with_forecast=False, advice=False, **limited)  # type: ignore[arg-type]
     cook = outcome.cook
     belief = believe(running, cook, members=members, threads=threads, spreads=(plan.forecast or {}).get("spreads"))
     following = _following(running, plan, cook)

@@ -84,7 +84,7 @@ def _compute(
     forecast: bool = False,
     live: bool = False,
 ) -> Any:
-    """The outcome, or None with the errors put beside their parts; while a part is dragged pieces go in at once."""
+    """The outcome, or None with the errors put beside their parts; while a part is dragged pieces go in at once, and no advice is given."""
     if not form.is_valid():
         return None
     try:
@@ -93,7 +93,7 @@ def _compute(
         key = json.dumps(document, sort_keys=True)
         if forecast:
             document["forecast"] = {"members": 64, "seed": 7}
-        outcome = solver.run(compute, parse_plan(document), book=book, nominal=_recent.get(key))
+        outcome = solver.run(compute, parse_plan(document), book=book, nominal=_recent.get(key), advice=not live)
         if not forecast:
             _recent.keep(key, outcome.cook)
         return outcome
