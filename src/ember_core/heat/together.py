@@ -136,6 +136,19 @@ def taken_by(takings: Sequence[Taking]) -> Others:
     return Others(moments, np.sum([g for g, _ in told], axis=0), np.sum([a for _, a in told], axis=0))
 
 
+def and_taken(others: Others, takings: Sequence[Taking]) -> Others:
+    """What else lies in a piece's media, and what more they lose, by the piece's clock."""
+    more = taken_by(takings)
+    if not others.t.size or not more.t.size:
+        return others if others.t.size else more
+    moments = np.union1d(others.t, more.t)
+    by_degree, at = (
+        sum(np.interp(moments, x.t, column) for x, column in pairs)
+        for pairs in (((others, others.by_degree), (more, more.by_degree)), ((others, others.at), (more, more.at)))
+    )
+    return Others(moments, np.asarray(by_degree), np.asarray(at))
+
+
 def _course(
     sharers: Sequence[Sharer], pieces: Sequence[Taking], begin_c: float, doors: Sequence[Taking]
 ) -> tuple[Array, Array]:

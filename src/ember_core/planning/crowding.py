@@ -111,7 +111,7 @@ def crowding(now: Cooked, kitchen: Kitchen) -> Crowd:
         if stay.kind in TRAYS and kitchen.advises:
             out += _one_more_tray(shut, stay, kitchen)
     cooled = [s for s in stays if s.puddle is not None and s.puddle.cooler.max() >= LITTLE_K]
-    steamed = kitchen.steamed(_by_what_is_seen(now), cooled)
+    steamed = kitchen.steamed(_by_what_is_seen(now, kitchen), cooled) if cooled else None
     if steamed is None:
         return Crowd(out, None)
     colder = now.cook.peak_core_c - steamed.cook.peak_core_c
@@ -125,7 +125,7 @@ def crowding(now: Cooked, kitchen: Kitchen) -> Crowd:
     return Crowd(out, steamed.cook)
 
 
-def _by_what_is_seen(now: Cooked) -> Cooked:
+def _by_what_is_seen(now: Cooked, kitchen: Kitchen) -> Cooked:
     """The plan with what no probe shows - a pull that is foreseen, a rule, a reduction - left to the clock, as it is computed."""
     stages = tuple(
         replace(stage, minutes=max(done.took, SHORTEST_S) / 60.0, until=None)
@@ -133,7 +133,9 @@ def _by_what_is_seen(now: Cooked) -> Cooked:
         else stage
         for stage, done in zip(now.plan.stages, now.cook.stages, strict=True)
     )
-    return now._replace(plan=replace(now.plan, stages=stages))
+    plan = replace(now.plan, stages=stages)
+    made = setup(plan, **kitchen.limits) if now.sharing is None else now.sharing.setup_of(plan, **kitchen.limits)
+    return now._replace(plan=plan, setup=made)
 
 
 def _shut(now: Cooked, first: int, kitchen: Kitchen) -> Cooked | None:

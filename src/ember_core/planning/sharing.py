@@ -32,12 +32,15 @@ class Shared:
         The pieces laid in after it, by the first one's clock.
     also : tuple of (Plan, Cook, float)
         Different pieces, each to its own end, and when they are laid in, s from the plan's begin.
+    first : int
+        The stage in whose medium they do.
     """
 
     cook: Cook
     setup: Setup
     like: tuple[tuple[Plan, Cook], ...]
     also: tuple[tuple[Plan, Cook, float], ...]
+    first: int
 
     def setup_of(self, plan: Plan, **keywords: Any) -> Setup:
         """A setup of the plan, or of one of another size, on another grid: alone in its medium with what the others take."""
@@ -126,7 +129,7 @@ def shared(
             begun = by_clock.schedule._replace(faces=own.schedule.faces.copy())
             later = replace(by_clock, others=own.others, schedule=begun)
             like.append((timed, run(timed, later, budget_s=budget_s)))
-        return Shared(found.cooks[0], found.setups[0], tuple(like), ())
+        return Shared(found.cooks[0], found.setups[0], tuple(like), (), first)
     if plan.also:
         first = next(i for i, s in enumerate(plan.document["stages"]) if "also" in s)
     elif opened is not None:
@@ -139,7 +142,7 @@ def shared(
     found = cook_together(sharers, doors=doors, tol=tol, budget_s=budget_s)
     begin = found.cooks[0].stages[first].start_s
     also = tuple((p, c, begin + in_s) for (p, in_s), c in zip(plan.also, found.cooks[1:], strict=True))
-    return Shared(found.cooks[0], found.setups[0], (), also)
+    return Shared(found.cooks[0], found.setups[0], (), also, first)
 
 
 COLDER_K = 0.3  # by so much must pieces of one plan differ to be worth a word

@@ -20,11 +20,11 @@ from ember_core.heat.physics.boiling import boiling_point
 from ember_core.heat.physics.stores import Store, kinds
 from ember_core.heat.setup import Setup, setup, store_stated, stored_in, thermal_table
 from ember_core.heat.solver.reservoir import store_in
-from ember_core.heat.together import ROUGHLY_K, Taking, conductance, taken_by
+from ember_core.heat.together import ROUGHLY_K, Taking, and_taken, conductance
 from ember_core.plan.plan import Plan
 from ember_core.plan.requirement import JUICELESS
 from ember_core.plan.shapes import volume_mm3
-from ember_core.planning.sharing import Shared, shared
+from ember_core.planning.sharing import Shared, doors_of, shared
 
 QUIET_C = 120.0  # a pan below hisses no more; common practice (butter foams, water leaves slowly)
 TOO_LONG_S = 60.0  # so long without a hiss, or with juice standing in it, and what lies in a pan boils; common practice
@@ -61,13 +61,13 @@ class Kitchen(NamedTuple):
         ----------
         plan : Plan
         taken : sequence of Taking
-            What its media lose besides: by the clock of the plan, or of the stage where pieces share their medium.
+            What the medium that its pieces share loses besides, by the clock of its stage.
         """
         try:
             sharing = shared(plan, self.limits, self.budget_s, tol=ROUGHLY_K, taken=taken)
             if sharing is not None:
                 return Cooked(plan, sharing.cook, sharing.setup, sharing)
-            own = replace(setup(plan, **self.limits), others=taken_by(taken))
+            own = setup(plan, **self.limits)
             return Cooked(plan, run(plan, own, budget_s=self.budget_s), own, None)
         except ComputationError:
             return None
@@ -75,11 +75,22 @@ class Kitchen(NamedTuple):
     def steamed(self, now: Cooked, stays: Sequence[Stay]) -> Cooked | None:
         """A plan as it cooks in pans that the steam of juice cools; None where there is none, or it cannot be computed."""
         told = [(s.first, steam_of(s.puddle)) for s in stays if s.puddle is not None]
-        if now.sharing is not None:
-            return self.cooked(now.plan, [one for _, one in told]) if told else None
-        begins = [now.cook.stages[first].start_s for first, _ in told]
-        taken = [replace(one, t=one.t + begin) for (_, one), begin in zip(told, begins, strict=True)]
-        return self.cooked(now.plan, taken) if told else None
+        if not told:
+            return None
+        together = [] if now.sharing is None else [one for first, one in told if first == now.sharing.first]
+        # pieces that share a medium see what it loses all together; another is the first piece's own
+        found = self.cooked(now.plan, together) if together else now
+        own = [(first, one) for first, one in told if now.sharing is None or first != now.sharing.first]
+        if found is None or not own:
+            return found
+        taken = [replace(one, t=one.t + now.cook.stages[first].start_s) for first, one in own]
+        made = replace(found.setup, others=and_taken(found.setup.others, taken))
+        opened, doors = doors_of(now.plan) or (0, [])
+        stops = [now.cook.stages[opened].start_s + v for door in doors for v in (door.t[0], door.t[-1])]
+        try:
+            return found._replace(cook=run(now.plan, made, budget_s=self.budget_s, stops=stops), setup=made)
+        except ComputationError:
+            return None
 
 
 class Lying(NamedTuple):
@@ -196,7 +207,7 @@ def _lying(now: Cooked, first: int, last: int) -> list[Lying]:
     plan, cook, sharing = now.plan, now.cook, now.sharing
     stated = _stated(plan, first)
     count = count_in(plan, stated)
-    if sharing is None:
+    if sharing is None or sharing.first != first:
         return [Lying(plan, cook, 0.0, count, first, last)]
     if sharing.like:
         apart = float(stated.get("lay_in_every_s", 0.0))

@@ -82,25 +82,26 @@ def test_symmetric_conditions_give_a_symmetric_field(size, h, medium):
     assert np.abs(field - field[:, ::-1]).max() < 1e-6
 
 
-def solved_pull(shape, target, medium, altitude=0.0, report_at_s=()):
-    """A piece in a pan until its peak will be the wanted one, and its rest."""
+def solved_pull(shape, target, medium, altitude=0.0, report_at_s=(), rests=(20,)):
+    """A piece in a pan until its peak will be the wanted one, and its rest, in one or in several."""
     document = plan_document(kitchen={"altitude_m": altitude}, report_at_s=list(report_at_s))
     document["piece"]["shape"] = shape
     document["stages"] = [
         {"kind": "pan", "minutes": 300, "medium_c": medium, "until": {"peak_core_c": target}},
-        {"kind": "rest", "minutes": 20},
+        *({"kind": "rest", "minutes": minutes} for minutes in rests),
     ]
     return compute(parse(document)).result
 
 
+RESTS = st.sampled_from([(20,), (7, 13), (1, 2, 17)])
 MOMENTS = st.lists(st.integers(1, 1500), max_size=3, unique=True)
 
 
 @settings(max_examples=12, deadline=None)
-@given(st.floats(14, 50), st.floats(48, 66), st.floats(150, 240), st.floats(0, 3000), MOMENTS)
-def test_a_solved_pull_lands_the_peak(mm, target, medium, altitude, moments):
+@given(st.floats(14, 50), st.floats(48, 66), st.floats(150, 240), st.floats(0, 3000), MOMENTS, RESTS)
+def test_a_solved_pull_lands_the_peak(mm, target, medium, altitude, moments, rests):
     """The pull is solved, not estimated: the peak of what is recorded, wherever it is looked at, is the wanted one."""
-    result = solved_pull({"kind": "slab", "thickness_mm": mm}, target, medium, altitude, moments)
+    result = solved_pull({"kind": "slab", "thickness_mm": mm}, target, medium, altitude, moments, rests)
     assert result["stages"][0]["ended_by"] == "peak_core_c"
     assert result["peak"]["core_c"] == pytest.approx(target, abs=PEAK_CLOSE_K + 0.005)
     assert result["coast"]["rise_c"] >= 0

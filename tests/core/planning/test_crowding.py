@@ -220,6 +220,24 @@ def test_a_pan_is_computed_again_with_the_steam_of_the_juice(plan, steams):
     assert again.cook.peak_core_c < now.cook.peak_core_c
 
 
+def test_steam_of_a_pan_is_not_taken_from_the_oven_that_comes_after_it():
+    """Seared in a pan that it cools, then in an oven whose door is opened: each medium loses what is lost in it."""
+    door = {"power_w": 2500, "doors": [{"at_s": 300, "open_s": 20}]}
+    one = parse(document(BREAST, 6, *turned(10, 180, mass_kg=1.6, power_w=900), stage("oven", 20, 180, door, variant="fan")))
+    kitchen = Kitchen({}, None)
+    now = kitchen.cooked(one)
+    assert now.sharing.first == 2
+    stays = [stay_of(now, *found, kitchen) for found in stays_of(one)]
+    assert [(s.kind, s.pieces_kg) for s in stays] == [("pan", pytest.approx(1.2)), ("oven", pytest.approx(1.2))]
+    again = kitchen.steamed(now, stays)
+    for cook, told in ((now.cook, stays[0].computed), (again.cook, stays[0].medium)):
+        seared = cook.t < cook.stages[1].end_s
+        assert np.nanmin(cook.medium[seared]) == pytest.approx(told.min(), abs=4.0)
+    roasted = (now.cook.t > now.cook.stages[2].start_s + 60.0) & np.isfinite(now.cook.medium)
+    apart = np.interp(now.cook.t, again.cook.t, again.cook.medium)[roasted] - now.cook.medium[roasted]
+    assert np.abs(apart).max() < 1.0
+
+
 def test_what_is_met_is_met_with_the_steam_of_the_juice_too():
     """The rule is not met by a pan that is hotter than its juice leaves it; where it is met with that too, it is met."""
     plan = document(BREAST, 8, *turned(20, 180, mass_kg=2.4, power_w=1200))

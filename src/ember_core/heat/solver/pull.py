@@ -10,7 +10,7 @@ from ember_core.heat.arrays import Array
 from ember_core.heat.solver.by_shape import core_now, hottest_now
 from ember_core.heat.solver.compiled import call_stepper, kernel, leaf
 from ember_core.heat.solver.ending import FAILED, SPENT, UNTIL_CORE, UNTIL_PEAK, UNTIL_TIME, UNTIL_TURN
-from ember_core.heat.solver.entering import entered, stage_from
+from ember_core.heat.solver.entering import entered, goes_on, stage_from
 from ember_core.heat.solver.types import Case, Record, Rows, Schedule
 
 STATES_KEPT = 400
@@ -71,6 +71,37 @@ def advance(y: Array, stretch: Stretch, case: Case, record: Record, seen: Seen) 
 
 
 @kernel
+def with_ends(stops: Array, t: float, duration: Array) -> Array:
+    """The times to be recorded (s), with the ends of stages that begin at ``t`` and last ``duration``, in order."""
+    more = duration.size
+    out = np.empty(stops.size + more)
+    k = 0
+    for i in range(more):
+        t += duration[i]
+        while k < stops.size and stops[k] <= t:
+            out[i + k] = stops[k]
+            k += 1
+        out[i + k] = t
+    while k < stops.size:
+        out[more + k] = stops[k]
+        k += 1
+    return out
+
+
+@kernel
+def run_on(schedule: Schedule, s: int) -> int:
+    """The last of the stages by the clock, from ``s`` on, that meet the same: for the piece they are one."""
+    while (
+        schedule.until[s] == UNTIL_TIME
+        and s + 1 < schedule.duration.size
+        and schedule.until[s + 1] == UNTIL_TIME
+        and goes_on(schedule.faces[s], schedule.faces[s + 1])
+    ):
+        s += 1
+    return s
+
+
+@kernel
 def peak_after(
     state: Array, t: float, first: int, schedule: Schedule, case: Case, record: Record, samples: float, stops: Array
 ) -> float:
@@ -90,9 +121,11 @@ def peak_after(
     record.tally[0].coasts += 1
     y = state.copy()
     best = core_now(y, case.grid, case.body)
-    for s in range(first, schedule.duration.size):
-        kind = schedule.until[s]
-        if s == schedule.duration.size - 1 and kind == UNTIL_TIME:
+    s = first
+    while s < schedule.duration.size:
+        kind, last = schedule.until[s], run_on(schedule, s)
+        span = schedule.duration[s : last + 1].sum()
+        if last == schedule.duration.size - 1 and kind == UNTIL_TIME:
             hottest = -np.inf
             for side in range(schedule.faces.shape[1]):
                 face = schedule.faces[s, side]
@@ -100,14 +133,15 @@ def peak_after(
             if hottest < best:
                 kind = UNTIL_TURN  # it can only cool: once the core falls, its peak is known
         met = entered(y, schedule.faces[s])
-        stretch = Stretch(met, t, schedule.duration[s], kind, schedule.value[s])
+        stretch = Stretch(met, t, span, kind, schedule.value[s])
         since = t
-        seen = unrecorded(schedule.duration[s] / samples if samples > 0.0 else 0.0, stops)
+        within = with_ends(stops, t, schedule.duration[s:last]) if samples > 0.0 and last > s else stops
+        seen = unrecorded(span / samples if samples > 0.0 else 0.0, within)
         t, ended, top, _, _ = advance(y, stretch, case, record, seen)
         if ended < 0:
             return np.nan
         best = max(best, top)
-        left = since + schedule.duration[s] - t
+        left = since + span - t
         if (
             kind == UNTIL_TURN
             and left > 0.0
@@ -119,6 +153,7 @@ def peak_after(
             if ended < 0:
                 return np.nan
             best = max(best, top)
+        s = last + 1
     return best
 
 

@@ -6,29 +6,11 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ember_core.heat.arrays import Array
-from ember_core.heat.solver.compiled import entry, kernel
+from ember_core.heat.solver.compiled import entry
 from ember_core.heat.solver.ending import UNTIL_PEAK, UNTIL_TIME
-from ember_core.heat.solver.entering import entered, goes_on
-from ember_core.heat.solver.pull import NOT_RUN_C, Seen, Stretch, advance, run_to_pull, unrecorded
+from ember_core.heat.solver.entering import entered
+from ember_core.heat.solver.pull import NOT_RUN_C, Seen, Stretch, advance, run_on, run_to_pull, unrecorded, with_ends
 from ember_core.heat.solver.types import Case, Record, Schedule
-
-
-@kernel
-def with_ends(stops: Array, t: float, duration: Array) -> Array:
-    """The times to be recorded (s), with the ends of stages that begin at ``t`` and last ``duration``, in order."""
-    more = duration.size
-    out = np.empty(stops.size + more)
-    k = 0
-    for i in range(more):
-        t += duration[i]
-        while k < stops.size and stops[k] <= t:
-            out[i + k] = stops[k]
-            k += 1
-        out[i + k] = t
-    while k < stops.size:
-        out[more + k] = stops[k]
-        k += 1
-    return out
 
 
 @entry
@@ -69,17 +51,9 @@ def run_cook(
     best, best_t = NOT_RUN_C, 0.0
     s = 0
     while s < duration.size:
-        span = duration[s]
         kind = until[s]
-        first = s
-        while (
-            kind == UNTIL_TIME
-            and s + 1 < duration.size
-            and until[s + 1] == UNTIL_TIME
-            and goes_on(faces[s], faces[s + 1])
-        ):
-            s += 1  # the same goes on: for the piece it is one stage
-            span += duration[s]
+        first, s = s, run_on(schedule, s)
+        span = duration[first : s + 1].sum()
         longest = span / samples if samples > 0.0 else 0.0
         wanted = stops if s == first else with_ends(stops, t, duration[first:s])
         met = entered(y, faces[first])
