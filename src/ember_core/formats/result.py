@@ -79,14 +79,18 @@ def _of(one: Plan, words: str) -> Message:
     return say("The piece of {size:length0}: {words}", size=size, words=words)
 
 
-def _with_steam(rule: dict[str, Any] | None, colder: dict[str, Any] | None) -> dict[str, Any] | None:
-    """A statement with that on the piece in a pan which steam cools."""
-    if rule is None or colder is None:
+def _with_steam(rule: dict[str, Any] | None, steamed: Sequence[dict[str, Any] | None]) -> dict[str, Any] | None:
+    """A statement with those on the pieces in a pan which steam cools."""
+    if rule is None:
         return rule
-    if colder["met"] is not True:
-        words = say("With the steam of their juice, which cools the pan: {words}", words=colder["needs"])
-        colder = colder | {"needs": words}
-    return judge_all([rule, colder])
+    statements = [rule]
+    for colder in steamed:
+        if colder is not None and colder["met"] is not True:
+            words = say("With the steam of their juice, which cools the pan: {words}", words=colder["needs"])
+            statements.append(colder | {"needs": words})
+        elif colder is not None:
+            statements.append(colder)
+    return judge_all(statements)
 
 
 SHORT_K = 0.5  # a part of a bird that stays so far below its target is said: which part leads is an estimate
@@ -169,7 +173,7 @@ def document(
     cautious: Sequence[Cook],
     said_of_plan: list[Finding],
     others: Sequence[tuple[Plan, Cook]] = (),
-    steamed: Cook | None = None,
+    steamed: Sequence[tuple[Plan, Cook]] = (),
 ) -> dict[str, Any]:
     """A computed plan as the result document.
 
@@ -185,12 +189,11 @@ def document(
     others : sequence of (Plan, Cook)
         Pieces of the same plan of other sizes, or the other parts of a bird, and how they cook: the rule is met when it is met
         of all.
-    steamed : Cook, optional
-        Its nominal cook in pans that the steam of its juice cools: the rule is met when it is met of that too.
+    steamed : sequence of (Plan, Cook)
+        Its pieces in pans that the steam of their juice cools: the rule is met when it is met of these too.
     """
     rule, said = _of_all_sizes(*state_rule(plan, cook), others)
-    if steamed is not None:
-        rule = _with_steam(rule, state_rule(plan, steamed)[0])
+    rule = _with_steam(rule, [state_rule(one, its)[0] for one, its in steamed])
     parts, of_parts = _parts(plan, cook, others)
     findings = [*cook.findings, *of_parts, *said_of_plan]
     worst_rules = [r for c in cautious if (r := state_rule(plan, c)[0]) is not None]

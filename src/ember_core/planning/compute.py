@@ -168,7 +168,7 @@ def compute(
                     spreads=spreads,
                 )
                 cautious.append(found)
-    crowd = crowding(Cooked(plan, cook, made, sharing), Kitchen(limits, budget_s, advice))
+    crowd = crowding(Cooked(plan, cook, made, sharing), Kitchen(limits, budget_s, advice), others)
     said = [*crowd.findings, *remedies(plan, cook, limits), *in_turn(plan, cook, like), *newer_versions(plan, book)]
     result = document(plan, cook, ahead, cautious, said, (*others, *like), crowd.steamed)
     if ahead is not None and sharing is None and plan.cut_at is None:

@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import math
 from bisect import bisect_left
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import replace
 from typing import Any, NamedTuple
 
@@ -81,13 +81,13 @@ def _of_count(plan: Plan, stay: Stay, count: int) -> Plan:
 
 
 class Crowd(NamedTuple):
-    """What pieces do to the media that they lie in: findings, and the cook with the steam of their juice, where it tells."""
+    """What pieces do to the media that they lie in: findings, and how pieces cook with the steam of their juice, where it tells."""
 
     findings: list[Finding]
-    steamed: Cook | None
+    steamed: list[tuple[Plan, Cook]]
 
 
-def crowding(now: Cooked, kitchen: Kitchen) -> Crowd:
+def crowding(now: Cooked, kitchen: Kitchen, others: Sequence[tuple[Plan, Cook]] = ()) -> Crowd:
     """What pieces do to the media with a store that they lie in; nothing of a textbook body or a mass that is stirred.
 
     Parameters
@@ -96,9 +96,11 @@ def crowding(now: Cooked, kitchen: Kitchen) -> Crowd:
         The plan as it cooks.
     kitchen : Kitchen
         By which it is cooked again.
+    others : sequence of (Plan, Cook)
+        Pieces of the plan of other sizes, or other parts of a bird: how they cook with the steam is told too.
     """
     if now.plan.properties is not None or not any(s.store or s.load for s in now.plan.stages):
-        return Crowd([], None)
+        return Crowd([], [])
     out, stays = list[Finding](), list[Stay]()
     for first, last, store in stays_of(now.plan):
         shut = _shut(now, first, kitchen)
@@ -111,10 +113,10 @@ def crowding(now: Cooked, kitchen: Kitchen) -> Crowd:
         if stay.kind in TRAYS and kitchen.advises:
             out += _one_more_tray(shut, stay, kitchen)
     cooled = [s for s in stays if s.puddle is not None and s.puddle.cooler.max() >= LITTLE_K]
-    steamed = kitchen.steamed(_by_what_is_seen(now, kitchen), cooled) if cooled else None
-    if steamed is None:
-        return Crowd(out, None)
-    colder = now.cook.peak_core_c - steamed.cook.peak_core_c
+    again = kitchen.steamed(_by_what_is_seen(now, kitchen), cooled) if cooled else None
+    if again is None:
+        return Crowd(out, [])
+    colder = now.cook.peak_core_c - again.cook.peak_core_c
     if colder >= FELT_K:
         words = say(
             "The steam of their juice cools the pan, which the trace leaves out: with it the core peaks {colder_k:rise1} lower.",
@@ -122,7 +124,12 @@ def crowding(now: Cooked, kitchen: Kitchen) -> Crowd:
         )
         level = "care" if colder >= CARE_K else "note"
         out.append(Finding("juice-steams", level, words, "model, cooked again with the steam"))
-    return Crowd(out, steamed.cook)
+    steamed = [(now.plan, again.cook), *(() if again.sharing is None else again.sharing.like)]
+    for one, cook in others:
+        own = Cooked(one, cook, setup(one, **kitchen.limits), None)
+        found = kitchen.steamed(_by_what_is_seen(own, kitchen), cooled)
+        steamed += [] if found is None else [(one, found.cook)]
+    return Crowd(out, steamed)
 
 
 def _by_what_is_seen(now: Cooked, kitchen: Kitchen) -> Cooked:

@@ -11,7 +11,8 @@ import pytest
 
 from ember_core.formats.plan import parse
 from ember_core.planning.compute import compute
-from ember_core.planning.crowding import HEATER_STEP_W, LITRE_STEP, MASS_STEP_KG
+from ember_core.planning.crowding import HEATER_STEP_W, LITRE_STEP, MASS_STEP_KG, crowding
+from ember_core.planning.several import other_sizes
 from ember_core.planning.stays import Kitchen, stay_of, stays_of
 from tests.conftest import plan_document
 
@@ -223,7 +224,9 @@ def test_a_pan_is_computed_again_with_the_steam_of_the_juice(plan, steams):
 def test_steam_of_a_pan_is_not_taken_from_the_oven_that_comes_after_it():
     """Seared in a pan that it cools, then in an oven whose door is opened: each medium loses what is lost in it."""
     door = {"power_w": 2500, "doors": [{"at_s": 300, "open_s": 20}]}
-    one = parse(document(BREAST, 6, *turned(10, 180, mass_kg=1.6, power_w=900), stage("oven", 20, 180, door, variant="fan")))
+    one = parse(
+        document(BREAST, 6, *turned(10, 180, mass_kg=1.6, power_w=900), stage("oven", 20, 180, door, variant="fan"))
+    )
     kitchen = Kitchen({}, None)
     now = kitchen.cooked(one)
     assert now.sharing.first == 2
@@ -250,6 +253,29 @@ def test_what_is_met_is_met_with_the_steam_of_the_juice_too():
     assert told["level"] == "care"
     longer = [until[0], {k: v for k, v in until[1].items() if k != "until"} | {"minutes": 65}, until[2]]
     assert result(plan | {"stages": longer})["rule"]["met"] is True
+
+
+@pytest.mark.parametrize(
+    ("piece", "count", "minutes"),
+    [
+        (BREAST | {"x-sizes-mm": [28, 28, 28, 28, 28, 32]}, 6, 18),
+        (BREAST, 4, 16),
+    ],
+    ids=["one is thicker", "laid in turn"],
+)
+def test_every_piece_is_judged_with_the_steam(piece, count, minutes):
+    """The one that is met last - the thicker, or whoever is laid in last - is judged in the colder pan too."""
+    apart = {} if "x-sizes-mm" in piece else {"lay_in_every_s": 20}
+    plan = parse(document(piece, count, *turned(minutes, 180, 1 if apart else 2, mass_kg=2.0, power_w=900, **apart)))
+    kitchen = Kitchen({}, None)
+    now, others = kitchen.cooked(plan), other_sizes(plan)
+    crowd = crowding(now, kitchen, others)
+    alike = () if now.sharing is None else now.sharing.like
+    pieces = [(plan, now.cook), *others, *alike]
+    assert len(crowd.steamed) == len(pieces) > 1
+    for (one, dry), (same, steamed) in zip(pieces, crowd.steamed, strict=True):
+        assert one.shape == same.shape
+        assert steamed.peak_core_c < dry.peak_core_c - 0.2
 
 
 OVEN = stage("oven", 40, 180, {"power_w": 2500}, variant="fan")
