@@ -119,7 +119,7 @@ def crowding(now: Cooked, kitchen: Kitchen, others: Sequence[tuple[Plan, Cook]] 
     colder = now.cook.peak_core_c - again.cook.peak_core_c
     if colder >= FELT_K:
         words = say(
-            "The steam of their juice cools the pan, which the trace leaves out: with it the core peaks {colder_k:rise1} lower.",
+            "With the steam of their juice, which cools the pan, the core peaks {colder_k:rise1} lower than the trace.",
             colder_k=colder,
         )
         level = "care" if colder >= CARE_K else "note"
@@ -338,6 +338,8 @@ def _one_more_tray(now: Cooked, stay: Stay, kitchen: Kitchen) -> list[Finding]:
     ready = say("they are ready as before")
     if later >= FELT_S:
         ready = say("they are ready {later_s:span} later", later_s=later)
+    elif later <= -FELT_S:
+        ready = say("they are ready {sooner_s:span} sooner, in moister air", sooner_s=-later)
     elif colder >= FELT_K:
         ready = say("after the same minutes the core is {colder_k:rise1} colder", colder_k=colder)
     words = say(

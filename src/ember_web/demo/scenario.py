@@ -68,7 +68,7 @@ EQUIPMENT: tuple[AddEquipment, ...] = (
     AddEquipment(
         "oven", "Oven 1, upper", station="Grill", litres=60.0, true_offset_c=-8.0, places=3, hub_name="oven-1"
     ),
-    AddEquipment("oven", "Oven 2, lower", litres=60.0, true_offset_c=3.0, places=3, hub_name="oven-2"),
+    AddEquipment("oven", "Oven 2, lower", litres=60.0, watts=3000.0, true_offset_c=3.0, places=3, hub_name="oven-2"),
     AddEquipment("bath", "Bath", station="Larder", litres=26.0, watts=1500.0, places=12, hub_name="bath"),
     AddEquipment(
         "pan",

@@ -136,7 +136,8 @@ class Equipment(KitchenOwned):
     def store(self) -> dict[str, float | str] | None:
         """The heat it holds, as a plan's stages name it; None where what is known of it does not tell.
 
-        A pan needs its mass, a bath and a fryer litres and watts, an oven and a hot cabinet watts. ``places``: it holds no more pieces at once.
+        A pan needs its mass, a bath and a fryer litres and watts, an oven and a hot cabinet watts. ``places``: it holds no more pieces at once;
+        of an oven and a cabinet they are trays, on which all lie.
         """
         known: dict[str, float | str | None] = {"power_w": self.watts}
         match self.kind:
@@ -148,4 +149,5 @@ class Equipment(KitchenOwned):
                 known |= {"kind": "oven" if self.kind == self.Kind.OVEN else "cabinet"}
             case _:
                 return None
-        return {k: v for k, v in (known | {"places": self.places}).items() if v is not None}
+        places = None if known["kind"] in {"oven", "cabinet"} else self.places
+        return {k: v for k, v in (known | {"places": places}).items() if v is not None}

@@ -250,6 +250,18 @@ def test_gear_that_is_known_brings_its_store_of_heat(kitchen, as_, gear, way, sa
     assert "l-medium" not in plain
 
 
+def test_an_oven_that_is_known_tells_what_one_more_tray_does(kitchen, as_):
+    """Its places are trays: all pieces share its heat, and one more tray is told in its own words."""
+    Equipment.objects.create(kitchen=kitchen, name="Own", kind="oven", litres=60, watts=2500, places=3)
+    page = (
+        as_("chef").get(f"/k/{kitchen.public_id}/plan/?cut=hake-loin&count=24&way=hot-oven&gear=Own").content.decode()
+    )
+    assert re.search(r"with one more tray \(of \d+\) the oven falls by [\d.]+ °C instead of [\d.]+;", page)
+    gear = {"name": "Own", "offset_c": 0.0, "store": Equipment.objects.get(name="Own").store()}
+    stages = Sentence.for_cut("hake-loin", count=24, way="hot-oven", gear=gear).document()["stages"]
+    assert {s["store"]["pieces"] for s in stages if "store" in s} == {24}
+
+
 def test_what_a_pan_holds_at_once_shares_its_heat(kitchen):
     """Twelve in a pan of four places are three batches: four share it."""
     pan = Equipment(kitchen=kitchen, kind="pan", name="P", mass_kg=2.0, watts=1200, places=4)
