@@ -48,7 +48,9 @@ class Puddle:
         return float(np.diff(self.t)[self.kg[1:] > least_kg].sum())
 
 
-def puddle(t: Array, medium: Array, liquid: Array, store: Store, boil_c: float, by_degree: float) -> Puddle:
+def puddle(
+    t: Array, medium: Array, liquid: Array, store: Store, boil_c: float, by_degree: float, off: Array | None = None
+) -> Puddle:
     """What stands in a pan whose course without that steam is known.
 
     The pan turns liquid to steam as long as it is hotter than its boiling point and :data:`BOILS_OVER_K`; that cools it, so
@@ -66,16 +68,35 @@ def puddle(t: Array, medium: Array, liquid: Array, store: Store, boil_c: float, 
         The local boiling point, °C.
     by_degree : float
         What lies in it takes less for each kelvin that it is colder, W/K, 0 or more.
+    off : ndarray (times,), optional
+        By how much the pan with steam is known to be hotter than all this makes it, K.
     """
-
+    off = np.zeros(t.size) if off is None else off
     kg, steam, cooler = np.zeros(t.size), np.zeros(t.size), np.zeros(t.size)
     for i in range(1, t.size):
         now = _Step(store, float(t[i] - t[i - 1]), float(medium[i]), float(cooler[i - 1]), by_degree)
         there = max(float(kg[i - 1] + liquid[i] - liquid[i - 1]), 0.0)
-        most_k = float(medium[i]) - boil_c - BOILS_OVER_K
+        most_k = float(medium[i] + off[i]) - boil_c - BOILS_OVER_K
         boiled = min(max(now.given(most_k) / LATENT_BOILING, 0.0), there) if most_k > 0.0 else 0.0
         kg[i], steam[i], cooler[i] = there - boiled, steam[i - 1] + boiled, now.colder_by(LATENT_BOILING * boiled)
-    return Puddle(t, kg, steam, cooler, medium - cooler)
+    return Puddle(t, kg, steam, cooler, medium + off - cooler)
+
+
+def cooled_by(t: Array, medium: Array, steam: Array, store: Store, by_degree: float) -> Array:
+    """By how much steam that is known cools a pan, K at those times.
+
+    Parameters
+    ----------
+    t, medium, store, by_degree
+        As of :func:`puddle`.
+    steam : ndarray (times,)
+        What it has turned to steam so far, kg.
+    """
+    cooler = np.zeros(t.size)
+    for i in range(1, t.size):
+        now = _Step(store, float(t[i] - t[i - 1]), float(medium[i]), float(cooler[i - 1]), by_degree)
+        cooler[i] = now.colder_by(LATENT_BOILING * float(steam[i] - steam[i - 1]))
+    return cooler
 
 
 class _Step(NamedTuple):

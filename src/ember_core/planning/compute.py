@@ -174,7 +174,11 @@ def compute(
     if ahead is not None and sharing is None and plan.cut_at is None:
         _add_shrinking(plan, made, cook, result)
     if sharing is not None and sharing.also:
-        result["also"] = [document(p, c, None, (), []) | {"x-in-s": round(in_s, 3)} for p, c, in_s in sharing.also]
+        steamed = [[one] for one in crowd.beside] or [[]] * len(sharing.also)
+        result["also"] = [
+            document(p, c, None, (), [], (), own) | {"x-in-s": round(in_s, 3)}
+            for (p, c, in_s), own in zip(sharing.also, steamed, strict=True)
+        ]
     return Outcome(plan, cook, ahead, result)
 
 

@@ -40,6 +40,7 @@ from ember_core.wording.message import N_, Message, joined, say
 SOURCE = "energy balance of the medium, its heater and the pieces"
 STEAM_TOLD = 1.0 / 20.0  # of the fall that is no harm yet: so much by the steam of their juice is told
 SAME = 1e-6
+MOST_ADVISED = 3  # so many crowded media of a plan are given advice
 HEATER_STEP_W, MASS_STEP_KG, LITRE_STEP = 100.0, 0.1, 1.0  # to which what would do is rounded up
 LONGEST_BACK_S, BACK_STEP_S = 1800.0, 5.0  # so long is looked for it to come back between batches
 BETWEEN_S = 60.0  # less between batches is not worth a word
@@ -81,10 +82,14 @@ def _of_count(plan: Plan, stay: Stay, count: int) -> Plan:
 
 
 class Crowd(NamedTuple):
-    """What pieces do to the media that they lie in: findings, and how pieces cook with the steam of their juice, where it tells."""
+    """What pieces do to the media that they lie in: findings, and how pieces cook with the steam of their juice, where it tells.
+
+    ``beside`` are the different ones in the same medium, in the plan's order.
+    """
 
     findings: list[Finding]
     steamed: list[tuple[Plan, Cook]]
+    beside: list[tuple[Plan, Cook]]
 
 
 def crowding(now: Cooked, kitchen: Kitchen, others: Sequence[tuple[Plan, Cook]] = ()) -> Crowd:
@@ -100,7 +105,7 @@ def crowding(now: Cooked, kitchen: Kitchen, others: Sequence[tuple[Plan, Cook]] 
         Pieces of the plan of other sizes, or other parts of a bird: how they cook with the steam is told too.
     """
     if now.plan.properties is not None or not any(s.store or s.load for s in now.plan.stages):
-        return Crowd([], [])
+        return Crowd([], [], [])
     out, stays = list[Finding](), list[Stay]()
     for first, last, store in stays_of(now.plan):
         shut = _shut(now, first, kitchen)
@@ -109,13 +114,14 @@ def crowding(now: Cooked, kitchen: Kitchen, others: Sequence[tuple[Plan, Cook]] 
             continue
         stays.append(stay)
         if stay.crowded or stay.drop_k >= WORTH_A_WORD * stay.no_harm_k:
-            out.append(_said(shut, stay, kitchen))
+            advised = sum(s.crowded for s in stays)
+            out.append(_said(shut, stay, kitchen._replace(advises=kitchen.advises and advised <= MOST_ADVISED)))
         if stay.kind in TRAYS and kitchen.advises:
             out += _one_more_tray(shut, stay, kitchen)
     cooled = [s for s in stays if s.puddle is not None and s.puddle.cooler.max() >= LITTLE_K]
     again = kitchen.steamed(_by_what_is_seen(now, kitchen), cooled) if cooled else None
     if again is None:
-        return Crowd(out, [])
+        return Crowd(out, [], [])
     colder = now.cook.peak_core_c - again.cook.peak_core_c
     if colder >= FELT_K:
         words = say(
@@ -129,18 +135,32 @@ def crowding(now: Cooked, kitchen: Kitchen, others: Sequence[tuple[Plan, Cook]] 
         own = Cooked(one, cook, setup(one, **kitchen.limits), None)
         found = kitchen.steamed(_by_what_is_seen(own, kitchen), cooled)
         steamed += [] if found is None else [(one, found.cook)]
-    return Crowd(out, steamed)
+    beside = [] if again.sharing is None else [(one, its) for one, its, _ in again.sharing.also]
+    return Crowd(out, steamed, beside)
 
 
-def _by_what_is_seen(now: Cooked, kitchen: Kitchen) -> Cooked:
+def _unseen_by_clock(plan: Plan, cook: Cook) -> Plan:
     """The plan with what no probe shows - a pull that is foreseen, a rule, a reduction - left to the clock, as it is computed."""
     stages = tuple(
         replace(stage, minutes=max(done.took, SHORTEST_S) / 60.0, until=None)
         if stage.until is not None and stage.until not in SEEN
         else stage
-        for stage, done in zip(now.plan.stages, now.cook.stages, strict=True)
+        for stage, done in zip(plan.stages, cook.stages, strict=True)
     )
-    plan = replace(now.plan, stages=stages)
+    return replace(plan, stages=stages)
+
+
+def _by_what_is_seen(now: Cooked, kitchen: Kitchen) -> Cooked:
+    """A plan and what lies beside it, as they go on when only what a probe shows is waited for."""
+    plan = _unseen_by_clock(now.plan, now.cook)
+    if now.sharing is not None and now.sharing.also:
+        plan = replace(
+            plan,
+            also=tuple(
+                (_unseen_by_clock(one, its), in_s)
+                for (one, in_s), (_, its, _) in zip(plan.also, now.sharing.also, strict=True)
+            ),
+        )
     made = setup(plan, **kitchen.limits) if now.sharing is None else now.sharing.setup_of(plan, **kitchen.limits)
     return now._replace(plan=plan, setup=made)
 
@@ -204,7 +224,7 @@ class _Trials:
     """Changes of a plan whose medium is crowded, each cooked again."""
 
     def __init__(self, now: Cooked, stay: Stay, kitchen: Kitchen) -> None:
-        self.plan, self.stay, self.kitchen = now.plan, stay, kitchen
+        self.plan, self.stay, self.kitchen = now.plan, stay, kitchen.for_advice()
         # pieces that are laid in one after another cost tens of runs; all at once they fall nearly as far
         self.quick, self.follows = now.plan, None
         if now.sharing is not None and now.sharing.like:
@@ -329,8 +349,8 @@ def _one_more_tray(now: Cooked, stay: Stay, kitchen: Kitchen) -> list[Finding]:
         return []
     count = count_in(now.plan, stay.stated)
     more = min(count, _on_a_tray(now.plan))
-    again = kitchen.cooked(_of_count(now.plan, stay, count + more))
-    fuller = None if again is None else stay_of(again, stay.first, stay.last, stay.store, kitchen)
+    again = kitchen.for_advice().cooked(_of_count(now.plan, stay, count + more))
+    fuller = None if again is None else stay_of(again, stay.first, stay.last, stay.store, kitchen.for_advice())
     if again is None or fuller is None:
         return []
     was, now_ends = now.cook.stages[stay.last], again.cook.stages[stay.last]

@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 
 from ember_core.constants import LATENT_BOILING
 from ember_core.doneness.outside import Juice, shares_of
-from ember_core.doneness.puddle import Puddle, puddle
+from ember_core.doneness.puddle import Puddle, cooled_by, puddle
 from ember_core.errors import ComputationError
 from ember_core.heat.arrays import Array
 from ember_core.heat.cook import Cook, run
@@ -35,6 +35,7 @@ SAME_S = 1e-6
 STEAM_STEP_S, EVEN_S = 5.0, 20.0  # so close together is what steam takes told to the solver
 STEAM_TURNS = 2  # most that a pan is computed with it
 MOST_ROWS = 120  # of a cook are enough to follow juice by: it comes out within minutes
+ADVICE_RUNS = 20  # as many does an advice take, or somewhat more
 LITTLE_K = 2.0  # less by steam is left out, and so nearly turns agree
 
 
@@ -53,6 +54,10 @@ class Kitchen(NamedTuple):
     limits: Mapping[str, Any]
     budget_s: float | None
     advises: bool = True
+
+    def for_advice(self) -> Kitchen:
+        """The same for one of the many runs of an advice: together they may cost no more than the plan."""
+        return self if self.budget_s is None else self._replace(budget_s=self.budget_s / ADVICE_RUNS)
 
     def cooked(self, plan: Plan, taken: Sequence[Taking] = ()) -> Cooked | None:
         """A plan as it cooks; None where that cannot be computed.
@@ -303,22 +308,27 @@ def stay_of(
     if stated["kind"] != "pan" or seen.medium[0] <= max(QUIET_C, boil_c):
         return stay
 
-    def with_share(share: float, liquid: Array) -> Puddle:
-        return puddle(seen.t, seen.medium, liquid, store, boil_c, share * seen.by_degree)
-
     share = 1.0 if follows is None else follows
-    stands = with_share(share, seen.liquid)
-    if follows is None and _fall(with_share(0.0, seen.liquid).medium) >= WORTH_A_WORD * stay.no_harm_k:
-        for _ in range(STEAM_TURNS):
-            again = kitchen.steamed(now, [replace(stay, puddle=stands)])
-            then = None if again is None else _seen(again, first, last)
-            if then is None:
-                break
-            share, was = _follows(seen, then), stands
-            stands = with_share(share, np.interp(seen.t, then.t, then.liquid))
-            if np.abs(stands.cooler - was.cooler).max() < LITTLE_K:
-                break
-    return replace(stay, medium=stands.medium, puddle=stands, follows=share)
+    stands = puddle(seen.t, seen.medium, seen.liquid, store, boil_c, share * seen.by_degree)
+    worst = puddle(seen.t, seen.medium, seen.liquid, store, boil_c, 0.0)
+    stay = replace(stay, medium=stands.medium, puddle=stands, follows=share)
+    if follows is not None or _fall(worst.medium) < WORTH_A_WORD * stay.no_harm_k:
+        return stay
+    for _ in range(STEAM_TURNS):
+        again = kitchen.steamed(now, [stay])
+        then = None if again is None else _seen(again, first, last)
+        if then is None:
+            break
+        share, was = _follows(seen, then), stay.medium
+        computed, steam = (np.interp(then.t, stay.t, x) for x in (stay.computed, stands.steam))
+        by_degree = share * then.by_degree
+        off = then.medium - computed + cooled_by(then.t, computed, steam, store, by_degree)
+        stands = puddle(then.t, computed, then.liquid, store, boil_c, by_degree, off)
+        close = np.abs(stands.medium - np.interp(then.t, stay.t, was)).max() < LITTLE_K
+        stay = replace(stay, t=then.t, computed=computed, medium=stands.medium, puddle=stands, follows=share)
+        if close:
+            break
+    return stay
 
 
 def _follows(seen: _Seen, then: _Seen) -> float:

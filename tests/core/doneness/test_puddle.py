@@ -8,7 +8,7 @@ from scipy.integrate import solve_ivp
 
 from ember_core.constants import LATENT_BOILING
 from ember_core.doneness.outside import Juice, outside, shares_of
-from ember_core.doneness.puddle import BOILS_OVER_K, puddle
+from ember_core.doneness.puddle import BOILS_OVER_K, cooled_by, puddle
 from ember_core.formats.plan import parse
 from ember_core.heat.cook import run
 from ember_core.heat.physics.stores import Store
@@ -45,6 +45,7 @@ def test_steam_is_paid_for_and_none_is_lost(store, dip, by_degree, juice_kg):
     less = np.trapezoid((store.loss_w_k + by_degree) * found.cooler, T)
     paid = more + less + store.capacity * found.cooler[-1]
     assert LATENT_BOILING * found.steam[-1] == pytest.approx(paid, rel=0.02, abs=60.0)
+    assert cooled_by(T, medium, found.steam, store, by_degree) == pytest.approx(found.cooler, abs=1e-3)
 
 
 def test_it_follows_the_same_balance_written_apart():

@@ -217,7 +217,7 @@ def test_a_pan_is_computed_again_with_the_steam_of_the_juice(plan, steams):
     t, medium = again.cook.t[known], again.cook.medium[known]
     while_it_lies = stay.t < t[-1]
     off = np.interp(stay.t, t, medium)[while_it_lies] - stay.medium[while_it_lies]
-    assert float(np.sqrt(np.mean(off**2))) < 3.5
+    assert float(np.sqrt(np.mean(off**2))) < 2.0
     assert again.cook.peak_core_c < now.cook.peak_core_c
 
 
@@ -276,6 +276,33 @@ def test_every_piece_is_judged_with_the_steam(piece, count, minutes):
     for (one, dry), (same, steamed) in zip(pieces, crowd.steamed, strict=True):
         assert one.shape == same.shape
         assert steamed.peak_core_c < dry.peak_core_c - 0.2
+
+
+def test_different_meat_in_one_pan_is_judged_with_the_steam_too():
+    """A thin and a thick piece: what the thick one gives off cools the pan under the thin one."""
+    thick = {"piece": BREAST | {"shape": {"kind": "slab", "thickness_mm": 30}, "count": 4}, "target": {"core_c": 74}}
+    pan = stage("pan", 14, 180, {"mass_kg": 2.0, "power_w": 1000}, also=[thick])
+    plan = parse(document(BREAST | {"shape": {"kind": "slab", "thickness_mm": 18}, "mass_g": 120}, 3, pan))
+    kitchen = Kitchen({}, None)
+    now = kitchen.cooked(plan)
+    crowd = crowding(now, kitchen)
+    (_, dry, _), (_, steamed) = now.sharing.also[0], crowd.beside[0]
+    assert steamed.stages[-1].end_s == pytest.approx(dry.stages[-1].end_s)  # its pull is foreseen: by the clock
+    assert steamed.peak_core_c < dry.peak_core_c - 0.3
+    assert crowd.steamed[0][1].peak_core_c < now.cook.peak_core_c - 0.3
+
+
+def test_the_method_page_s_pan():
+    """Eight chicken breasts in a pan of 2.4 kg at 1.2 kW: how far it falls without and with the steam, and what that makes of the core."""
+    breast = BREAST | {"shape": {"kind": "slab", "thickness_mm": 25}, "mass_g": 180}
+    plan = parse(document(breast, 8, *turned(14, 180, mass_kg=2.4, power_w=1200)))
+    kitchen = Kitchen({}, None)
+    now = kitchen.cooked(plan)
+    stay = stay_of(now, *stays_of(plan)[0], kitchen)
+    crowd = crowding(now, kitchen._replace(advises=False))
+    assert stay.drop_k - stay.by_steam_k == pytest.approx(28, abs=1)
+    assert stay.drop_k == pytest.approx(58, abs=3)
+    assert now.cook.peak_core_c - crowd.steamed[0][1].peak_core_c == pytest.approx(2, abs=0.4)
 
 
 OVEN = stage("oven", 40, 180, {"power_w": 2500}, variant="fan")
