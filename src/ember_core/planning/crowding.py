@@ -48,7 +48,7 @@ BURNERS = frozenset({"pan", "pot"})  # are heated from below by one
 TRAYS = frozenset({"oven", "cabinet"})
 TRAY_MM2, GAP_MM = 530.0 * 325.0, 10.0  # a tray of the size GN 1/1 (EN 631-1), and what is left between pieces
 FELT_K, FELT_S = 0.2, 30.0  # less is not worth a word
-NEARLY = 0.9  # of what is no harm yet, where pieces laid in one after another are told by what the first cook follows
+NEARLY = 0.9  # of what is no harm yet, where pieces laid in one after another are told by all at once
 CARE_K = 1.0  # by so much by steam is care
 SEEN = frozenset({"core_c", "surface_c", "surface_b_c"})  # what a cook can wait for with a probe
 
@@ -224,11 +224,10 @@ class _Trials:
     """Changes of a plan whose medium is crowded, each cooked again."""
 
     def __init__(self, now: Cooked, stay: Stay, kitchen: Kitchen) -> None:
-        self.plan, self.stay, self.kitchen = now.plan, stay, kitchen.for_advice()
-        # pieces that are laid in one after another cost tens of runs; all at once they fall nearly as far
-        self.quick, self.follows = now.plan, None
-        if now.sharing is not None and now.sharing.like:
-            self.quick, self.follows = _with(now.plan, stay, lay_in_every_s=0.0), stay.follows
+        self.stay, self.kitchen = stay, kitchen.for_advice()
+        # pieces laid in one after another cost tens of runs; all at once they fall somewhat further, and one run tells it
+        self.in_turn = now.sharing is not None and bool(now.sharing.like)
+        self.plan = _with(now.plan, stay, lay_in_every_s=0.0) if self.in_turn else now.plan
 
     def tried(self, plan: Plan) -> Callable[[float | None], Stay | None]:
         """What the medium does in a changed plan, by how much what lies in it follows (None: in turns); nothing where that cannot be computed."""
@@ -245,8 +244,8 @@ class _Trials:
     def does(self, plan: Plan) -> bool:
         """Whether a changed plan's medium is not crowded."""
         tried = self.tried(plan)
-        if self.follows is not None:
-            found = tried(self.follows)
+        if self.in_turn:
+            found = tried(self.stay.follows)
             return found is not None and found.holds(NEARLY)
         worst = tried(0.0)  # as if what lies in the pan took no less of a colder one
         if worst is None or worst.drop_k - worst.by_steam_k > worst.no_harm_k:
@@ -256,34 +255,27 @@ class _Trials:
         found = tried(None)
         return found is not None and not found.crowded
 
-    def until(self, steps: range, wanted: bool, changed: Callable[[Plan, int], Plan]) -> int:
+    def until(self, steps: range, wanted: bool, changed: Callable[[int], Plan]) -> int:
         """Index of the first of rising steps with which it does (``wanted``), or does no more; their number if none is."""
-
-        def found(plan: Plan, low: int, high: int) -> int:
-            return bisect_left(steps, True, low, high, key=lambda n: self.does(changed(plan, n)) == wanted)
-
-        near = found(self.quick, 0, len(steps))
-        if self.quick is self.plan:
-            return near
-        low, high = max(near - 1, 0), min(near + 1, len(steps))
-        at = found(self.plan, low, high)
-        if at == low:
-            return found(self.plan, 0, low)
-        return found(self.plan, high, len(steps)) if at == high else at
+        return bisect_left(steps, True, key=lambda n: self.does(changed(n)) == wanted)
 
 
 def _what_would_do(now: Cooked, stay: Stay, kitchen: Kitchen) -> list[Message]:
     """Single changes with which the medium is not crowded: a lid, fewer pieces at once, a heater, more of the medium."""
     usual, out, trials = kinds()[stay.kind], list[Message](), _Trials(now, stay, kitchen)
-    if "lid_w_k" in usual and not stay.stated.get("lid") and trials.does(_with(now.plan, stay, lid=True)):
+    if "lid_w_k" in usual and not stay.stated.get("lid") and trials.does(_with(trials.plan, stay, lid=True)):
         out.append(say("a lid on it"))
     count = count_in(now.plan, stay.stated)
-    fit = trials.until(range(1, count), False, lambda plan, n: _of_count(plan, stay, n))
+    fit = trials.until(range(1, count), False, lambda n: _of_count(trials.plan, stay, n))
     if fit:
-        out.append(_batches(count, fit, trials.tried(_of_count(trials.quick, stay, fit))(trials.follows)))
+        out.append(
+            _batches(
+                count, fit, trials.tried(_of_count(trials.plan, stay, fit))(stay.follows if trials.in_turn else None)
+            )
+        )
     if "most_w" in usual:
         steps = _steps(stay.store.heater_w, usual["most_w"], HEATER_STEP_W)
-        least = trials.until(steps, True, lambda plan, n: _with(plan, stay, power_w=n * HEATER_STEP_W))
+        least = trials.until(steps, True, lambda n: _with(trials.plan, stay, power_w=n * HEATER_STEP_W))
         if least < len(steps):
             burner = N_("a burner that brings {kw:.1f} kW into it instead of {has:.1f}")
             heater = N_("a heater of {kw:.1f} kW instead of {has:.1f}")
@@ -294,7 +286,7 @@ def _what_would_do(now: Cooked, stay: Stay, kitchen: Kitchen) -> list[Message]:
     if most is not None:
         has = float(stay.stated.get(key, usual[key]))
         steps = _steps(has, most, step)
-        least = trials.until(steps, True, lambda plan, n: _with(plan, stay, **{key: n * step}))
+        least = trials.until(steps, True, lambda n: _with(trials.plan, stay, **{key: n * step}))
         if least < len(steps):
             needs = steps[least] * step
             more = say("{needs:volume} instead of {has:volume}", needs=needs, has=has)

@@ -314,7 +314,9 @@ def stay_of(
     stay = replace(stay, medium=stands.medium, puddle=stands, follows=share)
     if follows is not None or _fall(worst.medium) < WORTH_A_WORD * stay.no_harm_k:
         return stay
-    for _ in range(STEAM_TURNS):
+    for _ in range(
+        STEAM_TURNS if now.sharing is None else 1
+    ):  # a turn of pieces that share a medium costs tens of runs
         again = kitchen.steamed(now, [stay])
         then = None if again is None else _seen(again, first, last)
         if then is None:
