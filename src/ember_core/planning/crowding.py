@@ -204,14 +204,16 @@ def _said(now: Cooked, stay: Stay, kitchen: Kitchen) -> Finding:
             say("For {minutes:.0f} min it is too cold to hiss, and they boil.", minutes=stay.quiet_s / 60.0)
         )
     if stay.crowded and kitchen.advises:
-        ways = _what_would_do(now, stay, kitchen)
-        sentences.append(
-            say("What would do: {ways}.", ways=joined(ways, "; "))
-            if ways
-            else say(
-                "No single change would do: fewer at once and more heat together might, or thinner and less cold pieces."
+        trials = _Trials(now, stay, kitchen)
+        ways = _what_would_do(trials, stay)
+        if ways:
+            sentences.append(say("What would do: {ways}.", ways=joined(ways, "; ")))
+        elif not trials.unknown:
+            sentences.append(
+                say(
+                    "No single change would do: fewer at once and more heat together might, or thinner and less cold pieces."
+                )
             )
-        )
     level = "care" if stay.crowded else "note"
     words = say(
         "{where}: the pieces pull {medium} down by {drop_k:rise1}; {more}",
@@ -228,10 +230,12 @@ class _Trials:
         # pieces laid in one after another cost tens of runs; all at once they fall somewhat further, and one run tells it
         self.in_turn = now.sharing is not None and bool(now.sharing.like)
         self.plan = _with(now.plan, stay, lay_in_every_s=0.0) if self.in_turn else now.plan
+        self.unknown = False  # a change could not be computed
 
     def tried(self, plan: Plan) -> Callable[[float | None], Stay | None]:
         """What the medium does in a changed plan, by how much what lies in it follows (None: in turns); nothing where that cannot be computed."""
         again = self.kitchen.cooked(plan)
+        self.unknown = self.unknown or again is None
         found = next(((last, store) for first, last, store in stays_of(plan) if first == self.stay.first), None)
 
         def stay(follows: float | None) -> Stay | None:
@@ -260,12 +264,12 @@ class _Trials:
         return bisect_left(steps, True, key=lambda n: self.does(changed(n)) == wanted)
 
 
-def _what_would_do(now: Cooked, stay: Stay, kitchen: Kitchen) -> list[Message]:
+def _what_would_do(trials: _Trials, stay: Stay) -> list[Message]:
     """Single changes with which the medium is not crowded: a lid, fewer pieces at once, a heater, more of the medium."""
-    usual, out, trials = kinds()[stay.kind], list[Message](), _Trials(now, stay, kitchen)
+    usual, out = kinds()[stay.kind], list[Message]()
     if "lid_w_k" in usual and not stay.stated.get("lid") and trials.does(_with(trials.plan, stay, lid=True)):
         out.append(say("a lid on it"))
-    count = count_in(now.plan, stay.stated)
+    count = count_in(trials.plan, stay.stated)
     fit = trials.until(range(1, count), False, lambda n: _of_count(trials.plan, stay, n))
     if fit:
         out.append(
