@@ -179,7 +179,7 @@ def cook_together(
     sharers : sequence of Sharer
         The first one's clock counts; it is in the medium from its begin.
     doors : sequence of Taking
-        What the medium loses while its door stands open; no run steps over the moments when that begins and ends.
+        What the medium loses while its door stands open, or to steam; no run steps over the moments when that begins and ends.
     tol, budget_s : float
         As of :func:`ember_core.heat.cook.run`, for each run.
 

@@ -46,7 +46,10 @@ LONGEST_BACK_S, BACK_STEP_S = 1800.0, 5.0  # so long is looked for it to come ba
 BETWEEN_S = 60.0  # less between batches is not worth a word
 BURNERS = frozenset({"pan", "pot"})  # are heated from below by one
 TRAYS = frozenset({"oven", "cabinet"})
-TRAY_MM2, GAP_MM = 530.0 * 325.0, 10.0  # a tray of the size GN 1/1 (EN 631-1), and what is left between pieces
+TRAY_MM2, GAP_MM = (
+    530.0 * 325.0,
+    10.0,
+)  # a tray of the size GN 1/1 (EN 631-1, from memory), and what is left between pieces
 FELT_K, FELT_S = 0.2, 30.0  # less is not worth a word
 NEARLY = 0.9  # of what is no harm yet, where pieces laid in one after another are told by all at once
 CARE_K = 1.0  # by so much by steam is care
@@ -121,6 +124,12 @@ def crowding(now: Cooked, kitchen: Kitchen, others: Sequence[tuple[Plan, Cook]] 
     cooled = [s for s in stays if s.puddle is not None and s.puddle.cooler.max() >= LITTLE_K]
     again = kitchen.steamed(_by_what_is_seen(now, kitchen), cooled) if cooled else None
     if again is None:
+        if cooled:
+            words = say(
+                "The steam of their juice cools the pan, and how they cook with that could not be computed: the core may be "
+                "colder than is shown. Measure it."
+            )
+            out.append(Finding("juice-steams", "care", words, "model, cooked again with the steam"))
         return Crowd(out, [], [])
     colder = now.cook.peak_core_c - again.cook.peak_core_c
     if colder >= FELT_K:

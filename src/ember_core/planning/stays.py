@@ -307,16 +307,18 @@ def stay_of(
     stay = Stay(now.plan, first, last, stated, store, seen.t, seen.medium, seen.medium, None, seen.pieces_kg)
     if stated["kind"] != "pan" or seen.medium[0] <= max(QUIET_C, boil_c):
         return stay
-
     share = 1.0 if follows is None else follows
     stands = puddle(seen.t, seen.medium, seen.liquid, store, boil_c, share * seen.by_degree)
-    worst = puddle(seen.t, seen.medium, seen.liquid, store, boil_c, 0.0)
     stay = replace(stay, medium=stands.medium, puddle=stands, follows=share)
-    if follows is not None or _fall(worst.medium) < WORTH_A_WORD * stay.no_harm_k:
+    if follows is not None:
         return stay
-    for _ in range(
-        STEAM_TURNS if now.sharing is None else 1
-    ):  # a turn of pieces that share a medium costs tens of runs
+    worst = puddle(
+        seen.t, seen.medium, seen.liquid, store, boil_c, 0.0
+    )  # what lies in it takes no less of a colder pan
+    if _fall(worst.medium) < WORTH_A_WORD * stay.no_harm_k:
+        return stay
+    turns = STEAM_TURNS if now.sharing is None else 1  # one of pieces that share a medium costs tens of runs
+    for _ in range(turns):
         again = kitchen.steamed(now, [stay])
         then = None if again is None else _seen(again, first, last)
         if then is None:

@@ -278,6 +278,16 @@ def test_every_piece_is_judged_with_the_steam(piece, count, minutes):
         assert steamed.peak_core_c < dry.peak_core_c - 0.2
 
 
+def test_steam_that_cannot_be_followed_is_said():
+    """With next to no work allowed: not passed over."""
+    plan = parse(document(BREAST, 8, *turned(14, 180, mass_kg=2.4, power_w=1200)))
+    crowd = crowding(Kitchen({}, None).cooked(plan), Kitchen({}, 1e-6, False))
+    assert crowd.steamed == []
+    told = next(f for f in crowd.findings if f.code == "juice-steams")
+    assert told.level == "care"
+    assert told.message.endswith("Measure it.")
+
+
 def test_different_meat_in_one_pan_is_judged_with_the_steam_too():
     """A thin and a thick piece: what the thick one gives off cools the pan under the thin one."""
     thick = {"piece": BREAST | {"shape": {"kind": "slab", "thickness_mm": 30}, "count": 4}, "target": {"core_c": 74}}
