@@ -9,7 +9,7 @@ from django.http import Http404, HttpResponse, JsonResponse
 from django.shortcuts import redirect, render
 from django.utils.text import slugify
 from django.utils.translation import gettext as _
-from django.views.decorators.http import require_GET, require_http_methods, require_POST
+from django.views.decorators.http import require_safe, require_http_methods, require_POST
 
 from ember_core.book.book import Book, Row
 from ember_core.entry.checking import check_row
@@ -87,7 +87,7 @@ def _named(book: Book, kind: str, form: RowForm, key: str, copy: bool) -> tuple[
 
 
 @in_kitchen(read="chef", write="chef")
-@require_http_methods(["GET", "POST"])
+@require_http_methods(["GET", "HEAD", "POST"])
 def change(request: KitchenRequest, kind: str, key: str) -> HttpResponse:
     """A row as a form; *look* shows its effect on a plan beside the old one, *keep* makes it the next version."""
     book = book_of(request.kitchen)
@@ -151,7 +151,7 @@ def retire(request: KitchenRequest, kind: str, key: str) -> HttpResponse:
 
 
 @in_kitchen()
-@require_GET
+@require_safe
 def export(request: KitchenRequest) -> HttpResponse:
     """The book as a file; ``own`` leaves out what ships."""
     book = book_of(request.kitchen)
@@ -167,7 +167,7 @@ def export(request: KitchenRequest) -> HttpResponse:
 
 
 @in_kitchen(read="chef", write="chef")
-@require_http_methods(["GET", "POST"])
+@require_http_methods(["GET", "HEAD", "POST"])
 def import_file(request: KitchenRequest) -> HttpResponse:
     """Take a book file, from disk or pasted; an error names the place and keeps what was pasted."""
     context: dict[str, Any] = {"text": ""}

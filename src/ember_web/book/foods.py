@@ -6,7 +6,7 @@ from django.contrib import messages
 from django.http import HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.utils.translation import gettext as _
-from django.views.decorators.http import require_GET, require_http_methods, require_POST
+from django.views.decorators.http import require_safe, require_http_methods, require_POST
 
 from ember_core.data.loader import read_toml
 from ember_core.errors import InputError
@@ -24,7 +24,7 @@ from ember_web.tenancy.voice import current, tell
 
 
 @in_kitchen()
-@require_GET
+@require_safe
 def listing(request: KitchenRequest) -> HttpResponse:
     """The kitchen's own foods and the table, with search; htmx gets the rows alone."""
     words = request.GET.get("q", "")[:80].replace("\x00", "").strip()
@@ -62,14 +62,14 @@ def _edit(request: KitchenRequest, food: Food) -> HttpResponse:
 
 
 @in_kitchen(read="chef", write="chef")
-@require_http_methods(["GET", "POST"])
+@require_http_methods(["GET", "HEAD", "POST"])
 def new(request: KitchenRequest) -> HttpResponse:
     """Add a food."""
     return _edit(request, Food(kitchen=request.kitchen))
 
 
 @in_kitchen(read="chef", write="chef")
-@require_http_methods(["GET", "POST"])
+@require_http_methods(["GET", "HEAD", "POST"])
 def edit(request: KitchenRequest, food: str) -> HttpResponse:
     """Change a food."""
     return _edit(request, get_object_or_404(Food, kitchen=request.kitchen, public_id=food))
@@ -86,7 +86,7 @@ def remove(request: KitchenRequest, food: str) -> HttpResponse:
 
 
 @in_kitchen(write="chef")
-@require_http_methods(["GET", "POST"])
+@require_http_methods(["GET", "HEAD", "POST"])
 def rules(request: KitchenRequest) -> HttpResponse:
     """The house's own rules: read by all, changed by a chef."""
     kitchen = request.kitchen

@@ -9,7 +9,7 @@ from django.http import Http404, HttpResponse
 from django.shortcuts import render
 from django.utils.text import capfirst
 from django.utils.translation import gettext
-from django.views.decorators.http import require_GET
+from django.views.decorators.http import require_safe
 
 from ember_core.book.book import Book, Row
 from ember_core.book.foods import food_row
@@ -42,7 +42,7 @@ def _can_write(request: KitchenRequest) -> bool:
 
 
 @in_kitchen()
-@require_GET
+@require_safe
 def cuts(request: KitchenRequest) -> HttpResponse:
     """Cuts by species, with search; htmx gets the rows alone."""
     book = book_of(request.kitchen)
@@ -73,7 +73,7 @@ def cuts(request: KitchenRequest) -> HttpResponse:
 
 
 @in_kitchen()
-@require_GET
+@require_safe
 def ways(request: KitchenRequest) -> HttpResponse:
     """Ways by the gear at hand, with what each gains and costs."""
     book = book_of(request.kitchen)
@@ -98,7 +98,7 @@ def ways(request: KitchenRequest) -> HttpResponse:
 
 
 @in_kitchen()
-@require_GET
+@require_safe
 def in_time(request: KitchenRequest) -> HttpResponse:
     """What can be on the plate in so many minutes; worked out a while at a time, the page asks for the rest."""
     kitchen, book = request.kitchen, book_of(request.kitchen)
@@ -141,7 +141,7 @@ def in_time(request: KitchenRequest) -> HttpResponse:
 
 
 @in_kitchen()
-@require_GET
+@require_safe
 def doneness(request: KitchenRequest) -> HttpResponse:
     """Doneness names with the house's temperatures."""
     book = book_of(request.kitchen)
@@ -150,7 +150,7 @@ def doneness(request: KitchenRequest) -> HttpResponse:
 
 
 @in_kitchen()
-@require_GET
+@require_safe
 def cut(request: KitchenRequest, key: str) -> HttpResponse:
     """One cut: all that the house knows of it."""
     book = book_of(request.kitchen)
@@ -198,7 +198,7 @@ def sizes_by(book: Book, way: Row, request: KitchenRequest) -> tuple[Row | None,
 
 
 @in_kitchen()
-@require_GET
+@require_safe
 def way(request: KitchenRequest, key: str) -> HttpResponse:
     """One way: its stages, and how long they take for three sizes of a cut."""
     book = book_of(request.kitchen)

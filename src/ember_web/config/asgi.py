@@ -1,6 +1,6 @@
-"""What the server calls: pages on a few threads of their own, streams on the event loop.
+"""What the server calls: pages on a few threads of each lane, streams on the event loop.
 
-A page is plain, synchronous code from end to end, so it runs on one of a few threads, each
+A page is plain, synchronous code from end to end, so it runs on one of its lane's threads, each
 with a database connection that it keeps; the others wait their turn. A stream has no thread and keeps
 no connection. The solver is loaded beside the first requests: a mark needs none.
 """
@@ -18,10 +18,11 @@ from django.core.asgi import get_asgi_application
 from django.core.wsgi import get_wsgi_application
 
 from ember_core.planning.warm import warm
-from ember_web.config.doors import AT_ONCE, Doors
+from ember_web.config.doors import Doors
+from ember_web.config.senders import senders
 
 # learning computes on a thread of its own: a page that the database has answered does not wait long for its turn
 sys.setswitchinterval(0.001)
 threading.Thread(target=warm, name="warm", daemon=True).start()
 pages: Any = get_wsgi_application()  # what it returns is an iterable of bytes, which its types do not say
-application = Doors(WSGIMiddleware(pages, workers=AT_ONCE), get_asgi_application())
+application = Doors(lambda threads: WSGIMiddleware(pages, workers=threads), get_asgi_application(), senders.of)

@@ -51,6 +51,7 @@ MIDDLEWARE = [
     "django.middleware.common.CommonMiddleware",
     "django.middleware.csrf.CsrfViewMiddleware",
     "django.contrib.auth.middleware.AuthenticationMiddleware",
+    "ember_web.config.senders.NoteSender",
     "django.contrib.messages.middleware.MessageMiddleware",
     "django.middleware.clickjacking.XFrameOptionsMiddleware",
     "django_htmx.middleware.HtmxMiddleware",
@@ -114,9 +115,9 @@ AXES_LOCKOUT_TEMPLATE = "ui/locked_out.html"
 # the address is the connection's own; a proxy's word is taken by the server, and only from proxies it was told of
 AXES_CLIENT_IP_CALLABLE = "ember_web.tenancy.access.address_of"
 
-# sessions are written to the database and read from this process's memory: every board asks about once a second
 CACHES = {"default": {"BACKEND": "django.core.cache.backends.locmem.LocMemCache", "OPTIONS": {"MAX_ENTRIES": 5000}}}
-SESSION_ENGINE = "django.contrib.sessions.backends.cached_db"
+# sessions are asked of the database each time: a sign-out, a new password and a removal hold in every process at once
+SESSION_ENGINE = "django.contrib.sessions.backends.db"
 SESSION_COOKIE_SAMESITE = "Lax"
 SESSION_COOKIE_AGE = 60 * 60 * 24 * 14
 CSRF_COOKIE_SAMESITE = "Lax"

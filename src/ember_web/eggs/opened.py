@@ -10,7 +10,7 @@ from django.http import HttpResponse
 from django.shortcuts import redirect
 from django.urls import reverse
 from django.utils.translation import gettext
-from django.views.decorators.http import require_GET, require_POST
+from django.views.decorators.http import require_safe, require_POST
 
 from ember_core.errors import EmberError
 from ember_web.book.queries import house_document
@@ -39,7 +39,7 @@ def _answered(topic: Topic, form: forms.Form, kitchen: Kitchen) -> tuple[Answer 
 
 
 @in_kitchen()
-@require_GET
+@require_safe
 def opened(request: KitchenRequest, what: str) -> HttpResponse:
     """One topic: its form and its answer."""
     what = what if what in TOPICS else USUAL

@@ -10,7 +10,7 @@ from django.contrib import messages
 from django.http import HttpResponse
 from django.shortcuts import redirect
 from django.utils.translation import gettext, ngettext
-from django.views.decorators.http import require_GET, require_POST
+from django.views.decorators.http import require_safe, require_POST
 
 from ember_core.doneness.eggs import WHITES, YOLKS
 from ember_core.eggs.asking import EggQuestion
@@ -71,7 +71,7 @@ def found_of(kitchen: Kitchen, form: forms.Form) -> tuple[tuple[Timed, ...], str
 
 
 @in_kitchen()
-@require_GET
+@require_safe
 def breakfast(request: KitchenRequest) -> HttpResponse:
     """Batches, their times and pots."""
     kitchen = request.kitchen

@@ -13,7 +13,7 @@ from django.http import HttpResponse
 from django.shortcuts import redirect, render
 from django.urls import reverse
 from django.utils.translation import gettext as _
-from django.views.decorators.http import require_GET, require_POST
+from django.views.decorators.http import require_safe, require_POST
 
 from ember_core.data.loader import read_toml
 from ember_core.doneness.eggs import WHITES, YOLKS, egg_findings
@@ -150,7 +150,7 @@ def _found(form: EggForm, kitchen: Kitchen) -> tuple[EggQuestion | None, Shown |
 
 
 @in_kitchen()
-@require_GET
+@require_safe
 def page(request: KitchenRequest) -> HttpResponse:
     """The question and its answer; the whole state stands in the address."""
     kitchen = request.kitchen
@@ -201,7 +201,7 @@ def _mapped(question: EggQuestion) -> tuple[Any, float]:
 
 
 @in_kitchen()
-@require_GET
+@require_safe
 def map_part(request: KitchenRequest) -> HttpResponse:
     """The map of time and water, drawn after the answer is there."""
     form = form_of(request.kitchen, request.GET)
@@ -243,7 +243,7 @@ def _stripped(question: EggQuestion, masses: list[float]) -> tuple[list[Strip], 
 
 
 @in_kitchen()
-@require_GET
+@require_safe
 def sizes_part(request: KitchenRequest) -> HttpResponse:
     """The batch by the minute: its smallest and largest egg, and an old one, drawn as strips."""
     form = form_of(request.kitchen, request.GET)
@@ -287,7 +287,7 @@ def _marks(longest: float) -> list[float]:
 
 
 @in_kitchen()
-@require_GET
+@require_safe
 def pairs_part(request: KitchenRequest) -> HttpResponse:
     """Which pairs of yolk and white can be had, and how."""
     form = form_of(request.kitchen, request.GET)
@@ -325,7 +325,7 @@ def pairs_part(request: KitchenRequest) -> HttpResponse:
 
 
 @in_kitchen()
-@require_GET
+@require_safe
 def where_part(request: KitchenRequest) -> HttpResponse:
     """Where the usual minutes are true: the same yolk by size, start and altitude."""
     form = form_of(request.kitchen, request.GET)

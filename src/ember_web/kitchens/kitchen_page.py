@@ -12,7 +12,7 @@ from django.core.exceptions import ValidationError
 from django.http import HttpResponse
 from django.shortcuts import redirect, render
 from django.utils.translation import gettext as _
-from django.views.decorators.http import require_GET, require_POST
+from django.views.decorators.http import require_safe, require_POST
 
 from ember_core.errors import InputError
 from ember_core.heat.physics.boiling import boiling_point
@@ -36,7 +36,7 @@ QUANTITIES = {"altitude_m": "height", "air_c": "temp", "litres": "volume", "true
 
 
 @in_kitchen()
-@require_GET
+@require_safe
 def page(request: KitchenRequest) -> HttpResponse:
     """All of it on one page; a chef changes it in place."""
     return _page(request)

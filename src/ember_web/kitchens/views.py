@@ -7,7 +7,7 @@ from django.contrib.auth.decorators import login_required
 from django.http import HttpRequest, HttpResponse, JsonResponse
 from django.shortcuts import redirect, render
 from django.utils.translation import gettext as _
-from django.views.decorators.http import require_GET, require_http_methods, require_POST
+from django.views.decorators.http import require_safe, require_http_methods, require_POST
 
 from ember_core.errors import InputError
 from ember_web.kitchens.actions.set_clock import set_clock
@@ -21,13 +21,13 @@ from ember_web.tenancy.models import Kitchen
 from ember_web.tenancy.voice import current, voice_of
 
 
-@require_GET
+@require_safe
 def healthz(request: HttpRequest) -> HttpResponse:
     """Whether the application is alive; asks nothing of the database."""
     return HttpResponse("ok\n", content_type="text/plain")
 
 
-@require_GET
+@require_safe
 def readyz(request: HttpRequest) -> HttpResponse:
     """Whether it is able to store what a kitchen marks: 503 with the reasons when it is not."""
     faults = unable()
@@ -35,7 +35,7 @@ def readyz(request: HttpRequest) -> HttpResponse:
 
 
 @login_required
-@require_GET
+@require_safe
 def home(request: HttpRequest) -> HttpResponse:
     """Straight to the only kitchen, or a choice."""
     kitchens = list(Kitchen.objects.filter(memberships__user=request.user.pk).order_by("name"))
@@ -46,7 +46,7 @@ def home(request: HttpRequest) -> HttpResponse:
 
 
 @in_kitchen(write="viewer")
-@require_http_methods(["GET", "POST"])
+@require_http_methods(["GET", "HEAD", "POST"])
 def preferences(request: KitchenRequest) -> HttpResponse:
     """A person's language and units."""
     person = request.user
@@ -60,7 +60,7 @@ def preferences(request: KitchenRequest) -> HttpResponse:
 
 
 @in_kitchen()
-@require_GET
+@require_safe
 def kitchen_home(request: KitchenRequest) -> HttpResponse:
     """A kitchen opens on Plan, a viewer's on Line."""
     return redirect("line" if request.role == "viewer" else "plan", kitchen=request.kitchen.public_id)

@@ -7,7 +7,7 @@ from typing import Any
 from django.http import HttpResponse
 from django.shortcuts import get_object_or_404, render
 from django.utils.translation import gettext as _
-from django.views.decorators.http import require_GET
+from django.views.decorators.http import require_safe
 
 from ember_core.book.foods import food_row
 from ember_core.errors import EmberError
@@ -49,7 +49,7 @@ def _state(document: dict[str, Any]) -> tuple[Running, dict[str, Any]]:
 
 
 @in_kitchen()
-@require_GET
+@require_safe
 def sheet(request: KitchenRequest, cook: str) -> HttpResponse:
     """Its checks and what can have happened to it, with the verdict of this moment; alone, or as the page of a board without scripts."""
     kitchen = request.kitchen

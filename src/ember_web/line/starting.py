@@ -8,7 +8,7 @@ from typing import Any
 from django.contrib import messages
 from django.http import Http404, HttpResponse, QueryDict
 from django.shortcuts import redirect, render
-from django.views.decorators.http import require_GET, require_POST
+from django.views.decorators.http import require_safe, require_POST
 
 from ember_core.entry.beside import each_piece
 from ember_core.errors import EmberError, InputError
@@ -85,7 +85,7 @@ def _page(request: KitchenRequest, asked: QueryDict, why: str = "", status: int 
 
 
 @in_kitchen(read="cook")
-@require_GET
+@require_safe
 def set_out(request: KitchenRequest) -> HttpResponse:
     """What plans need set out before they go on heat."""
     return _page(request, request.GET)

@@ -16,7 +16,7 @@ from django.db import connections
 from django.http import Http404, HttpRequest, HttpResponse, JsonResponse, StreamingHttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.utils.translation import gettext as _
-from django.views.decorators.http import require_GET, require_POST
+from django.views.decorators.http import require_safe, require_POST
 
 from ember_core.errors import InputError
 from ember_core.wording.message import said
@@ -52,7 +52,7 @@ class Stream(StreamingHttpResponse):
 
 
 @in_kitchen()
-@require_GET
+@require_safe
 def board(request: KitchenRequest) -> HttpResponse:
     """The board: complete without scripts, taken over by them when they run."""
     state = json.loads(line_text(request.kitchen, current()))
@@ -70,7 +70,7 @@ def board(request: KitchenRequest) -> HttpResponse:
 
 
 @in_kitchen(answers_json=True)
-@require_GET
+@require_safe
 def state(request: KitchenRequest) -> HttpResponse:
     """The state document."""
     reply = HttpResponse(line_text(request.kitchen, current()), content_type="application/json")
@@ -79,7 +79,7 @@ def state(request: KitchenRequest) -> HttpResponse:
 
 
 @in_kitchen()
-@require_GET
+@require_safe
 def strip(request: KitchenRequest) -> HttpResponse:
     """The clock strip alone."""
     return render(request, "ui/_strip.html")
@@ -96,7 +96,7 @@ def _admit(request: HttpRequest, kitchen: str) -> int:
         connections.close_all()
 
 
-@require_GET
+@require_safe
 async def stream(request: HttpRequest, kitchen: str) -> HttpResponse | Stream:
     """Server-sent events: a word whenever the state changed. Bounded in time and number; the browser comes again or asks."""
     try:

@@ -9,7 +9,7 @@ from django.core.paginator import Paginator
 from django.http import HttpResponse, JsonResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.utils.translation import gettext as _
-from django.views.decorators.http import require_GET, require_http_methods
+from django.views.decorators.http import require_safe, require_http_methods
 
 from ember_core.errors import InputError
 from ember_web.logbook.actions.change_note import change_note
@@ -21,7 +21,7 @@ from ember_web.tenancy.voice import current
 
 
 @in_kitchen()
-@require_GET
+@require_safe
 def listing(request: KitchenRequest) -> HttpResponse:
     """All records, newest first."""
     words = request.GET.get("q", "")[:100].replace("\x00", "")
@@ -32,7 +32,7 @@ def listing(request: KitchenRequest) -> HttpResponse:
 
 
 @in_kitchen()
-@require_http_methods(["GET", "POST"])
+@require_http_methods(["GET", "HEAD", "POST"])
 def detail(request: KitchenRequest, record: str) -> HttpResponse:
     """One record; its note can be changed, nothing else."""
     found = get_object_or_404(Record, kitchen=request.kitchen, public_id=record)
@@ -49,7 +49,7 @@ def detail(request: KitchenRequest, record: str) -> HttpResponse:
 
 
 @in_kitchen()
-@require_GET
+@require_safe
 def as_csv(request: KitchenRequest, record: str) -> HttpResponse:
     """The readings as a log file that ``./ember judge`` accepts."""
     found = get_object_or_404(Record, kitchen=request.kitchen, public_id=record)
@@ -67,7 +67,7 @@ def as_csv(request: KitchenRequest, record: str) -> HttpResponse:
 
 
 @in_kitchen()
-@require_GET
+@require_safe
 def as_json(request: KitchenRequest, record: str) -> HttpResponse:
     """The whole record."""
     found = get_object_or_404(Record, kitchen=request.kitchen, public_id=record)

@@ -12,7 +12,7 @@ from django.shortcuts import render
 from django.utils.text import capfirst
 from django.utils.translation import gettext
 from django.utils.translation import gettext as _
-from django.views.decorators.http import require_GET
+from django.views.decorators.http import require_safe
 
 from ember_core.book.foods import food_row, foods
 from ember_core.entry.sentence import Sentence
@@ -42,7 +42,7 @@ def _state(sentence: Sentence, request: KitchenRequest) -> str:
 
 
 @in_kitchen()
-@require_GET
+@require_safe
 def to_meet(request: KitchenRequest) -> HttpResponse:
     """The smallest changes that meet the rule, each one tap; asked for after the page is there."""
     plan, form, base, book = asked(request)
@@ -57,7 +57,7 @@ def to_meet(request: KitchenRequest) -> HttpResponse:
 
 
 @in_kitchen()
-@require_GET
+@require_safe
 def what_if(request: KitchenRequest) -> HttpResponse:
     """Three by three neighbours of the sentence, and how thick it may be to be ready at its time."""
     kitchen = request.kitchen
@@ -145,7 +145,7 @@ def _time_of(text: str, form: str) -> Any:
 
 
 @in_kitchen()
-@require_GET
+@require_safe
 def thumb(request: KitchenRequest) -> HttpResponse:
     """A rule of thumb: for which size, start and heat it is true, what it leaves out, and how it stands at its ends."""
     kitchen = request.kitchen

@@ -8,7 +8,7 @@ from urllib.parse import urlencode
 from django.http import HttpResponse
 from django.shortcuts import get_object_or_404, render
 from django.utils.translation import gettext
-from django.views.decorators.http import require_GET
+from django.views.decorators.http import require_safe
 
 from ember_core.book.book import Book
 from ember_core.errors import EmberError
@@ -51,7 +51,7 @@ def _column(found: School, kitchen: Kitchen, book: Book, state: dict[str, Any]) 
 
 
 @in_kitchen()
-@require_GET
+@require_safe
 def side_by_side(request: KitchenRequest) -> HttpResponse:
     """Two or three ways for the piece in the address; ``ways`` says which."""
     kitchen = request.kitchen
@@ -81,7 +81,7 @@ def side_by_side(request: KitchenRequest) -> HttpResponse:
 
 
 @in_kitchen()
-@require_GET
+@require_safe
 def doubt(request: KitchenRequest) -> HttpResponse:
     """How sure the pull of one way is, computed after the columns are there."""
     _, form, base, book = asked(request)

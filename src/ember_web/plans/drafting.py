@@ -10,7 +10,7 @@ from django.http import HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.urls import reverse
 from django.utils.translation import gettext as _
-from django.views.decorators.http import require_GET, require_POST
+from django.views.decorators.http import require_safe, require_POST
 
 from ember_core.errors import InputError
 from ember_web.book.queries import book_of
@@ -54,7 +54,7 @@ def draft(request: KitchenRequest) -> HttpResponse:
 
 
 @in_kitchen()
-@require_GET
+@require_safe
 def earlier(request: KitchenRequest, plan: str) -> HttpResponse:
     """The versions of a plan, the newest first."""
     stored = get_object_or_404(Plan, kitchen=request.kitchen, public_id=plan)

@@ -9,7 +9,7 @@ from django.contrib import messages
 from django.core.exceptions import PermissionDenied
 from django.http import HttpResponse, JsonResponse
 from django.shortcuts import get_object_or_404, redirect, render
-from django.views.decorators.http import require_GET, require_http_methods
+from django.views.decorators.http import require_safe, require_http_methods
 
 from ember_core.errors import EmberError
 from ember_core.formats.plan import loads
@@ -26,7 +26,7 @@ from ember_web.ui.taking import taken
 
 
 @in_kitchen()
-@require_GET
+@require_safe
 def export(request: KitchenRequest, plan: str) -> HttpResponse:
     """The plan file."""
     stored = get_object_or_404(Plan, kitchen=request.kitchen, public_id=plan)
@@ -36,7 +36,7 @@ def export(request: KitchenRequest, plan: str) -> HttpResponse:
 
 
 @in_kitchen(read="cook")
-@require_http_methods(["GET", "POST"])
+@require_http_methods(["GET", "HEAD", "POST"])
 def import_file(request: KitchenRequest) -> HttpResponse:
     """Take a plan file, from disk or pasted; an error names the place and keeps what was pasted."""
     context: dict[str, Any] = {"text": ""}

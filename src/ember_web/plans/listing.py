@@ -11,7 +11,7 @@ from django.core.paginator import Paginator
 from django.http import HttpResponse, HttpResponseBadRequest, JsonResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.utils.translation import gettext as _
-from django.views.decorators.http import require_GET, require_POST
+from django.views.decorators.http import require_safe, require_POST
 
 from ember_core.errors import EmberError
 from ember_core.wording.message import N_
@@ -39,7 +39,7 @@ SORTS = {
 
 
 @in_kitchen()
-@require_GET
+@require_safe
 def listing(request: KitchenRequest) -> HttpResponse:
     """Plans with search, tags, order; ``put_away`` shows the archive."""
     words = request.GET.get("q", "")[:100].replace("\x00", "")
@@ -101,7 +101,7 @@ def _file(content: bytes, kind: str, name: str) -> HttpResponse:
 
 
 @in_kitchen()
-@require_GET
+@require_safe
 def papers(request: KitchenRequest) -> HttpResponse:
     """The chosen plans as cards, a prep list, a calendar or a zip of their files."""
     what, paper = request.GET.get("what", "cards"), request.GET.get("paper", "a5")
@@ -126,7 +126,7 @@ def papers(request: KitchenRequest) -> HttpResponse:
 
 
 @in_kitchen()
-@require_GET
+@require_safe
 def recipe_of(request: KitchenRequest, plan: str) -> HttpResponse:
     """The plan as schema.org has a recipe."""
     stored = get_object_or_404(Plan, kitchen=request.kitchen, public_id=plan)

@@ -14,7 +14,7 @@ from django.http import HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.urls import reverse
 from django.utils.translation import gettext as _
-from django.views.decorators.http import require_GET, require_POST
+from django.views.decorators.http import require_safe, require_POST
 
 from ember_core.book.book import Book
 from ember_core.doneness.eggs import YOLKS
@@ -234,21 +234,21 @@ def _sketch(form: SentenceForm, kitchen: Kitchen, book: Book, plan: Plan | None,
 
 
 @in_kitchen()
-@require_GET
+@require_safe
 def new(request: KitchenRequest) -> HttpResponse:
     """A plan that is not saved yet; its whole state stands in the address."""
     return _page(request, None, request.GET)
 
 
 @in_kitchen()
-@require_GET
+@require_safe
 def saved(request: KitchenRequest, plan: str) -> HttpResponse:
     """A saved plan, with changes from the address."""
     return _page(request, get_object_or_404(Plan, kitchen=request.kitchen, public_id=plan), request.GET)
 
 
 @in_kitchen()
-@require_GET
+@require_safe
 def quick(request: KitchenRequest) -> HttpResponse:
     """Quick entry: read it, say what was understood, and show the plan."""
     text = request.GET.get("q", "")
@@ -314,7 +314,7 @@ def _estimated(sentence: Sentence, stated: dict[str, Any]) -> str:
 
 
 @in_kitchen()
-@require_GET
+@require_safe
 def forecast_part(request: KitchenRequest) -> HttpResponse:
     """The likely range and the ribbon, computed after the page is already there."""
     plan = None
