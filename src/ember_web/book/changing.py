@@ -9,7 +9,7 @@ from django.http import Http404, HttpResponse, JsonResponse
 from django.shortcuts import redirect, render
 from django.utils.text import slugify
 from django.utils.translation import gettext as _
-from django.views.decorators.http import require_safe, require_http_methods, require_POST
+from django.views.decorators.http import require_http_methods, require_POST, require_safe
 
 from ember_core.book.book import Book, Row
 from ember_core.entry.checking import check_row

@@ -18,6 +18,7 @@ from ember_core.safety.rules import Clause, bases, house_profile
 from ember_core.wording.quantities import SI, Units, celsius
 from ember_web.book.models import PARTS, Food, HouseRules
 from ember_web.tenancy.voice import current, tell
+from ember_web.ui.whole import ensure_whole
 
 LEAST_SUM, MOST_SUM = 97.0, 103.0  # %, as the plan format allows
 
@@ -171,6 +172,11 @@ class HouseRulesForm(forms.Form):
     def clean(self) -> dict[str, Any]:
         """Read the rows, and let the core say whether they may stand."""
         data: dict[str, Any] = super().clean() or self.cleaned_data
+        try:
+            ensure_whole(self.data, sum(name in self.data for name, *_ in self.clauses))
+            ensure_whole(self.data, len(self.clauses))
+        except InputError as error:
+            raise forms.ValidationError(current().say(error.message)) from None
         own: dict[str, list[tuple[float, float]]] = {}
         units = Units.of(str(self.data["units"])) if "units" in self.data else current().units  # as the page was shown
         for name, clause, _words in self.clauses:

@@ -12,9 +12,12 @@ from django.utils.translation import gettext_lazy as _
 from ember_core.book.book import Book, Row
 from ember_core.book.foods import foods
 from ember_core.data.loader import read_toml
+from ember_core.errors import InputError
 from ember_core.formats.book import as_plain
 from ember_core.formats.plan import schema
 from ember_web.book.stage_forms import NumberField, StageForm, choices, of_stage, shown, to_stage
+from ember_web.tenancy.voice import current
+from ember_web.ui.whole import ensure_whole
 
 KINDS = (
     "steak",
@@ -125,6 +128,19 @@ class RowForm(forms.Form):
     def make(self) -> None:
         """Fields that hang on the row and the book."""
         self.initial["reason"] = self.row.get("source", "")
+
+    @property
+    def rows_sent(self) -> int:
+        """How many rows a browser sends of it, for :func:`ensure_whole`."""
+        return len(getattr(self, "stages", ()))
+
+    def clean(self) -> dict[str, Any]:
+        """Only what arrived whole: what a form lost on its way would be taken out of the row."""
+        try:
+            ensure_whole(self.data, self.rows_sent)
+        except InputError as error:
+            raise forms.ValidationError(current().say(error.message)) from None
+        return super().clean() or self.cleaned_data
 
     def body(self) -> dict[str, Any]:
         """The next version's body."""

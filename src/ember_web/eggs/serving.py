@@ -10,7 +10,7 @@ from django.contrib import messages
 from django.http import HttpResponse
 from django.shortcuts import redirect
 from django.utils.translation import gettext, ngettext
-from django.views.decorators.http import require_safe, require_POST
+from django.views.decorators.http import require_POST, require_safe
 
 from ember_core.doneness.eggs import WHITES, YOLKS
 from ember_core.eggs.asking import EggQuestion

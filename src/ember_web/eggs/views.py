@@ -13,7 +13,7 @@ from django.http import HttpResponse
 from django.shortcuts import redirect, render
 from django.urls import reverse
 from django.utils.translation import gettext as _
-from django.views.decorators.http import require_safe, require_POST
+from django.views.decorators.http import require_POST, require_safe
 
 from ember_core.data.loader import read_toml
 from ember_core.doneness.eggs import WHITES, YOLKS, egg_findings

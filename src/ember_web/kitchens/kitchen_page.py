@@ -12,7 +12,7 @@ from django.core.exceptions import ValidationError
 from django.http import HttpResponse
 from django.shortcuts import redirect, render
 from django.utils.translation import gettext as _
-from django.views.decorators.http import require_safe, require_POST
+from django.views.decorators.http import require_POST, require_safe
 
 from ember_core.errors import InputError
 from ember_core.heat.physics.boiling import boiling_point
@@ -30,6 +30,7 @@ from ember_web.tenancy.actor import Actor
 from ember_web.tenancy.models import Kitchen, Membership
 from ember_web.tenancy.voice import current, tell
 from ember_web.ui.registry import PROBES, ask
+from ember_web.ui.whole import ensure_whole
 
 TIMES = ("%H:%M", "%H.%M", "%I:%M %p", "%I %p", "%I:%M%p", "%I%p")
 QUANTITIES = {"altitude_m": "height", "air_c": "temp", "litres": "volume", "true_offset_c": "rise"}
@@ -223,6 +224,7 @@ def service(request: KitchenRequest) -> HttpResponse:
 def station(request: KitchenRequest) -> HttpResponse:
     """Add, change or take away a station, and who works there."""
     try:
+        ensure_whole(request.POST)
         command = SetStation(
             _text(request, "name"),
             int(_number(request, "order", whole=True) or 0),

@@ -8,7 +8,7 @@ from typing import Any
 from django.contrib import messages
 from django.http import Http404, HttpResponse, QueryDict
 from django.shortcuts import redirect, render
-from django.views.decorators.http import require_safe, require_POST
+from django.views.decorators.http import require_POST, require_safe
 
 from ember_core.entry.beside import each_piece
 from ember_core.errors import EmberError, InputError

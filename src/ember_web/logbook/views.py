@@ -9,7 +9,7 @@ from django.core.paginator import Paginator
 from django.http import HttpResponse, JsonResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.utils.translation import gettext as _
-from django.views.decorators.http import require_safe, require_http_methods
+from django.views.decorators.http import require_http_methods, require_safe
 
 from ember_core.errors import InputError
 from ember_web.logbook.actions.change_note import change_note

@@ -9,7 +9,7 @@ from django.contrib import messages
 from django.core.exceptions import PermissionDenied
 from django.http import HttpResponse, JsonResponse
 from django.shortcuts import get_object_or_404, redirect, render
-from django.views.decorators.http import require_safe, require_http_methods
+from django.views.decorators.http import require_http_methods, require_safe
 
 from ember_core.errors import EmberError
 from ember_core.formats.plan import loads

@@ -6,7 +6,7 @@ import pytest
 
 from ember_core.formats.plan import parse
 from ember_core.planning.compute import compute
-from ember_core.safety.rules import profiles
+from ember_core.safety.rules import bases, profiles
 from ember_web.book.forms import in_words, read_rows
 from ember_web.book.models import Food, HouseRules
 from ember_web.plans.models import Plan
@@ -111,7 +111,24 @@ def test_another_kitchens_food_is_not_taken(kitchen, stranger, food, as_):
     assert as_("stranger").get(f"/k/barn/book/foods/{food.public_id}/").status_code == 404
 
 
-RULES = {"base": "us-food-code-2022", "rows_2": "76 °C 0 s", "written_plan": ""}
+CLAUSES = len(bases()["us-food-code-2022"].clauses)
+RULES = {"base": "us-food-code-2022", **{f"rows_{i}": "" for i in range(CLAUSES)}, "written_plan": "", "rows_sent": CLAUSES}
+RULES |= {"rows_2": "76 °C 0 s"}
+
+
+def test_rules_that_lost_some_of_their_rows_are_refused(kitchen, as_):
+    """Cut off anywhere, or with another number of rows than the form had: what was stored stays."""
+    chef = as_("chef")
+    assert chef.post("/k/hut/book/rules/", RULES).status_code == 302
+    sent = list(RULES.items())
+    changed = [dict(sent[:n]) for n in range(1, len(sent))] + [
+        {k: v for k, v in RULES.items() if k != f"rows_{i}"} | {"rows_2": "80 °C 0 s"} for i in range(CLAUSES) if i != 2
+    ]
+    for part in [*changed, RULES | {"rows_sent": CLAUSES - 1}, RULES | {"rows_sent": "all"}]:
+        reply = chef.post("/k/hut/book/rules/", part)
+        assert reply.status_code == 422
+        assert "did not arrive whole" in reply.content.decode()
+    assert HouseRules.objects.get().rows == {"3-401.11(A)(3)": [[76.0, 0.0]]}
 
 
 def test_a_chef_records_house_rules_and_plans_go_by_them(kitchen, as_):

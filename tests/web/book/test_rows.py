@@ -32,7 +32,7 @@ def filled(kind, key, **changed):
                 if isinstance(value, list) and field.name in {"shapes", "kinds", "gear"}
                 else field.field.prepare_value(value)
             )
-    return {**out, **changed}
+    return {**out, "rows_sent": form.rows_sent, **changed}
 
 
 @pytest.mark.parametrize("kind", ["cut", "way", "doneness", "spread"])

@@ -174,7 +174,8 @@ def test_one_sender_has_a_place_of_his_own_share_and_turns_go_round():
         return order.index("one"), len(order), lane.at_work.total(), lane.waiting, dict(lane.queues)
 
     index, served, at_work, waiting, queues = asyncio.run(run())
-    assert index <= 1 and (served, at_work, waiting, queues) == (31, 0, 0, {})
+    assert index <= 1
+    assert (served, at_work, waiting, queues) == (31, 0, 0, {})
 
 
 def test_too_many_waiting_hear_so_and_who_left_is_dropped():

@@ -97,7 +97,8 @@ def test_services_are_offered_to_a_plan(kitchen, as_):
 def test_stations_and_who_works_there(kitchen, as_):
     """Members only; gear may stand at one, and stays when it goes; the first is offered where a plan is started."""
     chef = as_("chef")
-    sent = {"name": "Grill", "order": "1", "people": ["cook", "viewer"]}
+    sent = {"name": "Grill", "order": "1", "people": ["cook", "viewer"], "rows_sent": "3"}
+    assert "not arrive whole" in chef.post(f"{PAGE}station/", sent | {"rows_sent": ""}).content.decode()
     assert chef.post(f"{PAGE}station/", sent).status_code == 302
     grill = Station.objects.get()
     assert [p.membership.user.username for p in grill.people.order_by("id")] == ["cook", "viewer"]
@@ -114,7 +115,7 @@ def test_stations_and_who_works_there(kitchen, as_):
         assert says in reply.content.decode()
     chef.post(f"{PAGE}station/", sent | {"pk": grill.pk, "name": "Fire", "people": ["cook"]})
     assert [p.membership.user.username for p in Station.objects.get(name="Fire").people.all()] == ["cook"]
-    chef.post(f"{PAGE}station/", {"pk": grill.pk, "gone": "1"})
+    chef.post(f"{PAGE}station/", {"pk": grill.pk, "gone": "1", "rows_sent": "3"})
     assert Equipment.objects.get().station is None
 
 
