@@ -37,7 +37,7 @@ LANES: dict[LaneName, Callable[[], Lane]] = {
     LaneName.SIGN_IN: lambda: Lane(places=1, each=1, waiting=200, waiting_each=40),
 }
 QUICK = re.compile(r"/static/|/words/|/readyz$|/api/v1/|/k/[^/]+/line/(?:state|events|[^/]+/do)/$")
-SIGN_IN = re.compile(r"/sign-in/$|/password/")
+SIGN_IN = re.compile(r"/sign-in/$|/password/|/k/[^/]+/(?:preferences/password|kitchen/people)/$")
 
 
 def lane_of(method: str, path: str) -> LaneName:

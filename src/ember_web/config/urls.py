@@ -4,7 +4,7 @@ from django.contrib.auth import views as auth
 from django.urls import include, path
 
 from ember_web.api.routes import api
-from ember_web.kitchens import kitchen_page
+from ember_web.kitchens import kitchen_page, people_page
 from ember_web.kitchens import views as kitchens
 from ember_web.ui.words import Words
 
@@ -18,6 +18,7 @@ urlpatterns = [
         name="sign-in",
     ),
     path("words/<slug:language>.js", Words.as_view(), name="words"),
+    path("password/<str:token>/", people_page.password_link, name="password-link"),
     path("sign-out/", auth.LogoutView.as_view(), name="sign-out"),
     path("api/v1/", api.urls),
     path(
@@ -33,7 +34,10 @@ urlpatterns = [
                 path("kitchen/service/", kitchen_page.service, name="kitchen-service"),
                 path("kitchen/station/", kitchen_page.station, name="kitchen-station"),
                 path("kitchen/another/", kitchen_page.another, name="kitchen-another"),
-                path("kitchen/people/", kitchen_page.people, name="kitchen-people"),
+                path("kitchen/people/", people_page.people, name="kitchen-people"),
+                path("kitchen/person/", people_page.person, name="kitchen-person"),
+                path("kitchen/trail/", people_page.trail, name="kitchen-trail"),
+                path("preferences/password/", people_page.password, name="password"),
                 path("preferences/", kitchens.preferences, name="preferences"),
                 path("plan/", include("ember_web.plans.urls")),
                 path("eggs/", include("ember_web.eggs.urls")),

@@ -18,18 +18,19 @@ from ember_core.errors import InputError
 from ember_core.heat.physics.boiling import boiling_point
 from ember_core.safety.rules import profiles
 from ember_web.kitchens.actions.add_equipment import AddEquipment, add_equipment
-from ember_web.kitchens.actions.admit_member import AdmitMember, admit_member
 from ember_web.kitchens.actions.open_kitchen import OpenKitchen, open_kitchen
 from ember_web.kitchens.actions.set_clock import RATES
 from ember_web.kitchens.actions.set_kitchen import SetKitchen, set_kitchen
 from ember_web.kitchens.actions.set_service import SetService, set_service
 from ember_web.kitchens.actions.set_station import SetStation, set_station
 from ember_web.kitchens.models import Equipment, ServiceTime, Station
+from ember_web.kitchens.people import locked_names
 from ember_web.tenancy.access import RANK, KitchenRequest, in_kitchen
 from ember_web.tenancy.actor import Actor
+from ember_web.tenancy.clock import machine
 from ember_web.tenancy.models import Kitchen, Membership
 from ember_web.tenancy.voice import current, tell
-from ember_web.ui.registry import PROBES, ask
+from ember_web.ui.registry import CLOCK, PROBES, ask
 from ember_web.ui.whole import ensure_whole
 
 TIMES = ("%H:%M", "%H.%M", "%I:%M %p", "%I %p", "%I:%M%p", "%I%p")
@@ -49,6 +50,7 @@ def _page(request: KitchenRequest, wrong: str = "", error: str = "", status: int
     typed = request.POST if wrong else {}
     stations = list(Station.objects.filter(kitchen=kitchen).prefetch_related("people__membership__user"))
     people = list(Membership.objects.filter(kitchen=kitchen).select_related("user").order_by("user__username"))
+    can_write = RANK[request.role] >= RANK["chef"]
     gear = Equipment.objects.filter(kitchen=kitchen).select_related("station")
     context = {
         "boil_c": boiling_point(kitchen.altitude_m),
@@ -65,10 +67,14 @@ def _page(request: KitchenRequest, wrong: str = "", error: str = "", status: int
         "roles": Membership.Role.choices,
         "rules": [(p.id, p.name) for p in profiles().values()],
         "zones": sorted(available_timezones()),
+        "clock_typed": typed if wrong == "clock" else {},
+        "clock": ask(CLOCK, kitchen),
+        "machine_now": machine.now(),
         "probes": ask(PROBES, kitchen, otherwise=()),
         "probe": typed if wrong == "probe" else {},
         "rates": RATES,
-        "can_write": RANK[request.role] >= RANK["chef"],
+        "can_write": can_write,
+        "locked": locked_names([m.user.username for m in people]) if can_write else set(),
         "wrong": wrong,
         "error": error,
     }
@@ -78,10 +84,14 @@ def _page(request: KitchenRequest, wrong: str = "", error: str = "", status: int
 def refused(request: KitchenRequest, wrong: str, error: Exception) -> HttpResponse:
     """The page again with what was typed and why it cannot be taken."""
     request.kitchen.refresh_from_db()
-    words = (
-        " ".join(error.messages) if isinstance(error, ValidationError) else current().say(getattr(error, "message", ""))
-    )
-    return _page(request, wrong, words, 422)
+    return _page(request, wrong, said_of(error), 422)
+
+
+def said_of(error: Exception) -> str:
+    """What is wrong, for this reader."""
+    if isinstance(error, ValidationError):
+        return " ".join(error.messages)
+    return current().say(getattr(error, "message", ""))
 
 
 def _rows(
@@ -142,7 +152,7 @@ def _gear_of(thing: Equipment) -> dict[str, Any]:
 
 def _number(request: KitchenRequest, name: str, kept: float | None = None, *, whole: bool = False) -> float | None:
     """A number of the form in SI; one that comes back as it was shown is the one that was kept."""
-    text = _text(request, name)
+    text = text_of(request, name)
     if not text:
         return None
     kind = QUANTITIES.get(name)
@@ -162,7 +172,7 @@ def _number(request: KitchenRequest, name: str, kept: float | None = None, *, wh
 
 
 def _time(request: KitchenRequest, name: str) -> time:
-    text = _text(request, name).lower()
+    text = text_of(request, name).lower()
     for form in TIMES:
         try:
             return datetime.strptime(text, form).time()
@@ -171,7 +181,8 @@ def _time(request: KitchenRequest, name: str) -> time:
     raise InputError(tell("{name}: write a time such as 18:30.", name=name), path=name)
 
 
-def _text(request: KitchenRequest, name: str) -> str:
+def text_of(request: KitchenRequest, name: str) -> str:
+    """A field of the form, without what no text has."""
     return request.POST.get(name, "").replace("\x00", "").strip()
 
 
@@ -193,11 +204,11 @@ def place(request: KitchenRequest) -> HttpResponse:
     kitchen = request.kitchen
     try:
         command = SetKitchen(
-            _text(request, "name"),
+            text_of(request, "name"),
             _number(request, "altitude_m", kitchen.altitude_m) or 0.0,
             _number(request, "air_c", kitchen.air_c) or 0.0,
-            _text(request, "zone"),
-            _text(request, "rules"),
+            text_of(request, "zone"),
+            text_of(request, "rules"),
         )
         set_kitchen(Actor.of_request(request), command)
     except InputError as error:
@@ -213,7 +224,7 @@ def service(request: KitchenRequest) -> HttpResponse:
     try:
         gone = bool(request.POST.get("gone"))
         begins, ends = (time(), time()) if gone else (_time(request, "begins"), _time(request, "ends"))
-        command = SetService(_text(request, "name"), begins, ends, _pk(request), gone)
+        command = SetService(text_of(request, "name"), begins, ends, _pk(request), gone)
         return _done(request, set_service(Actor.of_request(request), command))
     except InputError as error:
         return refused(request, "service", error)
@@ -226,7 +237,7 @@ def station(request: KitchenRequest) -> HttpResponse:
     try:
         ensure_whole(request.POST)
         command = SetStation(
-            _text(request, "name"),
+            text_of(request, "name"),
             int(_number(request, "order", whole=True) or 0),
             tuple(request.POST.getlist("people")),
             _pk(request),
@@ -244,17 +255,17 @@ def gear(request: KitchenRequest) -> HttpResponse:
     kept = Equipment.objects.filter(kitchen=request.kitchen, pk=_pk(request)).first() or Equipment()
     try:
         command = AddEquipment(
-            _text(request, "kind"),
-            _text(request, "name"),
+            text_of(request, "kind"),
+            text_of(request, "name"),
             litres=_number(request, "litres", kept.litres),
             watts=_number(request, "watts"),
             places=_number(request, "places", whole=True),  # type: ignore[arg-type]  # whole
             true_offset_c=_number(request, "true_offset_c", kept.true_offset_c) or 0.0,
             into_oven=bool(request.POST.get("into_oven")),
             mass_kg=_number(request, "mass_kg"),
-            material=_text(request, "material"),
-            hub_name=_text(request, "hub_name"),
-            station=_text(request, "station"),
+            material=text_of(request, "material"),
+            hub_name=text_of(request, "hub_name"),
+            station=text_of(request, "station"),
             pk=_pk(request),
             gone=bool(request.POST.get("gone")),
         )
@@ -265,29 +276,13 @@ def gear(request: KitchenRequest) -> HttpResponse:
 
 @in_kitchen(write="chef")
 @require_POST
-def people(request: KitchenRequest) -> HttpResponse:
-    """Admit a person, or change a role."""
-    name, role = _text(request, "username"), _text(request, "role")
-    try:
-        if role not in Membership.Role.values:
-            raise InputError(tell("Role: choose one from the list."), path="role")
-        if name == request.user.get_username() and role != "chef":
-            raise InputError(tell("You cannot take the chef's role from yourself."), path="role")
-        admit_member(Actor.of_request(request), AdmitMember(name, role, request.POST.get("password", "")))
-    except (InputError, ValidationError) as error:
-        return refused(request, "people", error)
-    return _done(request, name)
-
-
-@in_kitchen(write="chef")
-@require_POST
 def another(request: KitchenRequest) -> HttpResponse:
     """Open another kitchen, of which this chef is the chef."""
     try:
         command = OpenKitchen(
-            _text(request, "name"),
+            text_of(request, "name"),
             _number(request, "altitude_m") or 0.0,
-            zone=_text(request, "zone") or request.kitchen.zone,
+            zone=text_of(request, "zone") or request.kitchen.zone,
         )
         opened = open_kitchen(Actor.of_request(request), command)
     except (InputError, ValidationError) as error:

@@ -2,12 +2,15 @@
 
 from __future__ import annotations
 
+import hashlib
 from collections.abc import Sequence
 
+from django.conf import settings
 from django.core.validators import MaxValueValidator, MinValueValidator
 from django.db import models
 
 from ember_core.wording.message import N_
+from ember_web.tenancy.clock import machine
 from ember_web.tenancy.keys import KitchenKey, SameKitchen
 from ember_web.tenancy.models import Kitchen, KitchenOwned, Membership
 
@@ -28,6 +31,29 @@ class Station(KitchenOwned):
 
     def __str__(self) -> str:
         return self.name
+
+
+class PasswordLink(KitchenOwned):
+    """A link with which a member sets a new password, once; a hash of its token only."""
+
+    user = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.CASCADE, related_name="+")
+    digest = models.CharField(max_length=64, unique=True)
+    created_at = models.DateTimeField(auto_now_add=True)
+    expires_at = models.DateTimeField()
+    used_at = models.DateTimeField(null=True, blank=True)
+
+    def __str__(self) -> str:
+        return f"of {self.user}"
+
+    @property
+    def is_open(self) -> bool:
+        """Whether it may still be used."""
+        return self.used_at is None and machine.now() < self.expires_at
+
+    @staticmethod
+    def digest_of(token: str) -> str:
+        """SHA-256 of a token; it is long and random, so a slow hash adds nothing."""
+        return hashlib.sha256(token.encode()).hexdigest()
 
 
 class StationMember(KitchenOwned):

@@ -56,7 +56,16 @@ def preferences(request: KitchenRequest) -> HttpResponse:
         with voice_of(person).speaking():
             messages.success(request, _("Saved. It is shown like this wherever you sign in."))
         return redirect("preferences", kitchen=request.kitchen.public_id)
-    return render(request, "ui/preferences.html", {"form": form}, status=422 if form.errors else 200)
+    return preferences_page(request, form)
+
+
+def preferences_page(
+    request: KitchenRequest, form: PreferencesForm | None = None, password_error: str = ""
+) -> HttpResponse:
+    """The page of a person's own matters, with what is wrong of it."""
+    form = form or PreferencesForm(person=request.user)
+    context = {"form": form, "password_error": password_error}
+    return render(request, "ui/preferences.html", context, status=422 if form.errors or password_error else 200)
 
 
 @in_kitchen()

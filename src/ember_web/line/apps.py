@@ -4,17 +4,19 @@ from django.apps import AppConfig
 
 
 class LineConfig(AppConfig):
-    """Registers the strip and the probes."""
+    """Registers the strip, the probes and the clock."""
 
     name = "ember_web.line"
 
     def ready(self) -> None:
         """Register."""
+        from ember_web.line.clock import clock_state
         from ember_web.line.media import several
         from ember_web.line.queries import free_probes, probes_of, strip_marks
-        from ember_web.ui.registry import FREE_PROBES, GEAR_CHOICES, PROBES, STRIP, provide
+        from ember_web.ui.registry import CLOCK, FREE_PROBES, GEAR_CHOICES, PROBES, STRIP, provide
 
         provide(STRIP, strip_marks)
         provide(FREE_PROBES, free_probes)
         provide(GEAR_CHOICES, several)
         provide(PROBES, probes_of)
+        provide(CLOCK, clock_state)

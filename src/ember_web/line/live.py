@@ -14,6 +14,7 @@ from collections.abc import Callable, Mapping
 from typing import Any
 
 import numpy as np
+from django.db.models import Max
 
 from ember_core.formats.result import PART_NAMES
 from ember_core.heat.arrays import Array
@@ -28,6 +29,7 @@ from ember_core.wording.message import said, say
 from ember_web.line.adapters import core_event, moment
 from ember_web.line.bus import bus
 from ember_web.line.clock import kitchen_time
+from ember_web.line.courses import MAX_READINGS, course
 from ember_web.line.freshness import changed, marks
 from ember_web.line.learning import Desk, Question, desk, question, thermal_key
 from ember_web.line.media import Around, Media, Medium, Track, said_of_probe, stays, unheard
@@ -251,6 +253,12 @@ class Piece:
         return text
 
 
+def _document(kitchen: Kitchen, cooks: str) -> str:
+    """The state document of this moment."""
+    clock = {"now": round(kitchen.now().timestamp() * 1000), "rate": kitchen.clock_rate, "zone": kitchen.zone}
+    return f'{json.dumps(clock)[:-1]}, "cooks": [{cooks}]}}'
+
+
 class Board:
     """One kitchen's line in this process."""
 
@@ -265,24 +273,30 @@ class Board:
         self.clock_key: tuple[Any, ...] = ()
         self.on_line: list[Piece] = []
         self.cooks: dict[Voice, str] = {}
+        self.told: dict[Voice, tuple[int, str]] = {}  # marks that were known, and what each reader was told last
 
     def text(self, kitchen: Kitchen, voice: Voice) -> str:
         """The state document as JSON, said by a voice; its clock is of this moment."""
-        with self.lock:
+        told = self.told.get(voice)
+        # while it is being brought up to date, what was told last will do; not when somebody has marked something since
+        if not self.lock.acquire(blocking=told is None or told[0] != marks(kitchen.public_id)[0]):
+            return _document(kitchen, told[1] if told else "")
+        try:
             found = marks(kitchen.public_id)
             clock_key = (kitchen.clock_real, kitchen.clock_kitchen, kitchen.clock_rate)
             old = self.clock() - self.built > (OLDEST_S if found[1] == self.marks[1] else min(FRESH_S, OLDEST_S))
             if old or found[0] != self.marks[0] or clock_key != self.clock_key:
                 begun = self.clock()
                 kitchen_time(kitchen)
-                self.on_line, self.cooks = self._cooks(kitchen), {}
+                self.on_line = self._cooks(kitchen)
+                self.cooks = {}
                 self.built, self.marks, self.clock_key = begun, found, clock_key
-            now = kitchen.now()
-            head = json.dumps({"now": round(now.timestamp() * 1000), "rate": kitchen.clock_rate, "zone": kitchen.zone})
-            cooks = self.cooks.get(voice)
-            if cooks is None:
-                cooks = self.cooks[voice] = ",".join(p.json(voice) for p in self.on_line)
-            return f'{head[:-1]}, "cooks": [{cooks}]}}'
+            if voice not in self.cooks:
+                self.cooks[voice] = ",".join(p.json(voice) for p in self.on_line)
+            self.told[voice] = (self.marks[0], self.cooks[voice])
+            return _document(kitchen, self.cooks[voice])
+        finally:
+            self.lock.release()
 
     def _cooks(self, kitchen: Kitchen) -> list[Piece]:
         running = list(Cook.objects.filter(kitchen=kitchen, finished=False).values_list("id", "probe_id"))
@@ -340,7 +354,12 @@ class Board:
         by_probe = {p.cook.probe_id: (p, p.track) for p in known}
         by_probe |= {p.cook.second_probe_id: (p, p.second) for p in known if p.cook.second_probe_id is not None}
         # ids of a kitchen's readings are given in the order of their commits (see the API)
-        fresh = rows.filter(id__gt=self.last_id).order_by("id").values_list("id", "probe_id", "measured_at", "core_c")
+        fresh = rows.filter(id__gt=self.last_id).order_by("id")
+        fresh = list(fresh.values_list("id", "probe_id", "measured_at", "core_c")[: MAX_READINGS + 1])
+        if len(fresh) > MAX_READINGS:  # nobody looked for long: begin anew, in bounded amounts
+            self.last_id, fresh = rows.aggregate(last=Max("id"))["last"] or 0, []
+            for piece in known:
+                piece.track = None
         for row_id, probe, at, core in fresh:
             self.last_id = row_id
             piece, track = by_probe.get(probe, (None, None))
@@ -349,13 +368,11 @@ class Board:
         for piece in pieces:
             if piece.track is not None:
                 continue
-            piece.track = Track()
-            for own, track in ((piece.cook.probe_id, piece.track), (piece.cook.second_probe_id, piece.second)):
-                if own is None:
-                    continue
-                old = rows.filter(probe_id=own, measured_at__gte=moment(piece.begun), id__lte=self.last_id)
-                for at, core in old.order_by("measured_at", "id").values_list("measured_at", "core_c"):
-                    track.add(at.timestamp(), core)
+            old = rows.filter(measured_at__gte=moment(piece.begun), id__lte=self.last_id)
+            piece.track, piece.second = (
+                Track() if own is None else Track.of(course(old.filter(probe_id=own), "core_c"))
+                for own in (piece.cook.probe_id, piece.cook.second_probe_id)
+            )
 
 
 _boards: dict[int, Board] = {}

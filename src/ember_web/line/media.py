@@ -10,6 +10,7 @@ from math import inf
 from typing import Any
 
 import numpy as np
+from django.db.models import Max
 
 from ember_core.errors import InputError
 from ember_core.heat.arrays import Array
@@ -21,6 +22,7 @@ from ember_core.running.stretches import faces_heated, heated_by
 from ember_core.wording.message import N_, Message, say
 from ember_web.kitchens.models import GEAR_OF, Equipment
 from ember_web.line.adapters import moment
+from ember_web.line.courses import MAX_READINGS, course
 from ember_web.line.models import Cook, MediumReading
 from ember_web.tenancy.models import Kitchen
 
@@ -35,6 +37,13 @@ class Track:
     def __init__(self) -> None:
         self.times: list[float] = []
         self.values: list[float] = []
+
+    @classmethod
+    def of(cls, pairs: Sequence[tuple[float, float]]) -> Track:
+        """Of readings in order of time."""
+        track = cls()
+        track.times, track.values = [at for at, _c in pairs], [c for _at, c in pairs]
+        return track
 
     def add(self, at: float, value_c: float) -> None:
         """Put one in its place; readings may arrive late."""
@@ -241,9 +250,10 @@ class Media:
         rows = MediumReading.objects.filter(kitchen=kitchen)
         if self.last_id is None:
             self.last_id = rows.order_by("-id").values_list("id", flat=True).first() or 0
-        fresh = (
-            rows.filter(id__gt=self.last_id).order_by("id").values_list("id", "equipment_id", "measured_at", "medium_c")
-        )
+        fresh = rows.filter(id__gt=self.last_id).order_by("id")
+        fresh = list(fresh.values_list("id", "equipment_id", "measured_at", "medium_c")[: MAX_READINGS + 1])
+        if len(fresh) > MAX_READINGS:  # nobody looked for long: begin anew, in bounded amounts
+            self.by_key, self.last_id, fresh = {}, rows.aggregate(last=Max("id"))["last"] or 0, []
         last, now = self.last_id, kitchen.now().timestamp()
         for row_id, key, at, value in fresh:
             self.last_id = row_id
@@ -255,10 +265,9 @@ class Media:
             return
         for gear in Equipment.objects.filter(kitchen=kitchen, pk__in=new).exclude(hub_name=""):
             self.by_key[gear.pk] = Medium(gear)
-        old = rows.filter(equipment_id__in=new, measured_at__gte=moment(since), id__lte=max(last, self.last_id))
-        for key, at, value in old.order_by("measured_at", "id").values_list("equipment_id", "measured_at", "medium_c"):
-            if key in self.by_key:
-                self.by_key[key].track.add(at.timestamp(), value)
+        old = rows.filter(measured_at__gte=moment(since), id__lte=max(last, self.last_id))
+        for key in new & set(self.by_key):
+            self.by_key[key].track = Track.of(course(old.filter(equipment_id=key), "medium_c"))
 
 
 @dataclass(frozen=True)

@@ -77,6 +77,7 @@ class Cook(KitchenOwned):
 
     class Meta:
         ordering = ["station", "id"]  # a fixed order: rows never move under a finger
+        indexes = [models.Index(fields=["kitchen"], condition=models.Q(finished=False), name="cook_running")]
         constraints = [
             KitchenKey(name="cook_with_kitchen"),
             SameKitchen(field="plan", name="line_cook_plan_id_same_kitchen"),
@@ -125,7 +126,7 @@ class Event(KitchenOwned):
 class Sent(KitchenOwned):
     """What a hub sent, unique on its boot and number within that."""
 
-    kitchen = models.ForeignKey(Kitchen, on_delete=models.PROTECT, related_name="+")
+    kitchen = models.ForeignKey(Kitchen, on_delete=models.PROTECT, related_name="+", db_index=False)
     boot_id = models.CharField(max_length=40)
     sequence = models.BigIntegerField()
     measured_at = models.DateTimeField(help_text="Kitchen time.")
@@ -143,7 +144,10 @@ class MediumReading(Sent):
     medium_c = models.FloatField()
 
     class Meta(Sent.Meta):
-        indexes = [models.Index(fields=["equipment", "measured_at"])]
+        indexes = [
+            models.Index(fields=["equipment", "measured_at"]),
+            models.Index(fields=["kitchen", "id"], name="medium_reading_in_kitchen"),
+        ]
         constraints = [
             models.UniqueConstraint(fields=["equipment", "boot_id", "sequence"], name="medium_reading_once"),
             SameKitchen(field="equipment", name="line_mediumreading_equipment_id_same_kitchen"),
@@ -175,7 +179,10 @@ class Reading(Sent):
     core_c = models.FloatField()
 
     class Meta(Sent.Meta):
-        indexes = [models.Index(fields=["probe", "measured_at"])]
+        indexes = [
+            models.Index(fields=["probe", "measured_at"]),
+            models.Index(fields=["kitchen", "id"], name="reading_in_kitchen"),
+        ]
         constraints = [
             models.UniqueConstraint(fields=["probe", "boot_id", "sequence"], name="reading_once"),
             SameKitchen(field="probe", name="line_reading_probe_id_same_kitchen"),

@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
-from datetime import datetime, timedelta
+from datetime import datetime
 from typing import Any
 
-from django.db.models import Max
+from django.db.models import Max, OuterRef, Q, Subquery
 
 from ember_web.line.adapters import moment, state_of
 from ember_web.line.models import Cook, Event, Probe, Reading
@@ -43,12 +43,11 @@ def readings_of(cook: Cook, *, second: bool = False) -> list[Reading]:
     return list(rows.order_by("measured_at", "id"))
 
 
-def behind(kitchen: Kitchen) -> datetime | None:
-    """The last event of a running cook when the kitchen's clock is before it by more than devices differ, else None."""
-    slack = timedelta(seconds=LATEST_S * max(kitchen.clock_rate, 1.0))
+def last_event_at(kitchen: Kitchen) -> datetime | None:
+    """When the last thing happened to a cook that is running; None: nothing is cooking."""
     rows = Event.objects.filter(kitchen=kitchen, cook__finished=False)
     latest: datetime | None = rows.aggregate(latest=Max("occurred_at"))["latest"]
-    return latest if latest is not None and kitchen.now() < latest - slack else None
+    return latest
 
 
 def free_probes(kitchen: Kitchen) -> Iterable[Probe]:
@@ -58,13 +57,16 @@ def free_probes(kitchen: Kitchen) -> Iterable[Probe]:
 
 def probes_of(kitchen: Kitchen) -> list[dict[str, Any]]:
     """All probes: the name of the hub, the kitchen's own, what each read last and when, and the piece it is in."""
-    rows = Probe.objects.filter(kitchen=kitchen).prefetch_related("cooks", "second_cooks")
-    out = []
-    for probe in rows:
-        last = Reading.objects.filter(kitchen=kitchen, probe=probe).order_by("-measured_at", "-id").first()
-        cook = next((c for c in (*probe.cooks.all(), *probe.second_cooks.all()) if not c.finished), None)
-        out.append({"name": probe.name, "label": probe.label, "last": last, "cook": cook})
-    return out
+    newest = Reading.objects.filter(probe=OuterRef("pk")).order_by("-measured_at", "-id")
+    in_it = Cook.objects.filter(
+        Q(probe=OuterRef("pk")) | Q(second_probe=OuterRef("pk")), kitchen=kitchen, finished=False
+    )
+    rows = Probe.objects.filter(kitchen=kitchen).annotate(
+        last_c=Subquery(newest.values("core_c")[:1]),
+        last_at=Subquery(newest.values("measured_at")[:1]),
+        cook_title=Subquery(in_it.values("title")[:1]),
+    )
+    return list(rows.values("name", "label", "last_c", "last_at", "cook_title"))
 
 
 def strip_marks(kitchen: Kitchen, now: datetime) -> dict[str, Any]:

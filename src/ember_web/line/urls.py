@@ -2,7 +2,7 @@
 
 from django.urls import path
 
-from ember_web.line import probes, sheet, simulation, starting, views
+from ember_web.line import clock_page, probes, sheet, simulation, starting, views
 
 urlpatterns = [
     path("", views.board, name="line"),
@@ -11,6 +11,7 @@ urlpatterns = [
     path("strip/", views.strip, name="line-strip"),
     path("events/", views.events, name="line-events"),
     path("probe/", probes.probe, name="line-probe"),
+    path("clock/", clock_page.set_time, name="line-clock"),
     path("hub/", probes.hub, name="line-hub"),
     path("simulation/", simulation.page, name="line-simulation"),
     path("set-out/", starting.set_out, name="line-set-out"),

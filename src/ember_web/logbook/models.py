@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from django.db import models
+from django.db.models import F
 
 from ember_web.line.models import Cook
 from ember_web.tenancy.fields import SaidField
@@ -28,6 +29,7 @@ class Record(KitchenOwned):
 
     class Meta:
         ordering = ["-finished_at", "-id"]
+        indexes = [models.Index("kitchen", F("finished_at").desc(), F("id").desc(), name="record_by_time")]
         constraints = [SameKitchen(field="cook", name="logbook_record_cook_id_same_kitchen")]
 
     def __str__(self) -> str:

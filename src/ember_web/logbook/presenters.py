@@ -2,18 +2,25 @@
 
 from __future__ import annotations
 
+from datetime import timedelta
 from typing import Any
 
 import numpy as np
+from django.db.models import Q
 
 from ember_core.book.book import Book
 from ember_core.planning.moves import MoveKind
 from ember_core.wording.message import joined, say
 from ember_web.book.queries import book_of
+from ember_web.logbook.actions.change_note import note_version
 from ember_web.logbook.models import Record
 from ember_web.tenancy.access import RANK, KitchenRequest
+from ember_web.tenancy.models import ClockChange
 from ember_web.tenancy.voice import current
 from ember_web.ui.compare import compare
+
+KEPT_KINDS = {"hold", "chill"}  # after them a piece is kept by the hour or the day
+KEPT_FOR = timedelta(days=31)
 
 
 def context_of(request: KitchenRequest, record: Record, note: str) -> dict[str, Any]:
@@ -30,6 +37,8 @@ def context_of(request: KitchenRequest, record: Record, note: str) -> dict[str, 
         "planned": planned_words(d["plan"], book_of(request.kitchen)),
         "d": d,
         "note": note,
+        "note_version": note_version(record.note),
+        **clock_changes(record),
         "picture": compare(d),
         "pull": at_pull,
         "gap": gap,
@@ -38,6 +47,16 @@ def context_of(request: KitchenRequest, record: Record, note: str) -> dict[str, 
         "model": (d["judged"] or {}).get("model", []),
         "findings": (d["judged"] or {}).get("findings", []),
     }
+
+
+def clock_changes(record: Record) -> dict[str, list[ClockChange]]:
+    """When the kitchen's clock was set while it cooked, and since then where it was kept: what counts time across it is off."""
+    begun, done = record.started_at, record.finished_at
+    changes = ClockChange.objects.filter(kitchen=record.kitchen_id)
+    while_cooking = changes.filter(Q(before__range=(begun, done)) | Q(after__range=(begun, done)))
+    kept = any(s.get("kind") in KEPT_KINDS for s in record.document["plan"].get("stages", ()))
+    since = changes.filter(before__gt=done, before__lt=done + KEPT_FOR) if kept else changes.none()
+    return {"clock_changed": list(while_cooking), "clock_changed_since": list(since)}
 
 
 def planned_words(plan: dict[str, Any], book: Book) -> str:

@@ -6,13 +6,16 @@ import csv
 
 from django.contrib import messages
 from django.core.paginator import Paginator
+from django.db.models import FloatField
+from django.db.models.fields.json import KT, KeyTransform
+from django.db.models.functions import Cast
 from django.http import HttpResponse, JsonResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.utils.translation import gettext as _
 from django.views.decorators.http import require_http_methods, require_safe
 
 from ember_core.errors import InputError
-from ember_web.logbook.actions.change_note import change_note
+from ember_web.logbook.actions.change_note import NoteChanged, change_note
 from ember_web.logbook.models import Record
 from ember_web.logbook.presenters import context_of
 from ember_web.tenancy.access import KitchenRequest, in_kitchen
@@ -25,7 +28,14 @@ from ember_web.tenancy.voice import current
 def listing(request: KitchenRequest) -> HttpResponse:
     """All records, newest first."""
     words = request.GET.get("q", "")[:100].replace("\x00", "")
-    records = Record.objects.filter(kitchen=request.kitchen, title__icontains=words)
+    # of the document, which may be large, only what a row shows
+    shown = {
+        "target_c": Cast(KT("document__plan__target__core_c"), FloatField()),
+        "verdict": KeyTransform("verdict", "document"),
+    }
+    records = Record.objects.filter(kitchen=request.kitchen).defer("document").annotate(**shown)
+    if words:
+        records = records.filter(title__icontains=words)
     return render(
         request, "logbook/log.html", {"page": Paginator(records, 30).get_page(request.GET.get("page")), "q": words}
     )
@@ -37,12 +47,19 @@ def detail(request: KitchenRequest, record: str) -> HttpResponse:
     """One record; its note can be changed, nothing else."""
     found = get_object_or_404(Record, kitchen=request.kitchen, public_id=record)
     if request.method == "POST":
-        note = request.POST.get("note", "").replace("\x00", "")
+        note = request.POST.get("note", "").replace("\x00", "").replace("\r\n", "\n")
         try:
-            change_note(Actor.of_request(request), found.public_id, note)
+            change_note(Actor.of_request(request), found.public_id, note, request.POST.get("version"))
+        except NoteChanged as error:
+            found.refresh_from_db(fields=["note"])
+            context = context_of(request, found, note) | {
+                "theirs": error.stored,
+                "note_error": current().say(error.message),
+            }
+            return render(request, "logbook/record.html", context, status=409)
         except InputError as error:
-            messages.error(request, current().say(error.message))
-            return render(request, "logbook/record.html", context_of(request, found, note), status=422)
+            context = context_of(request, found, note) | {"note_error": current().say(error.message)}
+            return render(request, "logbook/record.html", context, status=422)
         messages.success(request, _("Note saved"))
         return redirect("record", kitchen=request.kitchen.public_id, record=found.public_id)
     return render(request, "logbook/record.html", context_of(request, found, found.note))

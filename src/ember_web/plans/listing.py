@@ -47,8 +47,11 @@ def listing(request: KitchenRequest) -> HttpResponse:
     away = "put_away" in request.GET
     sort = request.GET.get("sort", "new")
     sort = sort if sort in SORTS else "new"
-    found = Plan.objects.filter(kitchen=request.kitchen, title__icontains=words, archived_at__isnull=not away)
-    tags = sorted({t for ts in Plan.objects.filter(kitchen=request.kitchen).values_list("tags", flat=True) for t in ts})
+    found = Plan.objects.filter(kitchen=request.kitchen, archived_at__isnull=not away)
+    if words:
+        found = found.filter(title__icontains=words)
+    tagged = Plan.objects.filter(kitchen=request.kitchen).exclude(tags=[]).order_by()
+    tags = sorted({t for ts in tagged.values_list("tags", flat=True).distinct() for t in ts})
     if tag:
         found = found.filter(tags__contains=[tag])
     page = Paginator(found.order_by(SORTS[sort][0], "-id"), 30).get_page(request.GET.get("page"))

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from django.conf import settings
 from django.db import models
+from django.db.models import F
 
 from ember_web.tenancy.keys import KitchenKey, SameKitchen
 from ember_web.tenancy.models import Kitchen, KitchenOwned, public_id
@@ -28,6 +29,7 @@ class Plan(KitchenOwned):
 
     class Meta:
         ordering = ["-updated_at", "-id"]
+        indexes = [models.Index("kitchen", F("updated_at").desc(), F("id").desc(), name="plan_by_time")]
         constraints = [KitchenKey(name="plan_with_kitchen")]
 
     def __str__(self) -> str:

@@ -13,7 +13,7 @@ from django.utils import timezone
 
 from ember_core.wording.message import N_
 from ember_core.wording.quantities import Units
-from ember_web.tenancy.clock import steady
+from ember_web.tenancy.clock import machine, running_s, this_boot
 from ember_web.tenancy.keys import KitchenKey
 
 
@@ -76,6 +76,11 @@ class Kitchen(models.Model):
     clock_rate = models.FloatField(default=1.0, validators=[MinValueValidator(0.1), MaxValueValidator(600)])
     clock_real = models.DateTimeField(default=timezone.now)
     clock_kitchen = models.DateTimeField(default=timezone.now)
+    clock_boot = models.CharField(
+        max_length=60, default=this_boot, help_text="In which run of the machine it was anchored."
+    )
+    clock_running_s = models.FloatField(default=running_s, help_text="And at which of its running seconds.")
+    clock_by_hand = models.BooleanField(default=False, help_text="Set by a person; it does not follow the machine's.")
 
     def __str__(self) -> str:
         return self.name
@@ -86,8 +91,27 @@ class Kitchen(models.Model):
         return ZoneInfo(self.zone)
 
     def now(self) -> datetime:
-        """The kitchen's time, UTC. The one clock that cooking uses: real unless it was set to run fast."""
-        return self.clock_kitchen + (steady.now() - self.clock_real) * self.clock_rate
+        """The kitchen's time, UTC: the one clock that cooking uses.
+
+        Within a run of the machine it goes by the running seconds, whatever is done to the clock on the wall; after a
+        restart by the wall's, until :func:`ember_web.line.clock.tend_clock` has anchored it anew.
+        """
+        if self.clock_boot == machine.boot_id:
+            elapsed_s = machine.running_s() - self.clock_running_s
+        else:
+            elapsed_s = (machine.now() - self.clock_real).total_seconds()
+        return self.clock_kitchen + timedelta(seconds=elapsed_s * self.clock_rate)
+
+    def ahead_s(self) -> float:
+        """How far its clock is ahead of the machine's, s; less than 0 behind it."""
+        return (self.now() - machine.now()).total_seconds()
+
+    def anchor(self, at: datetime, *, rate: float | None = None) -> None:
+        """Let its clock show ``at`` (kitchen time) now, and run from there; to be stored by :data:`CLOCK_FIELDS`."""
+        self.clock_real, self.clock_kitchen = machine.now(), at
+        self.clock_boot, self.clock_running_s = machine.boot_id, machine.running_s()
+        if rate is not None:
+            self.clock_rate = rate
 
     def local(self, moment: datetime) -> datetime:
         """A moment in the kitchen's zone."""
@@ -96,6 +120,9 @@ class Kitchen(models.Model):
     def service_date(self, moment: datetime) -> str:
         """The service a moment belongs to: the local date, the small hours counting to the day before."""
         return (self.local(moment) - timedelta(hours=4)).date().isoformat()
+
+
+CLOCK_FIELDS = ["clock_real", "clock_kitchen", "clock_rate", "clock_boot", "clock_running_s", "clock_by_hand"]
 
 
 class KitchenOwned(models.Model):
@@ -138,6 +165,32 @@ class Pulse(models.Model):
 
     def __str__(self) -> str:
         return f"{self.at}"
+
+
+class ClockChange(KitchenOwned):
+    """A kitchen's clock was set: what ran through that counted other minutes than went by."""
+
+    class Why(models.TextChoices):
+        RESTART = "restart", N_("the machine started with its clock set back")
+        FOLLOW = "follow", N_("set to the machine's clock, for nothing was cooking")
+        HAND = "hand", N_("set by hand")
+
+    at = models.DateTimeField(auto_now_add=True, help_text="By the machine's clock.")
+    before = models.DateTimeField(help_text="Kitchen time.")
+    after = models.DateTimeField(help_text="Kitchen time.")
+    why = models.CharField(max_length=10, choices=Why.choices)
+    actor = models.ForeignKey(User, null=True, on_delete=models.SET_NULL, related_name="+")
+
+    class Meta:
+        ordering = ["-id"]
+
+    def __str__(self) -> str:
+        return f"{self.before} → {self.after}"
+
+    @property
+    def by_s(self) -> float:
+        """By how much it was set, s; above 0 ahead."""
+        return (self.after - self.before).total_seconds()
 
 
 class Trail(KitchenOwned):

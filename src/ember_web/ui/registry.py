@@ -11,6 +11,8 @@ FREE_PROBES = "free-probes"
 """``(kitchen) -> iterable``: probes that a piece can be started with."""
 GEAR_CHOICES = "gear-choices"
 """``(kitchen, document) -> list``: of each kind of gear that a plan needs and the kitchen has several of, the kind and their names."""
+CLOCK = "clock"
+"""``(kitchen) -> state``: how its clock stands against the machine's, after it was looked after."""
 PROBES = "probes"
 """``(kitchen) -> iterable``: all its probes, each with what it reads now."""
 

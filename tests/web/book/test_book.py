@@ -112,7 +112,12 @@ def test_another_kitchens_food_is_not_taken(kitchen, stranger, food, as_):
 
 
 CLAUSES = len(bases()["us-food-code-2022"].clauses)
-RULES = {"base": "us-food-code-2022", **{f"rows_{i}": "" for i in range(CLAUSES)}, "written_plan": "", "rows_sent": CLAUSES}
+RULES = {
+    "base": "us-food-code-2022",
+    **{f"rows_{i}": "" for i in range(CLAUSES)},
+    "written_plan": "",
+    "rows_sent": CLAUSES,
+}
 RULES |= {"rows_2": "76 °C 0 s"}
 
 

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import asyncio
-import json
 import uuid
 from datetime import timedelta
 
@@ -11,14 +10,11 @@ import numpy as np
 import pytest
 from django.db import DatabaseError
 
-from ember_web.config.doors import Doors
 from ember_web.kitchens import health
 from ember_web.line import freshness, learning, live, views
 from ember_web.line.adapters import state_of
 from ember_web.line.bus import MOST_OF_ONE, Bus, Crowded
-from ember_web.line.clock import kitchen_time
-from ember_web.line.models import Cook, Event, Probe, Reading
-from ember_web.tenancy.clock import SteadyClock
+from ember_web.line.models import Cook, Probe, Reading
 from ember_web.tenancy.models import Kitchen
 from tests.web.acting import save_plan, start_cook
 from tests.web.line.test_line import event, reading, readings, send
@@ -122,37 +118,6 @@ def test_the_prepared_plan_is_the_cooks(cook):
     again = learning.prepare(learning.thermal_key(cook.document | {"title": "x", "x-a": [1]}))
     assert (bare.pull_s == again.pull_s).all()
     assert bare.pull_s.size > 90
-
-
-def test_the_clock_never_runs_back():
-    """Set back by an hour it goes on by the running clock, set forward it follows, and it has no step when the wall catches up."""
-    wall, running = [1000.0], [50.0]
-    clock = SteadyClock(lambda: wall[0], lambda: running[0])
-    seen = []
-    for gone, jump in [(1, 0), (1, -3600), (10, 0), (100, 0), (1, 3600), (1, 0), (1, 500), (1, -0.5), (1, 0)]:
-        running[0] += gone
-        wall[0] += gone + jump
-        seen.append(clock.seconds())
-    assert seen == pytest.approx([1001, 1002, 1012, 1112, 1113, 1114, 1615, 1615.5, 1616.5])
-
-
-def test_a_kitchen_found_set_back_goes_on_from_its_last_event(kitchen, cook, as_):
-    """Started with its clock an hour back: marks get times after the last event, and the record says why."""
-    client = as_("cook")
-    send(client, event(kitchen, cook))
-    last = state_of(Cook.objects.get()).moves[1].done
-    Kitchen.objects.update(clock_kitchen=kitchen.clock_kitchen - timedelta(hours=1))
-    kitchen.refresh_from_db()
-    assert kitchen.now().timestamp() < last - 3000
-    board = live.line_text(kitchen)  # the tablet asks, and goes by what it hears
-    answer = send(client, event(kitchen, cook, move="m2", occurred_at=json.loads(board)["now"]))[0]
-    assert answer["status"] == "taken"
-    state = state_of(Cook.objects.get())
-    assert last <= state.moves[2].done < last + 60
-    assert any("set back by 60 min" in note for note in state.notes)
-    kitchen.refresh_from_db()
-    kitchen_time(kitchen)
-    assert Event.objects.filter(kind="note").count() == 1  # said once
 
 
 def test_nothing_in_a_cook_lies_before_its_start(kitchen, cook, as_):
@@ -261,39 +226,6 @@ def test_two_plans_alike_but_for_words_are_one_question(kitchen, cook):
     ):  # fmt: skip
         assert learning.thermal_key(base | change) != learning.thermal_key(base)
     assert save_plan(kitchen, cook.events.get().actor, base | {"title": str(uuid.uuid4())}).pk
-
-
-def test_the_doors_bound_what_waits():
-    """Streams and the sign of life are never held up; beyond the bound a page is 503 at once, and let in when there is room."""
-
-    async def go():
-        hold, answers, streamed = asyncio.Event(), [], []
-
-        async def page(_scope, _receive, _send):
-            await hold.wait()
-
-        async def stream(scope, _receive, _send):
-            streamed.append(scope["path"])
-
-        async def send(message):
-            if "status" in message:
-                answers.append(message["status"])
-
-        doors = Doors(page, stream, most=3)
-        ask = lambda path: doors({"type": "http", "path": path}, None, send)  # noqa: E731
-        inside = [asyncio.ensure_future(ask("/k/hut/plan/")) for _ in range(3)]
-        await asyncio.sleep(0)
-        await ask("/k/hut/plan/")
-        await ask("/healthz")
-        await ask("/k/hut/line/stream/")
-        assert answers == [503, 200]
-        assert streamed == ["/k/hut/line/stream/"]
-        hold.set()
-        await asyncio.gather(*inside)
-        await ask("/k/hut/plan/")
-        assert answers == [503, 200]
-
-    asyncio.run(go())
 
 
 def test_changes_come_in_their_gaps():

@@ -26,14 +26,18 @@ from ember_web.book.models import BookRow, Food, HouseRules
 from ember_web.book.queries import book_of
 from ember_web.kitchens.actions.add_equipment import AddEquipment
 from ember_web.kitchens.actions.admit_member import AdmitMember
+from ember_web.kitchens.actions.change_password import ChangePassword
 from ember_web.kitchens.actions.open_kitchen import OpenKitchen, open_kitchen
 from ember_web.kitchens.actions.set_kitchen import SetKitchen
 from ember_web.kitchens.actions.set_preferences import SetPreferences
 from ember_web.kitchens.actions.set_service import SetService
 from ember_web.kitchens.actions.set_station import SetStation
+from ember_web.kitchens.actions.use_password_link import UsePasswordLink
 from ember_web.kitchens.models import Equipment, Station, StationMember
+from ember_web.kitchens.trail_words import ACTION_WORDS
 from ember_web.line.actions.add_probe import AddProbe
 from ember_web.line.actions.set_fault import SetFault
+from ember_web.line.actions.set_kitchen_time import SetKitchenTime
 from ember_web.line.actions.start_cook import StartCook
 from ember_web.line.actions.take_readings import SentReading
 from ember_web.line.models import Cook, Event, HubToken, MediumReading, Probe, Reading
@@ -58,7 +62,7 @@ FOOD = StoreFood("our lamb", "lamb", {"water": 73.0, "protein": 20.0, "fat": 6.0
 MAY = {
     "save_plan": (Rank.COOK, False), "archive_plans": (Rank.COOK, False), "tag_plans": (Rank.COOK, False), "keep_draft": (Rank.COOK, False), "restore_plan": (Rank.COOK, False), "add_equipment": (Rank.CHEF, False), "set_kitchen": (Rank.CHEF, False), "set_service": (Rank.CHEF, False), "set_station": (Rank.CHEF, False), "fill_summaries": (Rank.VIEWER, False), "store_food": (Rank.CHEF, False), "remove_food": (Rank.CHEF, False),
     "store_house_rules": (Rank.CHEF, False), "add_book_row": (Rank.CHEF, False), "import_book": (Rank.CHEF, False), "start_cook": (Rank.COOK, False),
-    "take_events": (Rank.COOK, False), "take_readings": (None, True), "put_clock_right": (None, False),
+    "take_events": (Rank.COOK, False), "take_readings": (None, True), "carry_clock_over_restart": (None, False), "follow_machine_clock": (None, False), "set_kitchen_time": (Rank.CHEF, False), "change_password": (Rank.VIEWER, False), "issue_password_link": (Rank.CHEF, False), "remove_member": (Rank.CHEF, False), "unlock_member": (Rank.CHEF, False), "use_password_link": (None, False),
     "add_probe": (Rank.CHEF, False), "set_fault": (Rank.CHEF, False), "issue_hub_token": (Rank.CHEF, False), "write_record": (Rank.COOK, False),
     "change_note": (Rank.COOK, False), "set_clock": (Rank.CHEF, False), "set_preferences": (Rank.VIEWER, False), "set_toured": (Rank.VIEWER, False), "admit_member": (Rank.CHEF, False),
 }  # fmt: skip
@@ -66,7 +70,7 @@ MAY = {
 
 def modules():
     """Every module of actions."""
-    return sorted(p for p in WEB.glob("*/actions/*.py") if p.stem != "__init__")
+    return sorted(p for p in WEB.glob("*/actions/*.py") if not p.stem.startswith("_"))
 
 
 def load(path):
@@ -102,7 +106,14 @@ def arguments(name, kitchen, plan, cook):
         "start_cook": (StartCook(plan.public_id),),
         "take_events": ([event],),
         "take_readings": ([SentReading("p1", "b", 1, kitchen.now(), 40.0)],),
-        "put_clock_right": (),
+        "carry_clock_over_restart": (),
+        "follow_machine_clock": (),
+        "set_kitchen_time": (SetKitchenTime(),),
+        "change_password": (ChangePassword("x", "a-long-pass-word"),),
+        "issue_password_link": ("viewer",),
+        "remove_member": ("viewer",),
+        "unlock_member": ("viewer",),
+        "use_password_link": (UsePasswordLink("token-of-a-link", "a-long-pass-word"),),
         "add_probe": (AddProbe("p9"),),
         "set_fault": (SetFault("p1", "out", on=True),),
         "issue_hub_token": ("another hub",),
@@ -122,6 +133,7 @@ def test_the_table_of_actions_is_complete():
     for path in modules():
         load(path)
     assert {n: (r.least, r.hubs) for n, r in ACTIONS.items()} == MAY
+    assert set(ACTION_WORDS) == found | {"open_kitchen"}
 
 
 @pytest.mark.parametrize("who", ["nobody", "viewer", "cook", "chef", "hub", "stranger"])

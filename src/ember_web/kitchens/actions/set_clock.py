@@ -7,8 +7,7 @@ from django.core.exceptions import PermissionDenied
 from ember_core.errors import InputError
 from ember_core.wording.message import say
 from ember_web.tenancy.action import Actor, Rank, action
-from ember_web.tenancy.clock import steady
-from ember_web.tenancy.models import Kitchen
+from ember_web.tenancy.models import CLOCK_FIELDS, Kitchen
 
 RATES = (1, 10, 60)
 
@@ -33,7 +32,6 @@ def set_clock(actor: Actor, rate: int) -> Kitchen:
             path="rate",
             code="choice",
         )
-    now = kitchen.now()
-    kitchen.clock_real, kitchen.clock_kitchen, kitchen.clock_rate = steady.now(), now, float(rate)
-    kitchen.save(update_fields=["clock_real", "clock_kitchen", "clock_rate"])
+    kitchen.anchor(kitchen.now(), rate=float(rate))
+    kitchen.save(update_fields=CLOCK_FIELDS)
     return kitchen
