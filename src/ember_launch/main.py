@@ -20,6 +20,7 @@ from pathlib import Path
 
 from ember_launch import setup
 from ember_launch.account import Account
+from ember_launch.attached import is_running, last_run, note_running
 from ember_launch.cluster import Cluster, database_account, free_port
 from ember_launch.places import PYTHON, ROOT, Stop, is_root, say, secret_file, state_dir
 from ember_launch.progress import Progress, Step
@@ -47,6 +48,8 @@ USAGE = """usage: ./ember COMMAND
   bench       speed of the core as a ratio to a reference
   load        a full service against one server, its figures as JSON  [--pieces N --screens N --seconds N]
   shots       renew docs/screenshots from the demo data
+  person      people of a kitchen, also while it runs       list | admit | link | unlock | remove | trail
+  kitchen     kitchens and their clocks, also while it runs  list | clock [--machine | --at TIME]
   manage      Django's management commands on the data of `run`
 """
 
@@ -198,7 +201,7 @@ def serve(*, demo: bool) -> int:
                     say(f"Setting up; {address} answers already and shows how far it is")
                 set_up(progress)
                 with progress.step("database"):
-                    env, account, token = _prepared(supervisor, folder, demo=demo)
+                    env, account, token = _prepared(supervisor, folder, address, demo=demo)
             supervisor.add(web_server(address, port, folder, env, account))
             if demo:
                 supervisor.add(
@@ -218,16 +221,20 @@ def serve(*, demo: bool) -> int:
     return 0
 
 
-def _prepared(supervisor: Supervisor, folder: Path, *, demo: bool) -> tuple[dict[str, str], Account, Path]:
+def _prepared(
+    supervisor: Supervisor, folder: Path, address: str, *, demo: bool
+) -> tuple[dict[str, str], Account, Path]:
     """Start the database and bring it up to date: the application's environment, its account, and the hub's token file."""
     setup.say_if_moved(folder)
     cluster = start_database(supervisor, folder)
-    env = web_environment(folder, cluster, "ember_demo" if demo else "ember")
+    database = "ember_demo" if demo else "ember"
+    env = web_environment(folder, cluster, database)
     hub = folder / "hub"
     hub.mkdir(exist_ok=True)
     token = hub / "token"
     words: list[str | Path] = ["--demo", "--hub-token-file", token] if demo else []
     prepare_database(env, cluster, *words)
+    note_running(folder, port=cluster.port, database=database, address=address)
     account = Account()
     account.own(folder / "secret-key", cluster.application_password_file, hub)
     return account.environment(folder, env), account, token
@@ -285,22 +292,34 @@ def command_line(arguments: list[str]) -> int:
     return subprocess.run([PYTHON, "-m", *module], env=setup.tool_environment(), cwd=folder).returncode
 
 
-def manage(arguments: list[str]) -> int:
-    """A management command, with the database started if it is not running."""
+def manage(arguments: list[str], database: str = "ember") -> int:
+    """A management command: beside what runs, on its data; else with the database started for it."""
     progress = planned(solver=False)
     progress.drop("database")
     with progress.shown():
         set_up(progress, solver=False)
     folder = state_dir()
+    call = [PYTHON, "-m", "ember_web.manage", *arguments]
+    known = last_run(folder)
+    if known and is_running(folder):
+        cluster = Cluster(folder)
+        cluster.port = known["port"]
+        env = web_environment(folder, cluster, known["database"])
+        return subprocess.run(call, env=env | {"EMBER_ADDRESS": known["address"]}).returncode
     with only_one(folder):
         supervisor = Supervisor()
         try:
             cluster = start_database(supervisor, folder)
-            env = web_environment(folder, cluster, "ember")
+            env = web_environment(folder, cluster, database)
             prepare_database(env, cluster)
-            return subprocess.run([PYTHON, "-m", "ember_web.manage", *arguments], env=env).returncode
+            return subprocess.run(call, env=env).returncode
         finally:
             supervisor.stop()
+
+
+def people_and_kitchens(words: list[str]) -> int:
+    """``person`` and ``kitchen``, on the data that run or ran last."""
+    return manage(words, last_run(state_dir()).get("database", "ember"))
 
 
 def shots(arguments: list[str]) -> int:
@@ -393,6 +412,7 @@ def main(argv: list[str] | None = None) -> int:
         "shots": lambda: shots(rest),
         "load": lambda: load(rest),
         "manage": lambda: manage(rest),
+        **dict.fromkeys(("person", "kitchen"), lambda: people_and_kitchens(words)),
         **dict.fromkeys(("simulate", "replay", "read", "judge", "bench"), lambda: command_line(words)),
     }
     if name in commands:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 import uuid
 
 import pytest
@@ -102,7 +103,7 @@ def test_rights(filled, as_, name, method):
         if who is None and reply.status_code == 302:
             assert reply["Location"].startswith("/sign-in/")
         if who == "stranger":
-            assert b"Hut" not in reply.content
+            assert b"Hut" not in re.sub(rb"[A-Za-z0-9]{64}", b"", reply.content)  # a form's token may spell anything
 
 
 def answers(name, method, who):
