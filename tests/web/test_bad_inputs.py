@@ -43,7 +43,7 @@ def event_fields():
             yield key, value
 
 
-@pytest.mark.parametrize("kind", ["move", "note", "extend", "undo"])
+@pytest.mark.parametrize("kind", ["move", "note", "extend", "undo", "baste", "door"])
 def test_strange_events_are_refused_one_by_one(kitchen, cook, as_, kind):
     """Each stands in a batch with a good one: that one is taken, and the strange one answered by its status."""
     client = as_("cook")

@@ -80,6 +80,7 @@ class EggForm(forms.Form):
         self.written, self.units = written, units
         for name in ("mass_g", "start_c", "heat_c"):
             self.fields[name] = quantity(name, written, units)
+        self.fields["mass_g"].required = True  # of a plan's piece it may be left out, an egg has its size
         self.fields["serve"].widget.attrs |= {"maxlength": "8", "placeholder": gettext("any time")}
         for name, words in {
             "species": SPECIES,

@@ -193,7 +193,7 @@ def _pk(request: KitchenRequest) -> int:
 
 def _done(request: KitchenRequest, name: str) -> HttpResponse:
     gone = bool(request.POST.get("gone"))
-    messages.success(request, tell("Taken away: {name}", name=name) if gone else tell("Saved: {name}", name=name))
+    messages.success(request, tell("Deleted: {name}", name=name) if gone else tell("Saved: {name}", name=name))
     return redirect("kitchen-page", kitchen=request.kitchen.public_id)
 
 

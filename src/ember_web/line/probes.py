@@ -26,7 +26,7 @@ def probe(request: KitchenRequest) -> HttpResponse:
         found = add_probe(Actor.of_request(request), AddProbe(name, label, gone))
     except InputError as error:
         return refused(request, "probe", error)
-    words = tell("Taken away: {name}", name=str(found)) if gone else tell("Saved: {name}", name=str(found))
+    words = tell("Deleted: {name}", name=str(found)) if gone else tell("Saved: {name}", name=str(found))
     messages.success(request, words)
     return redirect("kitchen-page", kitchen=request.kitchen.public_id)
 

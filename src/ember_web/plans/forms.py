@@ -101,6 +101,7 @@ def quantity(name: str, written: Written, units: Units) -> forms.FloatField:
     label = capfirst(gettext(LABELS[name]))
     sign, low, high = units.sign(kind), units.shown(kind, least), units.shown(kind, most)
     return forms.FloatField(
+        label=label,
         min_value=least,
         max_value=most,
         required=name not in OPTIONAL,
@@ -385,7 +386,7 @@ def form_of(book: Book, kitchen: Kitchen, plan: Plan | None, data: Any) -> tuple
             values |= {"heat_c": "", "minutes": ""}  # another way has its own
             kinds = {_main_kind(book, str(w)) for w in (said["was_way"], values["way"])}
             values |= {} if len(kinds) == 1 else {"gear": "", "beside": ""}
-    own = str(values["cut"]) if plan is not None else ""
+    own = str(initial(start, kitchen)["cut"]) if plan is not None else ""
     usual = book.cuts.get(str(values["cut"]), {}).get("food", "")
     foods = food_choices(kitchen, usual, start.own_food)
     gear = gear_names(kitchen, _main_kind(book, str(values["way"])), str((start.gear or {}).get("name", "")))

@@ -86,7 +86,7 @@ def subject_of(result: Any) -> str:
     meta = getattr(result, "_meta", None)
     if meta is None:
         return str(result)[:120] if isinstance(result, str) else ""
-    return f"{meta.model_name} {getattr(result, 'public_id', '') or result}"[:120]
+    return " ".join(dict.fromkeys([str(meta.model_name), getattr(result, "public_id", ""), str(result)]))[:120]
 
 
 __all__ = ["ACTIONS", "Actor", "Kind", "Rank", "Rights", "action", "leave_trail"]

@@ -29,6 +29,7 @@ from ember_web.tenancy.models import Kitchen
 EARLIEST = timedelta(days=2)
 OWN = "own"  # the width of whoever checks, learnt
 LONGEST_NOTE = 500
+LONGEST_S = 86_400.0  # of a door, a basting
 
 
 def _text(raw: Mapping[str, Any], key: str, most: int) -> str:
@@ -81,6 +82,9 @@ def read_event(raw: Any, kitchen: Kitchen, now: datetime) -> tuple[Event, str]:
     if kind in {CHECK, PROBE} or kind in HAPPENED:
         needed, allowed = TAKES[kind]
         payload |= {k: raw[k] for k in (*needed, *allowed) if raw.get(k) not in (None, "")}
+        seconds = payload.get("seconds", 0.0)
+        if not isinstance(seconds, int | float) or isinstance(seconds, bool) or not abs(seconds) <= LONGEST_S:
+            raise InputError(say("seconds: write a number, such as 30."), path="seconds")
     if kind == UNDO and supersedes is None:
         raise InputError(say("undo needs supersedes, the id of the event it takes back."), path="supersedes")
     row = Event(
