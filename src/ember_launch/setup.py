@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import fcntl
+import glob
 import hashlib
 import os
 import platform
@@ -18,6 +19,7 @@ from pathlib import Path
 from ember_launch.places import PYTHON, ROOT, VENV, Stop, clean_environment, is_root, say
 
 COMPILED = 262  # functions that compiling the solver compiles, about: for the share done
+CACHES_KEPT = 4  # of other states of the sources, about 6 MB each
 SOLVER_PARTS = (("line", "mesh-calls"), ("mesh-stepper",))  # compiled side by side
 USUAL_S = {"packages": 40.0, "python": 55.0, "solver": 65.0, "database": 12.0}
 
@@ -178,26 +180,60 @@ def kernel_cache() -> Path:
 
 
 def ensure_kernels(tell: Callable[[float], None] = lambda _share: None) -> Path:
-    """Compile the solver once for each state of its sources, on two processors; ``tell`` is told the share done."""
+    """Compile the solver once for each state of its sources, on two processors; ``tell`` is told the share done.
+
+    It is compiled in folders that nobody else reads, and put in its place whole by one rename. Caches of other states stay for
+    a while: something that was started before a change may still be loading from one.
+    """
     cache = kernel_cache()
-    done = cache / "warm"
-    if not done.exists():
-        with one_at_a_time(cache / "lock"):
-            if not done.exists():
-                for old in cache.parent.iterdir():
-                    if old != cache and old.is_dir():
-                        shutil.rmtree(old, ignore_errors=True)
-                _compile(cache, tell)
-                done.write_text("ok\n")
+    if not (cache / "warm").exists():
+        with one_at_a_time(cache.parent / f"{cache.name}.lock"):
+            if not (cache / "warm").exists():
+                making = cache.parent / f"{cache.name}.making"
+                shutil.rmtree(making, ignore_errors=True)
+                _compile(making, tell)
+                (making / "warm").write_text("ok\n")
+                shutil.rmtree(cache, ignore_errors=True)  # one that an older version left unfinished
+                making.rename(cache)
+                _drop_old_caches(cache)
     return cache
+
+
+def _drop_old_caches(cache: Path) -> None:
+    """Keep the newest few caches besides this one."""
+    others = [p for p in cache.parent.iterdir() if p.is_dir() and p != cache and p.suffix != ".making"]
+    for old in sorted(others, key=lambda p: p.stat().st_mtime)[:-CACHES_KEPT]:
+        shutil.rmtree(old, ignore_errors=True)
+        (old.parent / f"{old.name}.lock").unlink(missing_ok=True)
+
+
+def _merge_caches(parts: Sequence[Path], cache: Path) -> None:
+    """Put what several processes compiled together. A function that two compiled is taken whole from one: its index names its files."""
+    for part in parts:
+        for index in part.rglob("*.nbi"):
+            folder = cache / index.parent.relative_to(part)
+            if (folder / index.name).exists():
+                continue
+            folder.mkdir(parents=True, exist_ok=True)
+            for piece in index.parent.glob(f"{glob.escape(index.stem)}.*.nbc"):
+                shutil.copy2(piece, folder)
+            shutil.copy2(index, folder)
+        shutil.rmtree(part)
 
 
 def _compile(cache: Path, tell: Callable[[float], None]) -> None:
     env = {**clean_environment(), "NUMBA_CACHE_DIR": str(cache)}
     command: list[str | Path] = [PYTHON, "-m", "ember_cli", "warm", "--count"]
+    folders = [cache / f"part-{i}" for i, _ in enumerate(SOLVER_PARTS)]
     running = [
-        subprocess.Popen([*command, *parts], env=env, stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True)
-        for parts in SOLVER_PARTS
+        subprocess.Popen(
+            [*command, *parts],
+            env={**env, "NUMBA_CACHE_DIR": str(folder)},
+            stdout=subprocess.PIPE,
+            stderr=subprocess.PIPE,
+            text=True,
+        )
+        for parts, folder in zip(SOLVER_PARTS, folders, strict=True)
     ]
     compiled = 0
 
@@ -212,7 +248,8 @@ def _compile(cache: Path, tell: Callable[[float], None]) -> None:
         said = [pool.submit(process.stderr.read) for process in running if process.stderr is not None]
         list(pool.map(follow, running))
     failed = [s.result() for s, process in zip(said, running, strict=True) if process.wait()]
-    # what two processes wrote at once may have been lost to one of them: a third one finds it, or makes it anew
+    _merge_caches(folders, cache)
+    # what neither has made, a third process makes in the folder that is theirs together
     last = subprocess.run(command, env=env, stdout=subprocess.DEVNULL, stderr=subprocess.PIPE, text=True)
     if failed or last.returncode:
         raise Stop(f"{''.join(failed) or last.stderr}\nember: compiling the solver failed; the message above says why.")

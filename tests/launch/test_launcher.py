@@ -11,6 +11,7 @@ import sys
 import tempfile
 import threading
 import time
+from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 
 import pytest
@@ -295,3 +296,40 @@ def test_package_clients_are_heard_only_when_they_fail(capfd):
     said = capfd.readouterr().err
     assert "why" in said
     assert "it failed. Do this." in said
+
+
+def test_the_compiled_solver_is_put_in_its_place_whole(tmp_path, monkeypatch):
+    """Whoever looks meanwhile finds none or all of it; one that was left unfinished is made anew; older ones stay a while."""
+    cache, seen = tmp_path / "kernels" / "now", []
+
+    def compile_it(folder, _tell):
+        folder.mkdir(parents=True)
+        seen.append(cache.exists() and (cache / "warm").exists())
+        (folder / "a.nbi").write_text("whole")
+
+    monkeypatch.setattr(setup, "kernel_cache", lambda: cache)
+    monkeypatch.setattr(setup, "_compile", compile_it)
+    for i in range(7):
+        (tmp_path / "kernels" / f"old{i}").mkdir(parents=True)
+    (cache / "half").mkdir(parents=True)
+    (tmp_path / "kernels" / "now.making").mkdir()
+    with ThreadPoolExecutor(3) as pool:
+        assert {str(p) for p in pool.map(lambda _: setup.ensure_kernels(), range(3))} == {str(cache)}
+    assert seen == [False]
+    assert sorted(p.name for p in cache.iterdir()) == ["a.nbi", "warm"]
+    assert len([p for p in cache.parent.iterdir() if p.is_dir()]) == 1 + setup.CACHES_KEPT
+
+
+def test_what_two_processes_compiled_is_merged_function_by_function(tmp_path):
+    """An index names its data files by number: of a function that both made, index and data come from one."""
+    for part, functions in (("part-0", ("f", "g")), ("part-1", ("g", "h"))):
+        folder = tmp_path / part / "solver_x"
+        folder.mkdir(parents=True)
+        for function in functions:
+            for name in (f"m.{function}-1.py311.nbi", f"m.{function}-1.py311.1.nbc"):
+                (folder / name).write_text(f"{function} of {part}")
+    setup._merge_caches([tmp_path / "part-0", tmp_path / "part-1"], tmp_path)
+    found = {p.name: p.read_text() for p in (tmp_path / "solver_x").iterdir()}
+    assert len(found) == 6
+    assert {v for k, v in found.items() if ".g-" in k} == {"g of part-0"}
+    assert not (tmp_path / "part-0").exists()

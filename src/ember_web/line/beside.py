@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import logging
 import threading
+import time
 from collections.abc import Callable, Hashable
 from concurrent.futures import Future, ThreadPoolExecutor
 from dataclasses import dataclass
@@ -12,6 +13,7 @@ from typing import Any, Generic, TypeVar
 from ember_core.errors import EmberError
 
 log = logging.getLogger(__name__)
+FIRST_WAIT_S, LONGEST_WAIT_S = 5.0, 300.0  # after an exception nobody foresaw, before a cook is computed again
 Q = TypeVar("Q")
 
 
@@ -23,13 +25,15 @@ class _Slot(Generic[Q]):
     busy: bool = False
     answered: Any = None
     result: dict[str, Any] | None = None
+    failures: int = 0  # exceptions nobody foresaw, one after another
+    again_at: float = 0.0  # not computed before, monotonic s
 
 
 class Beside(Generic[Q]):
     """Takes questions, answers them on a thread of its own, keeps the last answer of each cook. A request never waits for it."""
 
-    def __init__(self, name: str) -> None:
-        self.name = name
+    def __init__(self, name: str, clock: Callable[[], float] = time.monotonic) -> None:
+        self.name, self.clock = name, clock
         self.lock = threading.Lock()
         self.slots: dict[int, _Slot[Q]] = {}
         self.pool = ThreadPoolExecutor(1, thread_name_prefix=name)
@@ -56,7 +60,8 @@ class Beside(Generic[Q]):
                 self.slots.pop(cook_id, None)
                 return None
             slot = self.slots.setdefault(cook_id, _Slot())
-            if slot.answered != key and (slot.wanted is None or slot.wanted[0] != key):
+            held = slot.failures and self.clock() < slot.again_at
+            if not held and slot.answered != key and (slot.wanted is None or slot.wanted[0] != key):
                 slot.wanted = (key, make())
                 if not slot.busy:
                     slot.busy = True
@@ -82,14 +87,25 @@ class Beside(Generic[Q]):
                 return
             slot.wanted = None
         key, asked = wanted
+        failures = 0
         try:
             result = self.work(asked)
         except (EmberError, ArithmeticError, ValueError) as error:  # such a cook goes on by its plan
             log.warning("%s: no answer: %s", self.name, error)
             result = None
+        except Exception:
+            # nobody foresaw it: the thread and the others go on, this cook by its plan, and it is tried again later
+            log.exception("%s: cook %d could not be computed; it goes on by its plan", self.name, cook_id)
+            result, failures = None, slot.failures + 1
         with self.lock:
-            slot.answered, slot.result = key, result
+            slot.answered, slot.result, slot.failures = key, result, failures
+            if failures:
+                slot.answered = None
+                slot.again_at = self.clock() + min(FIRST_WAIT_S * 2.0 ** (failures - 1), LONGEST_WAIT_S)
             slot.busy = slot.wanted is not None and slot.wanted[0] != key
             if slot.busy:  # behind the others: every cook gets its turn
                 self.last = self.pool.submit(self._work, cook_id, told)
-        told()
+        try:
+            told()
+        except Exception:
+            log.exception("%s: boards could not be told", self.name)

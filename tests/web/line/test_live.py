@@ -13,6 +13,7 @@ from django.db import DatabaseError
 from ember_web.kitchens import health
 from ember_web.line import freshness, learning, live, views
 from ember_web.line.adapters import state_of
+from ember_web.line.beside import Beside
 from ember_web.line.bus import MOST_OF_ONE, Bus, Crowded
 from ember_web.line.models import Cook, Probe, Reading
 from ember_web.tenancy.models import Kitchen
@@ -246,3 +247,37 @@ def test_changes_come_in_their_gaps():
         assert await views._next_word(queue, 0.05, 0.0) == ""
 
     asyncio.run(go())
+
+
+def test_a_worker_outlives_what_nobody_foresaw(caplog):
+    """The cook is answered with nothing, the others go on, it is tried again, later each time; a good answer forgets it."""
+
+    class Broken(Beside):
+        broken = True
+
+        def work(self, asked):
+            if asked == "bad" and self.broken:
+                raise TypeError("nobody foresaw this")
+            return {"of": asked}
+
+    now, told = [0.0], []
+    desk = Broken("test", clock=lambda: now[0])
+
+    def ask(cook, key, asked):
+        slot = desk.ask_of(cook, key, lambda: asked, lambda: told.append(cook))
+        desk.settle()
+        return slot.result
+
+    assert ask(1, 1, "bad") is None
+    assert ask(2, 1, "good") == {"of": "good"}
+    assert "could not be computed" in caplog.text
+    for key, waited in ((2, 5.0), (3, 10.0), (4, 20.0)):
+        before = len(told)
+        ask(1, key, "bad")
+        assert len(told) == before  # not before its time
+        now[0] += waited
+        ask(1, key, "bad")
+        assert len(told) == before + 1
+    desk.broken, now[0] = False, now[0] + 400.0
+    assert ask(1, 5, "bad") == {"of": "bad"}
+    assert ask(1, 6, "bad") == {"of": "bad"}
