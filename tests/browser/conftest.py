@@ -140,7 +140,7 @@ class Browser(webdriver.Chrome):
 
 
 # what a browser logs when a server that was stopped on purpose does not answer: its own words, and htmx's
-OF_THE_NETWORK = ("net::", "status of", "htmx:sendError", "htmx:afterRequest")
+OF_THE_NETWORK = ("net::", "status of", "htmx:sendError", "htmx:sendAbort", "htmx:afterRequest")
 
 
 def open_browser(folder, *, scripts=True):

@@ -1,4 +1,5 @@
 import { clockOf } from "./said.js";
+import { keeper } from "./typed.js";
 
 // The frame of every page: kitchen clock, strip positions, shortcuts, small conveniences.
 (() => {
@@ -43,15 +44,10 @@ import { clockOf } from "./said.js";
   document.addEventListener("change", (e) => {
     if (e.target.matches("[data-submit]")) e.target.form.requestSubmit();
   });
-  // after a swap the same part keeps the focus
-  let focused = null;
-  document.addEventListener("htmx:beforeSwap", () => {
-    focused = document.activeElement?.name;
-  });
-  document.addEventListener("htmx:afterSwap", () => {
-    const el = focused && document.querySelector(`.say [name="${focused}"]`);
-    if (el && document.activeElement !== el) el.focus({ preventScroll: true });
-  });
+  keeper();
+  // what could not be saved begins where it is wrong
+  const wrong = document.querySelector('main [aria-invalid="true"]');
+  if (wrong && document.activeElement === document.body) wrong.focus();
   let waiting = "";
   document.addEventListener("keydown", (e) => {
     if (e.target.matches("input,select,textarea") || e.ctrlKey || e.metaKey || e.altKey) return;

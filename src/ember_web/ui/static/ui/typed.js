@@ -1,0 +1,140 @@
+// A part of the page that is swapped while somebody types, chooses or reads in it keeps what is theirs: what was entered after
+// the request went out, the caret, the focus, and which tables are open.
+
+const forms = (root) => [...root.querySelectorAll("form")];
+const fields = (form) => [...form.elements].filter((f) => f.name && !/^(submit|button|fieldset|file)$/.test(f.type));
+const state = (f) => (f.type === "checkbox" || f.type === "radio" ? String(f.checked) : f.value);
+const keyOf = (form, f, at) =>
+  `${form.id || at}/${f.name}/${f.type === "radio" || f.type === "checkbox" ? f.value : ""}`;
+
+const all = (root) => {
+  const out = new Map();
+  forms(root).forEach((form, at) => {
+    for (const f of fields(form)) out.set(keyOf(form, f, at), f);
+  });
+  return out;
+};
+const values = (root) => new Map([...all(root)].map(([key, f]) => [key, state(f)]));
+
+// how an element is found again in what takes its place
+const describe = (el, root) => {
+  if (!el || el === document.body || !root.contains(el)) return "";
+  const esc = CSS.escape;
+  if (el.id) return `#${esc(el.id)}`;
+  const { set, value, step, grip } = el.dataset;
+  if (set !== undefined) return `[data-set="${esc(set)}"][data-value="${esc(value ?? "")}"]`;
+  if (step !== undefined) return `[data-step="${esc(step)}"]`;
+  if (grip !== undefined) return `[data-grip="${esc(grip)}"]`;
+  if (el.name)
+    return `${el.localName}[name="${esc(el.name)}"]${el.type === "submit" ? `[value="${esc(el.value)}"]` : ""}`;
+  if (el.localName === "summary") return `summary[data-of="${esc(nameOf(el.parentElement))}"]`;
+  return "";
+};
+const nameOf = (details) =>
+  details.id || details.querySelector("summary")?.textContent.trim().replace(/\s+/g, " ") || "";
+const tables = (root) => [...root.querySelectorAll("details")];
+
+export const keeper = () => {
+  const sent = new WeakMap(); // request: what stood in the fields when it went out
+  const unsaid = new Map(); // fields that were typed in while they were swapped: the browser may not tell of their change
+  let kept = null,
+    again = null;
+
+  const before = (root, xhr) => {
+    const known = sent.get(xhr);
+    const now = values(root);
+    const own = new Map([...now].filter(([key, value]) => known?.has(key) && known.get(key) !== value));
+    const focused = document.activeElement;
+    const typing = root.contains(focused) && "selectionStart" in focused ? focused : null;
+    kept = {
+      root: root.id,
+      own,
+      focus: describe(focused, root),
+      typing: typing && [...all(root)].find(([, f]) => f === typing)?.[0],
+      caret: typing?.type !== "number" && typing ? [typing.selectionStart, typing.selectionEnd] : null,
+      // a field that Tab has just entered is selected as a whole, and stays so with another value in it
+      whole: Boolean(typing?.value) && typing.selectionStart === 0 && typing.selectionEnd === typing.value.length,
+      open: new Map(tables(root).map((d) => [nameOf(d), d.open])),
+    };
+  };
+
+  const focusOn = (root, css) => {
+    const el = css && root.querySelector(css);
+    if (el && document.activeElement !== el) {
+      const next = el.disabled ? el.parentElement.querySelector("button:not(:disabled)") : el;
+      next?.focus({ preventScroll: true });
+    }
+    return el;
+  };
+
+  const after = () => {
+    if (!kept) return;
+    const { own, focus, typing, caret, whole, open } = kept;
+    const root = (kept.root && document.getElementById(kept.root)) || document.body;
+    kept = null;
+    for (const d of tables(root)) {
+      const was = open.get(nameOf(d));
+      if (was !== undefined) d.open = was;
+      d.querySelector("summary")?.setAttribute("data-of", nameOf(d));
+    }
+    const fresh = all(root);
+    const rendered = values(root);
+    for (const [key, value] of own) {
+      const f = fresh.get(key);
+      if (!f || state(f) === value) continue;
+      if (f.type === "checkbox" || f.type === "radio") f.checked = value === "true";
+      else f.value = value;
+      if (key === typing) unsaid.set(f, true);
+    }
+    const el = focusOn(root, focus);
+    again = { root, focus, rendered };
+    if (caret && el && "setSelectionRange" in el && el.type !== "hidden") {
+      try {
+        if (whole) el.select();
+        else el.setSelectionRange(...caret);
+      } catch {
+        /* a kind of field without a caret */
+      }
+    }
+  };
+
+  // what was entered after the request went out is asked for once the new form listens: the one that would have asked is gone
+  const askAgain = (root, rendered) => {
+    for (const [key, f] of all(root)) {
+      const asks = f.form.matches('[hx-trigger*="change"]');
+      if (!asks || f === document.activeElement || !rendered.has(key) || rendered.get(key) === state(f)) continue;
+      unsaid.delete(f);
+      f.dispatchEvent(new Event("change", { bubbles: true }));
+      return;
+    }
+  };
+
+  document.addEventListener("htmx:beforeRequest", (e) => {
+    const root = e.detail.target;
+    if (root?.querySelectorAll) sent.set(e.detail.xhr, values(root));
+  });
+  document.addEventListener("htmx:beforeSwap", (e) => {
+    const root = e.detail.target;
+    if (e.detail.shouldSwap && root?.querySelectorAll) before(root, e.detail.xhr);
+  });
+  document.addEventListener("htmx:afterSwap", after);
+  // a button that is only now made ready by another script
+  document.addEventListener("htmx:afterSettle", () => {
+    if (!again) return;
+    const { root, focus, rendered } = again;
+    again = null;
+    queueMicrotask(() => {
+      if (document.activeElement === document.body) focusOn(root, focus);
+      askAgain(root, rendered);
+    });
+  });
+  document.addEventListener("change", (e) => unsaid.delete(e.target));
+  document.addEventListener("focusout", (e) => {
+    const f = e.target;
+    if (!unsaid.has(f)) return;
+    // after the browser's own change event, if it sends one
+    setTimeout(() => {
+      if (unsaid.delete(f) && f.isConnected) f.dispatchEvent(new Event("change", { bubbles: true }));
+    });
+  });
+};
