@@ -256,8 +256,12 @@ def _compile(cache: Path, tell: Callable[[float], None]) -> None:
 
 
 def tool_environment() -> dict[str, str]:
-    """The environment every Python process of ours runs in."""
-    return {**clean_environment(), "NUMBA_CACHE_DIR": str(kernel_cache())}
+    """The environment every Python process of ours runs in.
+
+    Small matrices are worked on by the threads that ask, not by threads of the library's own: on two processors those double
+    the time of an egg.
+    """
+    return {"OPENBLAS_NUM_THREADS": "1", **clean_environment(), "NUMBA_CACHE_DIR": str(kernel_cache())}
 
 
 def say_if_moved(folder: Path) -> None:

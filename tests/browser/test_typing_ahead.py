@@ -35,15 +35,15 @@ def settled(browser, **wanted):
     browser.until(lambda: {k: asked(browser).get(k) for k in wanted} == wanted and not browser.find_elements(By.CSS_SELECTOR, ".htmx-request"))  # fmt: skip
 
 
-@pytest.mark.parametrize("pause_s", [0.0, 0.04, 0.1, 0.2, 0.35])
-def test_no_key_is_lost_between_two_fields(browser, site, pause_s):
+def test_no_key_is_lost_between_two_fields(browser, site):
     """33 in the thickness, Tab, 450 in the mass, Tab, 6 in the start: whenever the answers come, it is what was typed."""
     browser.sign_in(site, "grill")
-    browser.get(site.kitchen + "/plan/?cut=bavette")
-    browser.execute_script("const f = document.querySelector('#sentence [name=size_mm]'); f.focus(); f.select();")
-    typed(browser, ["3", "3", Keys.TAB, "4", "5", "0", Keys.TAB, "6", Keys.TAB], pause_s)
-    settled(browser, size_mm="33", mass_g="450", start_c="6")
-    assert [value(browser, n) for n in ("size_mm", "mass_g", "start_c")] == ["33", "450", "6"]
+    for pause_s in (0.0, 0.04, 0.1, 0.2, 0.35):
+        browser.get(site.kitchen + "/plan/?cut=bavette")
+        browser.execute_script("const f = document.querySelector('#sentence [name=size_mm]'); f.focus(); f.select();")
+        typed(browser, ["3", "3", Keys.TAB, "4", "5", "0", Keys.TAB, "6", Keys.TAB], pause_s)
+        settled(browser, size_mm="33", mass_g="450", start_c="6")
+        assert [value(browser, n) for n in ("size_mm", "mass_g", "start_c")] == ["33", "450", "6"], pause_s
 
 
 def test_a_field_is_not_replaced_while_it_is_typed_in(browser, site):

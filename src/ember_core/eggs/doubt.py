@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -16,7 +17,7 @@ from ember_core.heat.egg_time import goal_of
 from ember_core.heat.physics.boiling import boiling_point
 
 OLD = 1.0  # an old egg's yolk lies at the shell
-CELLS = 18  # of a map that is looked through for pairs
+CELLS = 15  # of a map that is looked through for pairs
 BATH_LONGEST_MIN, BOIL_LONGEST_MIN = 120.0, 16.0  # of a hen's egg
 COOL_C, HOT_BATH_C = 57.0, 76.0
 TURN_MINUTES = 32.0  # Di Lorenzo et al. 2025
@@ -87,7 +88,7 @@ class Pair:
     minutes: float
 
 
-def pairs(question: EggQuestion) -> dict[tuple[str, str], Pair]:
+def pairs(question: EggQuestion, threads: int = 2) -> dict[tuple[str, str], Pair]:
     """Which pairs of yolk and white this egg can have: by one water, else by a bath and boiling water, else in turns of hot and cool.
 
     Of the points of a map that have the pair the one deepest inside its region is given.
@@ -99,13 +100,16 @@ def pairs(question: EggQuestion) -> dict[tuple[str, str], Pair]:
     baths = np.linspace(COOL_C, HOT_BATH_C, CELLS)
     plain = replace(question, minutes=None, litres=None)
     out: dict[tuple[str, str], Pair] = {}
-    for water, found in (
-        (BOIL, egg_map(replace(plain, water=BOIL), hot, np.array([boil]))),
-        (BATH, egg_map(replace(plain, water=BATH), long, baths)),
-        (BATH, egg_map(replace(plain, water=BATH), hot, np.linspace(HOT_BATH_C, boil - 2.0, CELLS))),
-        (TWO, egg_map(replace(plain, water=TWO), long, baths)),
-    ):
-        for pair, (c, m) in _inside(found).items():
+    maps = (
+        (BOIL, hot, np.array([boil])),
+        (BATH, long, baths),
+        (BATH, hot, np.linspace(HOT_BATH_C, boil - 2.0, CELLS)),
+        (TWO, long, baths),
+    )
+    with ThreadPoolExecutor(threads) as pool:  # the compiled solver gives the interpreter up
+        found = list(pool.map(lambda m: egg_map(replace(plain, water=m[0]), m[1], m[2]), maps))
+    for (water, _minutes, _c), map_ in zip(maps, found, strict=True):
+        for pair, (c, m) in _inside(map_).items():
             out.setdefault(pair, Pair(water, c, m))
     turned = ask(replace(plain, water=TURNS, minutes=TURN_MINUTES * grown)).state
     if turned.white_word != UNSET:

@@ -20,9 +20,11 @@ from django.core.wsgi import get_wsgi_application
 from ember_core.planning.warm import warm
 from ember_web.config.doors import Doors
 from ember_web.config.senders import senders
+from ember_web.plans.printing import press
 
 # learning computes on a thread of its own: a page that the database has answered does not wait long for its turn
 sys.setswitchinterval(0.001)
 threading.Thread(target=warm, name="warm", daemon=True).start()
 pages: Any = get_wsgi_application()  # what it returns is an iterable of bytes, which its types do not say
+press.start()
 application = Doors(lambda threads: WSGIMiddleware(pages, workers=threads), get_asgi_application(), senders.of)

@@ -22,6 +22,8 @@ from ember_web.tenancy.access import KitchenRequest, in_kitchen
 from ember_web.tenancy.actor import Actor
 from ember_web.tenancy.voice import current
 
+FORMULA = tuple("=+-@\t\r|%")  # what a spreadsheet may take for the beginning of one
+
 
 @in_kitchen()
 @require_safe
@@ -65,6 +67,11 @@ def detail(request: KitchenRequest, record: str) -> HttpResponse:
     return render(request, "logbook/record.html", context_of(request, found, found.note))
 
 
+def as_cell(text: str) -> str:
+    """A text that a spreadsheet shows and never computes, whoever wrote it."""
+    return f"'{text}" if text.lstrip()[:1] in FORMULA else text
+
+
 @in_kitchen()
 @require_safe
 def as_csv(request: KitchenRequest, record: str) -> HttpResponse:
@@ -79,7 +86,7 @@ def as_csv(request: KitchenRequest, record: str) -> HttpResponse:
         said = []
         while notes and notes[0][0] <= t:
             said.append(notes.pop(0)[1])
-        writer.writerow([f"{t:.3f}", f"{core:.3f}", " · ".join(said)])
+        writer.writerow([f"{t:.3f}", f"{core:.3f}", as_cell(" · ".join(map(str, said)))])
     return reply
 
 

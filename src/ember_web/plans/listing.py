@@ -29,7 +29,7 @@ from ember_web.plans.written import TIMES
 from ember_web.tenancy.access import RANK, KitchenRequest, in_kitchen
 from ember_web.tenancy.actor import Actor
 from ember_web.tenancy.voice import current, tell
-from ember_web.ui.computing import solver
+from ember_web.ui.computing import Busy, solver
 
 SORTS = {
     "new": ("-updated_at", N_("newest first")),
@@ -123,9 +123,13 @@ def papers(request: KitchenRequest) -> HttpResponse:
         return redirect("plans", kitchen=request.kitchen.public_id)
     if what == "calendar":
         return _file(calendar(made), "text/calendar", "moves.ics")
-    if what == "prep":
-        return _file(prep_list(made, request), "application/pdf", "prep-list.pdf")
-    return _file(cards(made, paper, request), "application/pdf", "cards.pdf")
+    try:
+        if what == "prep":
+            return _file(prep_list(made, request), "application/pdf", "prep-list.pdf")
+        return _file(cards(made, paper, request), "application/pdf", "cards.pdf")
+    except Busy as error:
+        messages.error(request, current().say(error.message))
+        return redirect("plans", kitchen=request.kitchen.public_id)
 
 
 @in_kitchen()

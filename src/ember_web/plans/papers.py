@@ -18,6 +18,7 @@ from ember_core.formats.plan import parse
 from ember_core.planning.compute import compute
 from ember_web.plans.models import Plan
 from ember_web.plans.presenters import View, build
+from ember_web.plans.printing import press
 from ember_web.tenancy.access import KitchenRequest
 from ember_web.tenancy.voice import current, tell
 
@@ -44,31 +45,9 @@ def views_of(plans: Iterable[Plan], book: Book, request: KitchenRequest) -> list
 
 def as_pdf(template: str, context: dict[str, Any], page: str, request: KitchenRequest) -> bytes:
     """A page of ours as PDF, on paper of a size."""
-    from weasyprint import CSS, HTML
-    from weasyprint.text.fonts import FontConfiguration
-    from weasyprint.urls import URLFetcher
-
-    class ShippedOnly(URLFetcher):  # type: ignore[misc]  # the library has no types
-        """Pictures stand in the page itself, and one font on the disk; nothing else is fetched."""
-
-        def fetch(self, url: str, headers: Any = None) -> Any:
-            """One of those, or an error."""
-            if not url.startswith("data:") and url != FONT.as_uri():
-                raise ValueError(url)
-            return super().fetch(url, headers)
-
     html = render_to_string(template, context | {"kitchen": request.kitchen}, request=request)
-    fetcher = ShippedOnly(allowed_protocols=["data", "file"])
     face = f"@font-face {{ font-family: Archivo; src: url({FONT.as_uri()}); font-weight: 100 900 }}"
-    fonts = FontConfiguration()
-    styles = [
-        CSS(string=f"{face} @page {{ size: {page} }}", url_fetcher=fetcher, font_config=fonts),
-        CSS(string=STYLE.read_text("utf-8")),
-    ]
-    made: bytes = HTML(string=html, url_fetcher=fetcher, base_url=str(FONT.parent)).write_pdf(
-        stylesheets=styles, font_config=fonts
-    )
-    return made
+    return press.pdf(html, [f"{face} @page {{ size: {page} }}", STYLE.read_text("utf-8")], FONT.as_uri())
 
 
 def cards(plans: list[tuple[Plan, View]], paper: str, request: KitchenRequest) -> bytes:
