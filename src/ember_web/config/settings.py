@@ -164,7 +164,8 @@ LOGGING = {
     "version": 1,
     "disable_existing_loggers": False,
     "formatters": {"line": {"format": "%(asctime)s %(levelname)s %(name)s %(message)s"}},
-    "handlers": {"stderr": {"class": "logging.StreamHandler", "formatter": "line"}},
+    "filters": {"foreseen": {"()": "ember_web.config.logs.ForeseenInOneLine"}},
+    "handlers": {"stderr": {"class": "logging.StreamHandler", "formatter": "line", "filters": ["foreseen"]}},
     "root": {"handlers": ["stderr"], "level": "WARNING"},
 }
 
