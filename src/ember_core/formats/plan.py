@@ -296,7 +296,7 @@ def _check_egg(document: Mapping[str, Any], stages: Sequence[StageSpec]) -> None
         if not row["least_g"] <= shape["mass_g"] <= row["most_g"]:
             raise ValueRangeError(
                 say(
-                    "An egg of a {species} weighs {least:mass} to {most:mass}, not {mass:mass}. Correct mass_g, or name another species.",
+                    "An egg of a {species} weighs {least:mass} to {most:mass}, not {mass:mass}. Correct the mass, or choose another species.",
                     species=say(row["name"]),
                     least=row["least_g"],
                     most=row["most_g"],

@@ -1,5 +1,5 @@
 import { scales } from "../ui/chart.js";
-import { form, input, number, rules, within } from "./quantities.js";
+import { form, input, number, rules, unit, within } from "./quantities.js";
 
 // What if, on the picture: a grip each for size, start, heat and target. While it is dragged the plan is asked anew as fast as it
 // answers; the last value is entered in the sentence like one that was typed.
@@ -47,6 +47,7 @@ import { form, input, number, rules, within } from "./quantities.js";
       grip.setAttribute("aria-valuemin", low);
       grip.setAttribute("aria-valuemax", high);
       grip.setAttribute("aria-valuenow", number(here.value));
+      grip.setAttribute("aria-valuetext", `${here.value} ${unit(field)}`);
       grip.querySelector("b").textContent = here.value;
       grip.classList.toggle("is-held", drag?.field === field);
       if (keyed === field && !drag) grip.focus({ preventScroll: true });

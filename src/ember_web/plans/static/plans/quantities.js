@@ -5,6 +5,11 @@ export const input = (field) => form()?.elements[field];
 export const number = (text) => Number.parseFloat(String(text).replace(",", ".").replace("−", "-"));
 const chosen = () => document.body.dataset.units.split("-");
 
+export const unit = (field) => {
+  const [degrees, length, mass] = chosen();
+  return { size_mm: length, mass_g: mass }[field] || `°${degrees}`;
+};
+
 export const rules = (field) => {
   const [degrees, length, mass] = chosen(),
     now = number(input(field)?.value);

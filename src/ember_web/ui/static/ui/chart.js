@@ -17,8 +17,8 @@ const times = (last, most) => {
   return Array.from({ length: Math.floor(last / apart) + 1 }, (_, i) => i * apart);
 };
 
-const degreesBetween = (low, high) => {
-  const few = units.temperature === "F" ? 20 : 10;
+const degreesBetween = (low, high, narrow) => {
+  const few = (units.temperature === "F" ? 20 : 10) * (narrow ? 2 : 1);
   const apart = high - low > 9 * few ? 2 * few : few;
   const first = Math.ceil(low / apart - 1e-9);
   return Array.from({ length: Math.floor(high / apart + 1e-9) - first + 1 }, (_, i) => (first + i) * apart);
@@ -31,14 +31,18 @@ export const scales = (spec) => {
   return { x, y: (c) => degrees(inDegrees(c)), degrees };
 };
 
-const axes = (g, spec, { x, degrees }, most) => {
+const axes = (g, spec, { x, degrees }, narrow) => {
   const [width, height, left] = spec.size;
   const left_ = axisLeft(degrees)
-    .tickValues(degreesBetween(...degrees.domain()))
+    .tickValues(degreesBetween(...degrees.domain(), narrow))
     .tickSize(left - width)
     .tickPadding(6)
     .tickFormat((v) => `${v}`.replace("-", "−"));
-  const below = axisBottom(x).tickValues(times(spec.x, most)).tickSize(0).tickPadding(8).tickFormat(span);
+  const below = axisBottom(x)
+    .tickValues(times(spec.x, narrow ? FEW_TIMES : MOST_TIMES))
+    .tickSize(0)
+    .tickPadding(8)
+    .tickFormat(span);
   g.append("g").attr("class", "chart-axis").attr("transform", `translate(${left},0)`).call(left_);
   const under = g.append("g").attr("class", "chart-axis").attr("transform", `translate(0,${height})`).call(below);
   const room = x.range()[1] - 12; // words in the middle of a mark past here would leave the picture
@@ -72,7 +76,7 @@ export const draw = (svg, spec) => {
   for (const old of svg.querySelectorAll(":scope > .chart")) old.remove();
   const g = select(svg).insert("g", ":first-child").attr("class", "chart");
   const wide = svg.getBoundingClientRect().width;
-  if (spec.axes !== false) axes(g, spec, at, wide > 0 && wide < NARROW ? FEW_TIMES : MOST_TIMES);
+  if (spec.axes !== false) axes(g, spec, at, wide > 0 && wide < NARROW);
   if (spec.band) {
     const [low, high] = spec.band.map(y);
     g.append("rect")

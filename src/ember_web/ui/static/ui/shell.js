@@ -19,7 +19,16 @@ import { keeper } from "./typed.js";
     for (const el of root.querySelectorAll(".fresh-id"))
       if (!el.value) el.value = crypto.randomUUID ? crypto.randomUUID() : "";
   };
+  const sizeWords = () => {
+    for (const svg of document.querySelectorAll("main svg[viewBox]")) {
+      const wide = svg.getBoundingClientRect().width;
+      if (wide > 0) svg.style.setProperty("--shrunk", Math.max(svg.viewBox.baseVal.width / wide, 1).toFixed(3));
+    }
+  };
   place(document);
+  sizeWords();
+  window.addEventListener("resize", sizeWords);
+  document.addEventListener("htmx:afterSettle", sizeWords);
   document.addEventListener("htmx:load", (e) => place(e.detail.elt));
   document.addEventListener("click", (e) => {
     const button = e.target.closest("[data-set]");
@@ -48,9 +57,41 @@ import { keeper } from "./typed.js";
   // what could not be saved begins where it is wrong
   const wrong = document.querySelector('main [aria-invalid="true"]');
   if (wrong && document.activeElement === document.body) wrong.focus();
+  // a verdict or an error that came with a swap is said from a region that was there before
+  const announce = () => {
+    const said = [...document.querySelectorAll("main .errors, main .verdict")].map((el) => el.textContent);
+    const words = said.join(" ").replace(/\s+/g, " ").trim();
+    const region = document.getElementById("announce");
+    if (region && region.dataset.said !== undefined && region.dataset.said !== words) region.textContent = words;
+    if (region) region.dataset.said = words;
+  };
+  document.addEventListener("htmx:afterSettle", announce);
+  announce();
+  // single letters can be switched off, and never act behind a dialog or a sheet
+  const KEYS_OFF = "ember-single-keys-off";
+  const stored = (value) => {
+    try {
+      if (value === undefined) return localStorage.getItem(KEYS_OFF) === "1";
+      if (value) localStorage.setItem(KEYS_OFF, "1");
+      else localStorage.removeItem(KEYS_OFF);
+    } catch {
+      /* private window */
+    }
+    return Boolean(value);
+  };
+  let keysOff = stored();
+  const choice = document.getElementById("single-keys");
+  if (choice) {
+    choice.checked = !keysOff;
+    choice.addEventListener("change", () => {
+      keysOff = stored(!choice.checked);
+    });
+  }
   let waiting = "";
   document.addEventListener("keydown", (e) => {
     if (e.target.matches("input,select,textarea") || e.ctrlKey || e.metaKey || e.altKey) return;
+    if (document.querySelector("dialog[open], #stepper:not([hidden]), [aria-modal='true']")) return;
+    if (keysOff && e.key.length === 1) return;
     if (e.key === "?") {
       document.getElementById("keys").showModal();
       return;
