@@ -7,6 +7,8 @@ import json
 from pathlib import Path
 from typing import Any
 
+from ember_launch.cluster import free_port
+
 NOTE = "running.json"
 
 
@@ -22,6 +24,11 @@ def last_run(folder: Path) -> dict[str, Any]:
     except (OSError, ValueError):
         return {}
     return found if isinstance(found, dict) and {"port", "database", "address"} <= set(found) else {}
+
+
+def kept_port(folder: Path) -> int:
+    """The database's port of the last time, where it is free: firewalls and other programs may know it."""
+    return free_port(int(last_run(folder).get("port", 0)))
 
 
 def is_running(folder: Path) -> bool:

@@ -20,7 +20,7 @@ from pathlib import Path
 
 from ember_launch import setup
 from ember_launch.account import Account
-from ember_launch.attached import is_running, last_run, note_running
+from ember_launch.attached import is_running, kept_port, last_run, note_running
 from ember_launch.cluster import Cluster, database_account, free_port
 from ember_launch.places import PYTHON, ROOT, Stop, is_root, say, secret_file, state_dir
 from ember_launch.progress import Progress, Step
@@ -90,7 +90,7 @@ def start_database(supervisor: Supervisor, folder: Path, *, throwaway: bool = Fa
     """Create the cluster if needed and start its server under the supervisor."""
     cluster = Cluster(folder, throwaway=throwaway)
     cluster.ensure()
-    cluster.port = free_port()
+    cluster.port = free_port() if throwaway else kept_port(folder)
     account = database_account()
     log = folder / "postgres.log"
     log.touch()

@@ -43,6 +43,14 @@ PAPER = (
 )
 
 
+TEST_PROGRAMS = (
+    ("chromium", "chromium"),
+    ("chromium-driver", "chromedriver"),
+    ("haproxy", "haproxy"),
+    ("openssl", "openssl"),
+)
+
+
 def missing_packages(*, database: bool, browser: bool) -> list[str]:
     """Debian packages that are needed and not there."""
     out = []
@@ -55,8 +63,8 @@ def missing_packages(*, database: bool, browser: bool) -> list[str]:
     if browser:
         out += [
             p
-            for p, program in (("chromium", "chromium"), ("chromium-driver", "chromedriver"))
-            if not shutil.which(program)
+            for p, program in TEST_PROGRAMS
+            if not shutil.which(program, path=f"{os.environ.get('PATH', '')}:/usr/sbin")
         ]
     return out
 

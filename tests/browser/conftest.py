@@ -50,9 +50,11 @@ class Site:
 
     def launch(self, log):
         """The server's process."""
+        proxies = self.env.get("EMBER_PROXIES")
+        trusted = ["--proxy-headers", "--forwarded-allow-ips", proxies] if proxies else ["--no-proxy-headers"]
         return subprocess.Popen(
             [sys.executable, "-m", "uvicorn", "ember_web.config.asgi:application", "--host", "127.0.0.1", "--port", str(self.port),
-             "--lifespan", "off", "--timeout-graceful-shutdown", "2", "--no-proxy-headers"],
+             "--lifespan", "off", "--timeout-graceful-shutdown", "2", *trusted],
             env=self.env, stdout=log, stderr=log,
         )  # fmt: skip
 

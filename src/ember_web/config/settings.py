@@ -1,6 +1,7 @@
 """Settings. Everything that differs between machines comes from the launcher's environment."""
 
 import os
+import secrets
 from pathlib import Path
 
 from csp.constants import NONE, SELF
@@ -17,9 +18,12 @@ def _from_file(variable: str, default: str) -> str:
     return Path(name).read_text(encoding="utf-8").strip() if name else default
 
 
-SECRET_KEY = _from_file("EMBER_SECRET_FILE", "only-for-commands-that-need-no-secret" * 2)
+# the launcher keeps one in a file; a command without it signs nothing that outlives it
+SECRET_KEY = _from_file("EMBER_SECRET_FILE", "") or secrets.token_urlsafe(50)
 ALLOWED_HOSTS = ["127.0.0.1", "localhost", "[::1]", *os.environ.get("EMBER_HOSTS", "").split()]
 CSRF_TRUSTED_ORIGINS = os.environ.get("EMBER_ORIGINS", "").split()
+# reached by https only: behind a proxy that ends TLS, see docs/operations
+TLS = bool(CSRF_TRUSTED_ORIGINS) and all(origin.startswith("https://") for origin in CSRF_TRUSTED_ORIGINS)
 
 INSTALLED_APPS = [
     "django.contrib.auth",
@@ -44,6 +48,7 @@ INSTALLED_APPS = [
 
 MIDDLEWARE = [
     "django.middleware.security.SecurityMiddleware",
+    "ember_web.config.private.PrivatePages",
     "csp.middleware.CSPMiddleware",
     "whitenoise.middleware.WhiteNoiseMiddleware",
     "django.contrib.sessions.middleware.SessionMiddleware",
@@ -119,6 +124,8 @@ CACHES = {"default": {"BACKEND": "django.core.cache.backends.locmem.LocMemCache"
 # sessions are asked of the database each time: a sign-out, a new password and a removal hold in every process at once
 SESSION_ENGINE = "django.contrib.sessions.backends.db"
 SESSION_COOKIE_SAMESITE = "Lax"
+SESSION_COOKIE_SECURE = CSRF_COOKIE_SECURE = LANGUAGE_COOKIE_SECURE = TLS
+SECURE_HSTS_SECONDS = 60 * 60 * 24 * 365 if TLS else 0  # only ever sent over https
 SESSION_COOKIE_AGE = 60 * 60 * 24 * 14
 CSRF_COOKIE_SAMESITE = "Lax"
 SECURE_REFERRER_POLICY = "same-origin"
