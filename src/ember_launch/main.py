@@ -2,10 +2,8 @@
 
 from __future__ import annotations
 
-import argparse
 import fcntl
 import os
-import secrets
 import shutil
 import signal
 import subprocess
@@ -18,7 +16,7 @@ from concurrent.futures import ThreadPoolExecutor
 from contextlib import contextmanager
 from pathlib import Path
 
-from ember_launch import setup
+from ember_launch import loading, setup
 from ember_launch.account import Account
 from ember_launch.attached import is_running, kept_port, last_run, note_running
 from ember_launch.cluster import Cluster, database_account, free_port
@@ -46,7 +44,7 @@ USAGE = """usage: ./ember COMMAND
   read        read a quick entry as a plan                   TEXT [--altitude-m]
   judge       judge a measured log                           FILE --rules … --food … --form …
   bench       speed of the core as a ratio to a reference
-  load        a full service against one server, its figures as JSON  [--pieces N --screens N --seconds N]
+  load        a full service against one server, its figures as JSON  [--pieces N --screens N --seconds N --overdue S --kills N]
   shots       renew docs/screenshots from the demo data
   person      people of a kitchen, also while it runs       list | admit | link | unlock | remove | trail
   kitchen     kitchens and their clocks, also while it runs  list | clock [--machine | --at TIME]
@@ -242,9 +240,12 @@ def _prepared(
 
 @contextmanager
 def throwaway(
-    name: str, database: str, *, browser: bool = True, **more: str
+    name: str, database: str, *, browser: bool = True, durable: bool = False, **more: str
 ) -> Iterator[tuple[Supervisor, dict[str, str], Path]]:
-    """A database cluster of its own for one command, gone afterwards: supervisor, environment (with ``more``), folder."""
+    """A database cluster of its own for one command, gone afterwards: supervisor, environment (with ``more``), folder.
+
+    ``durable``: it stores as in service; else nothing of it would outlive a power cut.
+    """
     progress = planned(tests=browser)
     progress.drop("database")
     with progress.shown():
@@ -255,7 +256,7 @@ def throwaway(
     folder.chmod(0o755)
     supervisor = Supervisor()
     try:
-        cluster = start_database(supervisor, folder, throwaway=True)
+        cluster = start_database(supervisor, folder, throwaway=not durable)
         env = {**web_environment(folder, cluster, database), **cluster.admin_environment(), **more}
         Path(env["EMBER_STATIC_ROOT"]).mkdir()
         prepare_database(env, cluster, "--database-only")
@@ -337,39 +338,12 @@ def shots(arguments: list[str]) -> int:
 
 
 def load(arguments: list[str]) -> int:
-    """A full service against a server of its own, on a throw-away database; prints JSON."""
-    parser = argparse.ArgumentParser(
-        prog="./ember load", description="60 pieces with probes, 40 screens, readings every 5 s."
-    )
-    parser.add_argument("--pieces", type=int, default=60)
-    parser.add_argument("--screens", type=int, default=40)
-    parser.add_argument("--seconds", type=float, default=90.0)
-    wanted = parser.parse_args(arguments)
-    password = secrets.token_hex(8)
-    with throwaway("load", "ember_load", browser=False) as (supervisor, env, folder):
-        token = folder / "hub-token"
-        people = max(5, wanted.screens // 4)
-        for words in (
-            ["prepare"],
-            [
-                "load_kitchen",
-                "--pieces",
-                wanted.pieces,
-                "--people",
-                people,
-                "--token-file",
-                token,
-                "--password",
-                password,
-            ],
-        ):
-            subprocess.run([PYTHON, "-m", "ember_web.manage", *map(str, words)], env=env, stdout=sys.stderr, check=True)
+    """A full service against a server of its own, on a database of its own; prints JSON."""
+    asked = loading.options(arguments)
+    with throwaway("load", "ember_load", browser=False, durable=True) as (supervisor, env, folder):
         port = free_port()
         address = f"http://127.0.0.1:{port}"
-        supervisor.add(web_server(address, port, folder, env))
-        call = [PYTHON, "-m", "ember_sim.load", "--url", address, "--token-file", token, "--password", password]
-        call += ["--people", people, "--screens", wanted.screens, "--seconds", wanted.seconds]
-        return subprocess.run([str(w) for w in call], env=env).returncode
+        return loading.run(asked, supervisor, env, folder, address, web_server(address, port, folder, env))
 
 
 def web_server(address: str, port: int, folder: Path, env: dict[str, str], account: Account | None = None) -> Child:

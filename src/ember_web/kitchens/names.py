@@ -4,11 +4,12 @@ from __future__ import annotations
 
 import unicodedata
 
-# letters of other scripts, and digits, that are drawn like a Latin letter, as far as names use them
-# (Unicode Technical Standard 39, confusables; from memory)
+# letters of other scripts, and two digits, that are drawn like a Latin letter, as far as names use them
+# (Unicode Technical Standard 39, confusables; from memory). Digits stay apart from each other: cook 3 is not cook 5.
 DRAWN_ALIKE = str.maketrans(
-    "аеорсухіјѕԁһԛԝѵгтмнвкёйαβεικνορτυχγωη0135|!",
-    "aeopcyxijsdhqwvrtmhbkeiabeiknoptuxywnolssll",
+    dict(zip("аеорсухіјѕԁһԛԝѵгтмнвк", "aeopcyxijsdhqwvrtmhbk", strict=True))
+    | dict(zip("αβεικνορτυχγωη", "abeiknoptuxywn", strict=True))
+    | {"0": "o", "1": "l", "|": "l", "!": "l"}
 )
 PAIRS = (("rn", "m"), ("vv", "w"), ("cl", "d"))
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import uuid
+from datetime import timedelta
 from itertools import takewhile
 from pathlib import Path
 from typing import Any
@@ -23,6 +24,7 @@ from ember_web.plans.actions.save_plan import SavePlan, save_plan
 from ember_web.tenancy.actor import Actor
 
 SLUG = "load-kitchen"
+LONG_AGO = timedelta(hours=30)  # longer than any cut of the book cooks
 
 
 class Command(BaseCommand):
@@ -33,6 +35,7 @@ class Command(BaseCommand):
     def add_arguments(self, parser: CommandParser) -> None:
         """How many pieces and people, and where the token goes."""
         parser.add_argument("--pieces", type=int, required=True)
+        parser.add_argument("--overdue", type=int, default=0, help="so many of them have their pull long behind them")
         parser.add_argument("--people", type=int, required=True)
         parser.add_argument("--token-file", type=Path, required=True)
         parser.add_argument("--password", required=True)
@@ -44,7 +47,10 @@ class Command(BaseCommand):
         for i in range(options["people"]):
             admit_member(setup, AdmitMember(f"load-{i}", "cook", options["password"], checked=False))
         names = sorted(shipped().cuts)
+        now = kitchen.now()
         for i in range(options["pieces"]):
+            # the first of them were laid in long ago, by the kitchen's clock
+            kitchen.anchor(now - LONG_AGO if i < options["overdue"] else now)
             probe = add_probe(setup, AddProbe(f"q{i}"))
             document = Sentence.for_cut(names[i % len(names)], altitude_m=300.0).document()
             document["piece"]["start_c"] = round(document["piece"]["start_c"] + 0.05 * (i // len(names)), 3)
