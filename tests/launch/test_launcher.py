@@ -18,6 +18,7 @@ import pytest
 
 from ember_launch import main, setup
 from ember_launch.account import Account
+from ember_launch.attached import NOTE, is_running, kept_port, last_run, note_running
 from ember_launch.cluster import Cluster, free_port
 from ember_launch.places import ROOT
 from ember_launch.supervise import Child, Supervisor, rotate
@@ -333,3 +334,23 @@ def test_what_two_processes_compiled_is_merged_function_by_function(tmp_path):
     assert len(found) == 6
     assert {v for k, v in found.items() if ".g-" in k} == {"g of part-0"}
     assert not (tmp_path / "part-0").exists()
+
+
+def test_commands_find_what_runs_beside_them(tmp_path):
+    """The note of the last run stays; a broken one is none; the database keeps its port where it is free."""
+    assert last_run(tmp_path) == {}
+    assert not is_running(tmp_path)
+    port = free_port()
+    note_running(tmp_path, port=port, database="ember_demo", address="http://127.0.0.1:1")
+    assert last_run(tmp_path) == {"port": port, "database": "ember_demo", "address": "http://127.0.0.1:1"}
+    assert kept_port(tmp_path) == port
+    with socket.socket() as taken:
+        taken.bind(("127.0.0.1", port))
+        taken.listen()
+        assert kept_port(tmp_path) != port
+    with main.only_one(tmp_path):
+        assert is_running(tmp_path)
+    assert not is_running(tmp_path)
+    for text in ("", "[]", "{}", "not json"):
+        (tmp_path / NOTE).write_text(text)
+        assert last_run(tmp_path) == {}

@@ -24,7 +24,16 @@ from ember_web.plans.printing import press
 
 # learning computes on a thread of its own: a page that the database has answered does not wait long for its turn
 sys.setswitchinterval(0.001)
-threading.Thread(target=warm, name="warm", daemon=True).start()
 pages: Any = get_wsgi_application()  # what it returns is an iterable of bytes, which its types do not say
-press.start()
 application = Doors(lambda threads: WSGIMiddleware(pages, workers=threads), get_asgi_application(), senders.of)
+
+
+def later(seconds: float, function: Any) -> None:
+    """Do something beside the requests, after those who wait for a server that comes back have been let in."""
+    timer = threading.Timer(seconds, function)
+    timer.daemon = True
+    timer.start()
+
+
+later(1.0, warm)
+later(30.0, press.start)
