@@ -21,6 +21,7 @@ import httpx
 import psycopg
 from psycopg.sql import SQL, Composed, Identifier
 
+from ember_launch.cluster import APPLICATION
 from tools.trial import KITCHEN, Installation, sign_in
 
 PAGES = (
@@ -35,7 +36,7 @@ def connection(place: Installation) -> psycopg.Connection[Any]:
     run = json.loads((place.folder / "running.json").read_text())
     password = (place.folder / "application-password").read_text().strip()
     return psycopg.connect(
-        host="127.0.0.1", port=run["port"], dbname=run["database"], user="ember", password=password, autocommit=True
+        host="127.0.0.1", port=run["port"], dbname=run["database"], user=APPLICATION, password=password, autocommit=True
     )
 
 

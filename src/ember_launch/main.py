@@ -300,7 +300,7 @@ def manage(arguments: list[str], database: str = "ember") -> int:
     with progress.shown():
         set_up(progress, solver=False)
     folder = state_dir()
-    call = [PYTHON, "-m", "ember_web.manage", *arguments]
+    call: list[str | Path] = [PYTHON, "-m", "ember_web.manage", *arguments]
     known = last_run(folder)
     if known and is_running(folder):
         cluster = Cluster(folder)

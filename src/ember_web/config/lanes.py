@@ -6,6 +6,7 @@ import asyncio
 from collections import Counter, OrderedDict, deque
 from collections.abc import AsyncIterator, Hashable
 from contextlib import asynccontextmanager
+from typing import Any
 
 
 class LaneFull(Exception):
@@ -37,7 +38,7 @@ class Lane:
         self.waiting = 0
 
     @asynccontextmanager
-    async def place(self, sender: Hashable, gone: asyncio.Future[object] | None = None) -> AsyncIterator[bool]:
+    async def place(self, sender: Hashable, gone: asyncio.Future[Any] | None = None) -> AsyncIterator[bool]:
         """Wait for a place and hold it; gives False at once, without a place, when ``gone`` is done first.
 
         Raises
@@ -56,7 +57,7 @@ class Lane:
         self._admit()
         try:
             if gone is not None and not turn.done():
-                await asyncio.wait({turn, gone}, return_when=asyncio.FIRST_COMPLETED)
+                await asyncio.wait([turn, gone], return_when=asyncio.FIRST_COMPLETED)
             if gone is None or turn.done():
                 await turn
             yield turn.done()

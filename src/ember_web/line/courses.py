@@ -36,6 +36,6 @@ def course(rows: QuerySet[Any], value: str) -> list[tuple[float, float]]:
         .annotate(bucket=Floor((seconds - since) / width_s), at=F("measured_at"))
         .order_by("bucket", "-measured_at", "-id")
         .distinct("bucket")
-        .values_list("at", value)
+        .values_list("bucket", "at", value)
     )
-    return [(at.timestamp(), c) for at, c in [*older, *newest]]
+    return [(at.timestamp(), c) for at, c in [*((at, c) for _bucket, at, c in older), *newest]]

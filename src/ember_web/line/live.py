@@ -354,12 +354,13 @@ class Board:
         by_probe = {p.cook.probe_id: (p, p.track) for p in known}
         by_probe |= {p.cook.second_probe_id: (p, p.second) for p in known if p.cook.second_probe_id is not None}
         # ids of a kitchen's readings are given in the order of their commits (see the API)
-        fresh = rows.filter(id__gt=self.last_id).order_by("id")
-        fresh = list(fresh.values_list("id", "probe_id", "measured_at", "core_c")[: MAX_READINGS + 1])
+        columns = ("id", "probe_id", "measured_at", "core_c")
+        newer = rows.filter(id__gt=self.last_id).order_by("id")
+        fresh = list(newer.values_list(*columns)[: MAX_READINGS + 1])
         if len(fresh) > MAX_READINGS:  # nobody looked for long: begin anew, in bounded amounts
             self.last_id, fresh = rows.aggregate(last=Max("id"))["last"] or 0, []
-            for piece in known:
-                piece.track = None
+            for unseen in known:
+                unseen.track = None
         for row_id, probe, at, core in fresh:
             self.last_id = row_id
             piece, track = by_probe.get(probe, (None, None))

@@ -250,8 +250,9 @@ class Media:
         rows = MediumReading.objects.filter(kitchen=kitchen)
         if self.last_id is None:
             self.last_id = rows.order_by("-id").values_list("id", flat=True).first() or 0
-        fresh = rows.filter(id__gt=self.last_id).order_by("id")
-        fresh = list(fresh.values_list("id", "equipment_id", "measured_at", "medium_c")[: MAX_READINGS + 1])
+        columns = ("id", "equipment_id", "measured_at", "medium_c")
+        newer = rows.filter(id__gt=self.last_id).order_by("id")
+        fresh = list(newer.values_list(*columns)[: MAX_READINGS + 1])
         if len(fresh) > MAX_READINGS:  # nobody looked for long: begin anew, in bounded amounts
             self.by_key, self.last_id, fresh = {}, rows.aggregate(last=Max("id"))["last"] or 0, []
         last, now = self.last_id, kitchen.now().timestamp()

@@ -6,7 +6,7 @@ from collections.abc import Iterable
 from datetime import datetime
 from typing import Any
 
-from django.db.models import Max, OuterRef, Q, Subquery
+from django.db.models import Max, OuterRef, Q, QuerySet, Subquery
 
 from ember_web.line.adapters import moment, state_of
 from ember_web.line.models import Cook, Event, Probe, Reading
@@ -20,11 +20,11 @@ STRIP_S = 90 * 60
 
 def running(kitchen: Kitchen) -> list[Cook]:
     """Cooks on the line, in their fixed order."""
-    return list(
-        Cook.objects.filter(kitchen=kitchen, finished=False)
-        .select_related("probe", "second_probe")
-        .prefetch_related("events")
-    )
+    return list(_running(kitchen).select_related("probe", "second_probe"))
+
+
+def _running(kitchen: Kitchen) -> QuerySet[Cook]:
+    return Cook.objects.filter(kitchen=kitchen, finished=False).prefetch_related("events")
 
 
 def readings_of(cook: Cook, *, second: bool = False) -> list[Reading]:
@@ -73,7 +73,7 @@ def strip_marks(kitchen: Kitchen, now: datetime) -> dict[str, Any]:
     """Marks of the clock strip: coming moves of every running cook within 90 minutes."""
     marks: list[dict[str, Any]] = []
     earlier = later = 0
-    for cook in running(kitchen):
+    for cook in _running(kitchen).defer("document", "result", "trace"):
         state = state_of(cook)
         for move, raw in zip(state.moves, cook.moves, strict=True):
             if move.done is not None:
