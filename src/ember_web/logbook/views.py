@@ -30,17 +30,18 @@ FORMULA = tuple("=+-@\t\r|%")  # what a spreadsheet may take for the beginning o
 def listing(request: KitchenRequest) -> HttpResponse:
     """All records, newest first."""
     words = request.GET.get("q", "")[:100].replace("\x00", "")
-    # of the document, which may be large, only what a row shows
-    shown = {
+    records = Record.objects.filter(kitchen=request.kitchen).defer("document")
+    if words:
+        records = records.filter(title__icontains=words)
+    page = Paginator(records, 30).get_page(request.GET.get("page"))
+    # of the documents, which may be large, only what a row shows, and only of the rows that are shown
+    of_document = {
         "target_c": Cast(KT("document__plan__target__core_c"), FloatField()),
         "verdict": KeyTransform("verdict", "document"),
     }
-    records = Record.objects.filter(kitchen=request.kitchen).defer("document").annotate(**shown)
-    if words:
-        records = records.filter(title__icontains=words)
-    return render(
-        request, "logbook/log.html", {"page": Paginator(records, 30).get_page(request.GET.get("page")), "q": words}
-    )
+    found = Record.objects.filter(pk__in=[r.pk for r in page]).order_by().values("pk", **of_document)
+    shown = {row["pk"]: row for row in found}
+    return render(request, "logbook/log.html", {"page": page, "rows": [(r, shown[r.pk]) for r in page], "q": words})
 
 
 @in_kitchen()
