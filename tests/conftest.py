@@ -5,6 +5,11 @@ from __future__ import annotations
 from typing import Any
 
 import pytest
+from hypothesis import HealthCheck, settings
+
+# how fast examples are made says how busy the machine is, and nothing of the code
+settings.register_profile("calm", deadline=None, suppress_health_check=[HealthCheck.too_slow])
+settings.load_profile("calm")
 
 
 def plan_document(**over: Any) -> dict[str, Any]:

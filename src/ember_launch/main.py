@@ -268,7 +268,8 @@ def throwaway(
 
 def test(arguments: list[str]) -> int:
     """Static checks and all tests, on a throw-away database cluster."""
-    with throwaway("test", "ember", EMBER_TEST="1") as (_, env, _folder):
+    # what a test finds does not hang on what else the machine does meanwhile
+    with throwaway("test", "ember", EMBER_TEST="1", EMBER_PATIENCE_S="120") as (_, env, _folder):
         code = 0
         if not arguments:
             for words in CHECKS:

@@ -72,6 +72,7 @@ def test_typed_in_full_before_the_answer_and_left_after_it(browser, site):
     time.sleep(0.5)
     typed(browser, [Keys.TAB], 0.0)
     settled(browser, size_mm="32", mass_g="460")
+    assert value(browser, "mass_g") == "460"
 
 
 def test_the_table_stays_open_and_the_focus_where_it_was(browser, site):
@@ -112,6 +113,7 @@ def test_a_choice_made_before_the_answer_is_not_lost(browser, site):
         "set('size_mm', '30'); setTimeout(() => set('guests', 'susceptible'), 120); setTimeout(() => set('start_c', '7'), 180);"
     )
     settled(browser, size_mm="30", guests="susceptible", start_c="7")
+    assert [value(browser, n) for n in ("size_mm", "guests", "start_c")] == ["30", "susceptible", "7"]
 
 
 def test_eggs_keep_what_is_typed_too(browser, site):

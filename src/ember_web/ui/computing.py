@@ -23,7 +23,7 @@ P = ParamSpec("P")
 R = TypeVar("R")
 WORKERS = max(os.cpu_count() or 2, 2)  # the solver releases the interpreter: one thread for each processor
 MOST_WAITING = 6 * WORKERS  # at some tenths of a second each, what may wait is answered within the limit
-PATIENCE_S = 8.0  # of a request, from when it asks
+PATIENCE_S = float(os.environ.get("EMBER_PATIENCE_S", "8"))  # of a request, from when it asks; tests have more
 
 
 class Busy(EmberError):

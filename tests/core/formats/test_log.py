@@ -77,7 +77,9 @@ cells = st.one_of(
 )
 
 
-@settings(max_examples=150, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
+@settings(
+    max_examples=150, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture, HealthCheck.too_slow]
+)
 @given(st.lists(st.tuples(st.integers(0, 50), cells), min_size=1, max_size=8))
 def test_any_log_is_read_the_same_by_both(monkeypatch, rows):
     """The same log or the same refusal."""
