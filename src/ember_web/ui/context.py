@@ -6,7 +6,7 @@ from typing import Any
 
 from django.http import HttpRequest
 
-from ember_web.ui.registry import STRIP, ask
+from ember_web.ui.registry import STRIP, TEND_CLOCK, ask
 
 
 def shell(request: HttpRequest) -> dict[str, Any]:
@@ -14,5 +14,6 @@ def shell(request: HttpRequest) -> dict[str, Any]:
     kitchen = getattr(request, "kitchen", None)
     if kitchen is None:
         return {}
+    ask(TEND_CLOCK, kitchen)
     now = kitchen.now()
     return {"kitchen": kitchen, "role": request.role, "now": now, "strip": ask(STRIP, kitchen, now, otherwise={})}  # type: ignore[attr-defined]

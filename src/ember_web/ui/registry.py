@@ -13,6 +13,8 @@ GEAR_CHOICES = "gear-choices"
 """``(kitchen, document) -> list``: of each kind of gear that a plan needs and the kitchen has several of, the kind and their names."""
 CLOCK = "clock"
 """``(kitchen) -> state``: how its clock stands against the machine's, after it was looked after."""
+TEND_CLOCK = "tend-clock"
+"""``(kitchen) -> None``: has its clock follow the machine's where it may, before a page shows it."""
 PROBES = "probes"
 """``(kitchen) -> iterable``: all its probes, each with what it reads now."""
 

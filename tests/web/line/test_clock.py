@@ -74,6 +74,17 @@ def test_a_clock_that_was_set_is_followed_when_nothing_cooks(kitchen, machine):
     assert Trail.objects.filter(action="follow_machine_clock").count() == 2
 
 
+def test_any_page_has_the_clock_follow(kitchen, machine, as_):
+    """Not only Line: whoever plans goes by a clock that is right."""
+    client = as_("viewer")
+    machine.go(1, 7200)
+    client.get("/k/hut/plan/")
+    machine.go(40)
+    client.get("/k/hut/plan/")
+    kitchen.refresh_from_db()
+    assert abs((kitchen.now() - machine.now()).total_seconds()) < 1
+
+
 def test_what_cooks_is_held_and_the_clock_goes_back_when_it_is_done(kitchen, machine, cook, as_):
     """Its minutes are those that went by; the page says what is wrong and which piece holds the clock; then it follows."""
     client = as_("chef")
