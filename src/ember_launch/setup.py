@@ -62,9 +62,7 @@ def missing_packages(*, database: bool, browser: bool) -> list[str]:
         out += [package for package, library in PAPER if find_library(library) is None]
     if browser:
         out += [
-            p
-            for p, program in TEST_PROGRAMS
-            if not shutil.which(program, path=f"{os.environ.get('PATH', '')}:/usr/sbin")
+            p for p, program in TEST_PROGRAMS if not shutil.which(program) and not Path("/usr/sbin", program).exists()
         ]
     return out
 
