@@ -43,11 +43,14 @@ export const keeper = () => {
   const before = (root, xhr) => {
     const known = sent.get(xhr);
     const now = values(root);
-    const own = new Map([...now].filter(([key, value]) => known?.has(key) && known.get(key) !== value));
+    // what is dragged on the picture goes on by itself: its own script enters where it ends
+    const dragged = xhr.responseURL.includes("live=1");
+    const own = new Map([...now].filter(([key, value]) => !dragged && known?.has(key) && known.get(key) !== value));
     const focused = document.activeElement;
     const typing = root.contains(focused) && "selectionStart" in focused ? focused : null;
     kept = {
       root: root.id,
+      dragged,
       own,
       focus: describe(focused, root),
       typing: typing && [...all(root)].find(([, f]) => f === typing)?.[0],
@@ -69,7 +72,7 @@ export const keeper = () => {
 
   const after = () => {
     if (!kept) return;
-    const { own, focus, typing, caret, whole, open } = kept;
+    const { dragged, own, focus, typing, caret, whole, open } = kept;
     const root = (kept.root && document.getElementById(kept.root)) || document.body;
     kept = null;
     for (const d of tables(root)) {
@@ -87,7 +90,7 @@ export const keeper = () => {
       if (key === typing) unsaid.set(f, true);
     }
     const el = focusOn(root, focus);
-    again = { root, focus, rendered };
+    again = { root, focus, rendered: dragged ? new Map() : rendered };
     if (caret && el && "setSelectionRange" in el && el.type !== "hidden") {
       try {
         if (whole) el.select();
