@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
-from django.db.models import Count, F, FloatField, Max, Min, QuerySet
+from django.db.models import Count, FloatField, Max, Min, QuerySet
 from django.db.models.functions import Cast, Extract, Floor
 
 MAX_READINGS = 6000
@@ -33,9 +33,9 @@ def course(rows: QuerySet[Any], value: str) -> list[tuple[float, float]]:
     seconds = Cast(Extract("measured_at", "epoch"), FloatField())
     older = (
         rows.filter(measured_at__lt=until)
-        .annotate(bucket=Floor((seconds - since) / width_s), at=F("measured_at"))
+        .annotate(bucket=Floor((seconds - since) / width_s))
         .order_by("bucket", "-measured_at", "-id")
         .distinct("bucket")
-        .values_list("bucket", "at", value)
+        .values_list("bucket", "measured_at", value)
     )
     return [(at.timestamp(), c) for at, c in [*((at, c) for _bucket, at, c in older), *newest]]
