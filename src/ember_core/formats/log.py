@@ -26,10 +26,17 @@ LONGEST_S = 366 * 86400.0
 LONG = 200_000  # characters from which a log is first tried as a plain table
 
 
+def _number(text: str) -> float:
+    """A number as people write it; Python's own underscores and other scripts' digits are none."""
+    if not text.isascii() or "_" in text:
+        raise ValueError(text)
+    return float(text)
+
+
 def _read(texts: Sequence[str], column: str, lines: Sequence[int], least: float, most: float, unit: str) -> list[float]:
     """A column of numbers within bounds; the first that is none is named."""
     try:
-        values = list(map(float, texts))
+        values = list(map(_number, texts))
     except ValueError:
         values = [float("nan")] * len(texts)  # found and named below
     if not any(map(isnan, values)) and least <= min(values) and max(values) <= most:
@@ -37,7 +44,7 @@ def _read(texts: Sequence[str], column: str, lines: Sequence[int], least: float,
     for text, line in zip(texts, lines, strict=True):
         path = f"/{line}/{column}"
         try:
-            value = float(text)
+            value = _number(text)
         except ValueError:
             raise FormatError(
                 say(

@@ -28,7 +28,7 @@ from ember_core.plan.plan import Plan, pieces_kg
 from ember_core.plan.requirement import JUICELESS
 from ember_core.plan.shapes import BY_MASS
 from ember_core.plan.stages import HEAT_KINDS, StageSpec
-from ember_core.safety.forms import requirement
+from ember_core.safety.forms import OPENS, as_it_is, requirement
 from ember_core.wording.message import say
 
 FORMAT = "open-ember.plan/1"
@@ -210,7 +210,8 @@ def parse(document: Any) -> Plan:
             path="/piece/shape/build",
             code="choice",
         )
-    required = requirement(row, "stuffed" if stuffed else piece.get("form"), piece.get("handling", ()))
+    opened = [h for h in piece.get("handling", ()) if h in OPENS]
+    required = as_it_is(requirement(row, "stuffed" if stuffed else piece.get("form"), opened), row, document)
     check_mass(piece)
     kitchen = document.get("kitchen", {})
     altitude_m = float(kitchen.get("altitude_m", 0.0))

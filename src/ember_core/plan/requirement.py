@@ -25,6 +25,8 @@ class Requirement:
         Whole muscle and intact: no offal, and nothing was done to it that opens it.
     notes : tuple of finding
         What a reader should know about it.
+    breast : bool
+        A whole, intact breast of a bird, as the book has the cut.
     """
 
     form: str
@@ -32,3 +34,4 @@ class Requirement:
     species: str | None
     whole: bool
     notes: tuple[Finding, ...] = ()
+    breast: bool = False

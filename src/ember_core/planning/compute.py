@@ -2,21 +2,25 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping, Sequence
 from contextlib import suppress
 from dataclasses import dataclass
 from typing import Any
 
 from ember_core.book.book import SPREADS, Book, shipped
+from ember_core.doneness.eggs import egg_findings
+from ember_core.doneness.outside import outside
 from ember_core.doneness.shrinking import as_it_shrinks
 from ember_core.errors import ComputationError
-from ember_core.formats.result import document
+from ember_core.formats.result import PlanResult, document
 from ember_core.heat.cook import Cook, run
-from ember_core.heat.ensemble.forecast import MEMBER_CELLS, MEMBER_REFINE, Forecast, cautious_cook, forecast
+from ember_core.heat.egg_states import is_egg, state_of
+from ember_core.heat.ensemble.forecast import CAUTIOUS, MEMBER_CELLS, MEMBER_REFINE, Forecast, forecast, ranked_cooks
 from ember_core.heat.leg import BUDGET_S
 from ember_core.heat.setup import Setup, setup
 from ember_core.plan.finding import Finding
 from ember_core.plan.plan import Plan
+from ember_core.plan.requirement import JUICELESS
 from ember_core.planning.birds import other_parts
 from ember_core.planning.crowding import crowding
 from ember_core.planning.remedies import remedies
@@ -24,7 +28,10 @@ from ember_core.planning.several import other_sizes
 from ember_core.planning.sharing import in_turn, shared
 from ember_core.planning.stays import Cooked, Kitchen
 from ember_core.safety.conditions import in_force
+from ember_core.safety.growth import GROWS_LITTLE, growth_findings, growth_of
 from ember_core.safety.lethality import organisms
+from ember_core.safety.statement import Piece, state_rule
+from ember_core.safety.whole_plan import Computed, decide
 from ember_core.wording.message import say
 
 SHRINKS = 0.985  # a piece that keeps more of its thickness is not computed as it draws together
@@ -34,15 +41,28 @@ SHRINKS = 0.985  # a piece that keeps more of its thickness is not computed as i
 class Outcome:
     """A plan computed: the nominal cook, the forecast if asked for, and the result document."""
 
-    plan: Plan
-    cook: Cook
-    forecast: Forecast | None
+    judged: PlanResult
     result: dict[str, Any]
+
+    @property
+    def plan(self) -> Plan:
+        """What was asked."""
+        return self.judged.plan
+
+    @property
+    def cook(self) -> Cook:
+        """The nominal cook."""
+        return self.judged.cook
+
+    @property
+    def forecast(self) -> Forecast | None:
+        """The forecast, if it was asked for."""
+        return self.judged.ahead
 
     @property
     def findings(self) -> tuple[Finding, ...]:
         """The findings of the result."""
-        return tuple(Finding.of(f) for f in self.result["findings"])
+        return self.judged.findings
 
 
 def newer_versions(plan: Plan, book: Book) -> list[Finding]:
@@ -136,7 +156,8 @@ def compute(
     if plan.rules is not None:
         others += other_sizes(plan, limits)
     ahead = None
-    cautious: list[Cook] = []
+    cautious: list[Piece] = []
+    share_met: float | None = None
     book = book or shipped()
     spreads = spreads_of(plan.document, book)
     asked = plan.forecast is not None if with_forecast is None else with_forecast
@@ -157,7 +178,7 @@ def compute(
             extremes = others if len(others) < 2 else (others[0], others[-1])
             for one, nominal in ((plan, cook), *extremes):
                 d_value = (deadly.d_s, deadly.at_c, deadly.z_c)
-                found = cautious_cook(
+                worse_than = ranked_cooks(
                     one,
                     of(one),
                     of(one, cells=MEMBER_CELLS, refine=MEMBER_REFINE, lethality=d_value),
@@ -167,24 +188,116 @@ def compute(
                     seed=options.get("seed", 7),
                     spreads=spreads,
                 )
-                cautious.append(found)
+                cautious.append(as_piece(one, worse_than(CAUTIOUS)))
+                share = share_that_meets(one, cautious[-1], worse_than)
+                share_met = share if share_met is None else min(share, share_met)
     crowd = crowding(Cooked(plan, cook, made, sharing), Kitchen(limits, budget_s, advice), others)
     said = [*crowd.findings, *remedies(plan, cook, limits), *in_turn(plan, cook, like), *newer_versions(plan, book)]
-    result = document(plan, cook, ahead, cautious, said, (*others, *like), crowd.steamed)
-    if ahead is not None and sharing is None and plan.cut_at is None:
-        _add_shrinking(plan, made, cook, result)
+    beside = () if sharing is None else tuple(as_piece(p, c) for p, c, _ in sharing.also)
+    computed = Computed(
+        as_piece(plan, cook),
+        tuple(as_piece(p, c) for p, c in (*others, *like)),
+        tuple(as_piece(p, c) for p, c in crowd.steamed),
+        beside,
+        tuple(cautious),
+        share_met,
+    )
+    also = []
     if sharing is not None and sharing.also:
         steamed = [[one] for one in crowd.beside] or [[]] * len(sharing.also)
-        result["also"] = [
-            document(p, c, None, (), [], (), own) | {"x-in-s": round(in_s, 3)}
-            for (p, c, in_s), own in zip(sharing.also, steamed, strict=True)
-        ]
-    return Outcome(plan, cook, ahead, result)
+        for i, ((p, c, in_s), own_steamed) in enumerate(zip(sharing.also, steamed, strict=True)):
+            rest = (computed.piece, *beside[:i], *beside[i + 1 :])
+            theirs = Computed(as_piece(p, c), (), tuple(as_piece(q, d) for q, d in own_steamed), rest)
+            also.append((judged(theirs, None, []), in_s))
+    shrinking = None
+    if ahead is not None and sharing is None and plan.cut_at is None:
+        shrinking = _shrinking(plan, made, cook)
+    found = judged(computed, ahead, said, shrinking, tuple(also))
+    return Outcome(found, document(found))
 
 
-def _add_shrinking(plan: Plan, s: Setup, cook: Cook, result: dict[str, Any]) -> None:
-    """Add to a result what a piece does that draws together as it loses its juice, where it loses enough to tell."""
-    if result.get("outside", {}).get("thickness", 1.0) < SHRINKS:
-        # it is advice: where a second cook cannot be computed, the first one stands
-        with suppress(ComputationError):
-            result["outside"]["shrinking"] = as_it_shrinks(plan, s, cook).beside(cook)
+SHARE_STEPS = 4  # so often the share of pieces that meet the rule is halved: to within 3 in 100
+
+
+def share_that_meets(plan: Plan, cautious: Piece, worse_than: Callable[[float], Cook]) -> float:
+    """The share of the likely pieces that meet their rule by the clock alone, 0 to 1; at the cautious end or better it is 0.95 or more.
+
+    Parameters
+    ----------
+    plan : Plan
+    cautious : Piece
+        At the cautious end.
+    worse_than : callable
+        As :func:`ember_core.heat.ensemble.forecast.ranked_cooks` gives it.
+    """
+
+    def met(piece: Piece) -> bool:
+        rule, _ = state_rule(piece.plan, piece.cook, piece.coloured)
+        return rule is not None and rule["met"] is True
+
+    if met(cautious):
+        return 1.0 - CAUTIOUS
+    if not met(as_piece(plan, worse_than(1.0 - CAUTIOUS))):
+        return 0.0
+    low, high = CAUTIOUS, 1.0 - CAUTIOUS
+    for _ in range(SHARE_STEPS):
+        middle = 0.5 * (low + high)
+        low, high = (low, middle) if met(as_piece(plan, worse_than(middle))) else (middle, high)
+    return 1.0 - high
+
+
+def as_piece(plan: Plan, cook: Cook) -> Piece:
+    """A computed piece with what colour its outsides took, where a clause may rest on that."""
+    required = plan.required
+    if plan.rules is None or plan.properties is not None or not required.whole or required.form in JUICELESS:
+        return Piece(plan, cook)
+    return Piece(plan, cook, tuple(face.colour != "pale" for face in outside(plan, cook).faces))
+
+
+def judged(
+    computed: Computed,
+    ahead: Forecast | None,
+    said_of_plan: Sequence[Finding],
+    shrinking: dict[str, Any] | None = None,
+    also: tuple[tuple[PlanResult, float], ...] = (),
+) -> PlanResult:
+    """Let the rules decide on what was cooked, and say the rest of it.
+
+    Parameters
+    ----------
+    computed : Computed
+    ahead : Forecast or None
+    said_of_plan : sequence of Finding
+        What is said besides the cook's own findings and the rules'.
+    shrinking, also
+        As of :class:`ember_core.formats.result.PlanResult`.
+    """
+    plan, cook = computed.piece.plan, computed.piece.cook
+    decision = decide(computed)
+    findings = [*cook.findings, *said_of_plan, *decision.findings]
+    if plan.rules is None and plan.properties is None and plan.required.species not in GROWS_LITTLE:
+        findings += growth_findings(growth_of(cook))
+    if ahead is not None and ahead.failed:
+        words = say("{failed} members of the forecast gave up and are left out.", failed=ahead.failed)
+        findings.append(Finding("members-failed", "care", words, "forecast"))
+    egg = state_of(plan, cook) if is_egg(plan) else None
+    if egg is not None:
+        findings += egg_findings(plan, egg)
+    of_outside = None
+    if plan.properties is None and plan.required.form not in JUICELESS:
+        of_outside = outside(plan, cook)
+    return PlanResult(computed, decision, tuple(findings), ahead, egg, of_outside, shrinking, also)
+
+
+def _shrinking(plan: Plan, s: Setup, cook: Cook) -> dict[str, Any] | None:
+    """What a piece does that draws together as it loses its juice, where it loses enough to tell."""
+    if (
+        plan.properties is not None
+        or plan.required.form in JUICELESS
+        or outside(plan, cook).as_dict()["thickness"] >= SHRINKS
+    ):
+        return None
+    # it is advice: where a second cook cannot be computed, the first one stands
+    with suppress(ComputationError):
+        return as_it_shrinks(plan, s, cook).beside(cook)
+    return None

@@ -18,10 +18,11 @@ from ember_core.heat.cook import Cook
 from ember_core.heat.stretch import StageOutcome
 from ember_core.plan.finding import Finding, Level
 from ember_core.plan.plan import Plan
-from ember_core.plan.stages import COOLING_KINDS, HEAT_KINDS, SHORT_DIP_S
+from ember_core.plan.stages import COOLING_KINDS, HEAT_KINDS
 from ember_core.safety.check import Check, rows_of, standing_in
 from ember_core.safety.clocks import met_times
 from ember_core.safety.growth import GROWS_LITTLE, growth_findings, growth_of
+from ember_core.safety.history import History
 from ember_core.safety.keeping import (
     check_begin_of_chilling,
     check_cooling,
@@ -41,45 +42,6 @@ from ember_core.wording.message import joined, say
 
 Array = NDArray[np.float64]
 Findings = list[Finding]
-COLD_ENOUGH_C = 21.0  # a short dip that ends below it is a chill that keeps the food
-COLD_C = 10.0  # a chill that ends above it keeps nothing: its time counts as warm (the come-up's lower end)
-
-
-class History:
-    """The computed cook as the checks read it: times, and the hottest and coldest of all recorded places."""
-
-    def __init__(self, plan: Plan, cook: Cook, rule: Mapping[str, Any], profile: Profile) -> None:
-        everywhere = cook.everywhere
-        self.plan, self.cook, self.rule = plan, cook, rule
-        # a clause for seared pieces is met by the outside; the core is still to be cooked then
-        by_outside = rule["clause"] in {e.id for e in profile.exceptions}
-        self.cooked_at: float | None = None if by_outside else rule["met_at_s"]
-        self.t, self.hottest, self.coldest = cook.t, everywhere.max(axis=1), everywhere.min(axis=1)
-        self.heats = [s for s in cook.stages if s.kind in HEAT_KINDS]
-        self.end_s = float(self.t[-1])
-        self.chills = [s for s in cook.stages if s.kind in COOLING_KINDS and self._chills(s)]
-        self.keeps = [s for s in self.chills if self._ends_at(s) <= COLD_C]
-
-    def part(self, begin: float, end: float) -> NDArray[np.bool_]:
-        """Samples from ``begin`` to ``end``, s; two or more of them, or none."""
-        inside = (self.t >= begin - 1e-6) & (self.t <= end + 1e-6)
-        return inside if inside.sum() >= 2 else inside & False
-
-    def _ends_at(self, stage: StageOutcome) -> float:
-        return float(self.hottest[np.argmin(np.abs(self.t - stage.end_s))])
-
-    def _chills(self, stage: StageOutcome) -> bool:
-        """Whether a chill is meant to cool the food down; a short dip only stops the cooking."""
-        return stage.end_s - stage.start_s >= SHORT_DIP_S or self._ends_at(stage) <= COLD_ENOUGH_C
-
-    def heat_before(self, stage: StageOutcome) -> float | None:
-        """When the last heat before a stage ended, s; None when there was none."""
-        return max((s.end_s for s in self.heats if s.end_s <= stage.start_s + 1e-6), default=None)
-
-    def episodes(self) -> list[tuple[float, float]]:
-        """From one chill that keeps the food to the next: begin and end, s, of what lies between."""
-        begins = [0.0, *(s.end_s for s in self.keeps)]
-        return list(zip(begins, [*(s.start_s for s in self.keeps), self.end_s], strict=True))
 
 
 def advice(plan: Plan, cook: Cook, rule: Mapping[str, Any], profile: Profile) -> Findings:
@@ -157,11 +119,12 @@ def _cooled(h: History, stage: StageOutcome, since: float) -> Findings:
         whole = h.part(since, stage.end_s)
         checks = check_cooling(rules, h.t[whole], h.hottest[whole], end_of_heat_s=since, measured=False)
         heated = following in HEAT_KINDS
-        out = [
-            c.finding()
-            for c in checks
-            if c.met or not heated or c.used_s is None or c.limit_s is None or c.used_s > c.limit_s
-        ]
+        for check in checks:
+            over = check.used_s is None or check.limit_s is None or check.used_s > check.limit_s
+            if check.met or over:
+                out.append(check.finding())
+            elif not heated:  # its clock still runs: nothing is broken
+                out.append(replace(check.finding(), level=Level.CARE))
     begin = check_begin_of_chilling(rules, stage.start_s - since) if begins else None
     return [*out, *([begin.finding()] if begin and not begin.met else [])]
 
@@ -305,6 +268,12 @@ def _served(h: History) -> Findings:
                     at_c=90.0,
                 )
                 out.append(Finding("bivalves", "care", words, f"{row['authority']}, {row['clause']}"))
+    species = "duck" if plan.food == "egg-duck" else plan.shape.get("species", "hen")
+    if not h.rule.get("met") and plan.required.species == "egg" and plan.kept_by == "uk-fsa" and species != "hen":
+        words = say(
+            "Only a hen's egg of an assurance scheme may be soft: cook it through, 70 °C for 2 min or its equal."
+        )
+        out.append(Finding("egg-species", "stop", words, "UK FSA guidance, 2017"))
     egg_products = read_toml("forms.toml")["egg_products"]
     if plan.food in egg_products and plan.shape["kind"] != "egg" and rows_of("egg_products", rules):
         found = check_egg_product(rules, egg_products[plan.food], h.t, h.coldest).finding()

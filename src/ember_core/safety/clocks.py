@@ -13,7 +13,6 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from ember_core.plan.finding import Finding
 from ember_core.safety.rules import Clause, Profile
 from ember_core.wording.message import joined, say
 
@@ -199,16 +198,3 @@ def judge_all(statements: Sequence[dict[str, Any]]) -> dict[str, Any]:
         return (1, 0.0) if rule["met"] is None else (0, float(rule["met_at_s"]))
 
     return max(statements, key=gravity)
-
-
-def conclude(rule: dict[str, Any], findings: Sequence[Finding]) -> dict[str, Any]:
-    """The statement once every finding has been heard: a stop takes *met* away, with its reason."""
-    stop = next((f for f in findings if f.stops), None)
-    if not rule["met"] or stop is None:
-        return rule
-    needs = say(
-        "The time and temperature of {clause} are held, but it is not met: {message}",
-        clause=rule["clause"],
-        message=stop.message,
-    )
-    return rule | {"met": False, "met_at_s": None, "remaining_s": None, "needs": needs}

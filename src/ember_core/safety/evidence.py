@@ -6,6 +6,7 @@ readings come back to where they could have been. Limits are our reading, no pub
 
 from __future__ import annotations
 
+from collections import deque
 from dataclasses import dataclass
 
 import numpy as np
@@ -20,11 +21,18 @@ Flags = NDArray[np.bool_]
 APART_S = 300.0  # a reading counts for no longer than this
 GAP_FACTOR, GAP_LEAST_S = 5.0, 20.0  # in a dense log a hole is a hole: so many usual steps, and at least this
 CORE_MOST_C = 105.0  # the core of a piece that holds water is never hotter
+BOILS_C, BOILS_READINGS = 101.0, 2  # so many readings above it are in another unit, or of no core
 JUMP_K, JUMP_K_S = 5.0, 0.5  # a core moves no faster: noise and placement, and K/s (a thin steak in a hot pan)
+UNKNOWN_K_S = 0.25  # the fastest core of a piece of which no size is told: 20 mm, heated from both sides
+AGREES_K = 2.0  # no reading counts for more than this above the warmer of its two neighbours
+SWING_K, SWING_SHARE, SWING_LEAST = 3.0, 0.1, 4  # a core does not swing so far to and fro, so often
+DOUBTED_SHARE, DOUBTED_LEAST = 0.2, 5  # a log of which more readings, and so many, cannot be the core's shows nothing
+STOPS_K_S = 0.5 / 60.0  # a core that rises so fast does not stand still at once: the probe is stuck
 STEP_K = 40.0  # nor further than this from one reading to the next, however far apart they are
 PEAK_K = 20.0  # a single reading so far above both its neighbours is none of the core
 SPIKE_READINGS = 2  # so few readings after a jump are a spike
 SUPPORT_K = 2.0  # surface and medium may read so much below the core they heat: errors of two probes
+NOTHING_C = -60.0  # what a reading without evidence shows: below every row
 FROZEN_S, FROZEN_READINGS = 900.0, 10  # unchanged to 0.001 K for longer: the probe may be stuck
 
 
@@ -43,6 +51,8 @@ class Evidence:
     why : str
         Why it cannot be told; empty when it can.
     findings : tuple of finding
+    doubt : str
+        Why the log as a whole shows nothing: unit, stuck probe, two pieces in one column; empty when it does.
     """
 
     trusted: Flags
@@ -50,6 +60,21 @@ class Evidence:
     left: int
     why: str
     findings: tuple[Finding, ...]
+    doubt: str = ""
+
+
+def fastest_core(thickness_mm: float) -> float:
+    """The fastest that the core of a slab heated from both sides can rise, K/s; a third more than it computes.
+
+    The steepest rise of the centre of a slab after a step at its surface is 1.84 α ΔT / l² at Fo 0.16 (Carslaw & Jaeger 1959,
+    3.4); α 0.14 mm²/s, from 4 °C to boiling.
+
+    Parameters
+    ----------
+    thickness_mm : float
+        > 0.
+    """
+    return 1.33 * 1.84 * 0.14 * 96.0 / (0.5 * thickness_mm) ** 2
 
 
 def _finding(code: str, message: Message) -> Finding:
@@ -126,7 +151,49 @@ def weigh(
             if (against & possible).any()
             else say("the readings that would meet it follow a jump that no piece makes")
         )
-    return Evidence(trusted, possible, left, why, tuple(findings))
+    doubt = _doubt(t_s, core_c, trusted, against) or _steep(t_s, core_c, trusted, fastest_k_s)
+    if doubt:
+        findings.append(_finding("implausible", say("This log shows nothing: {doubt}.", doubt=doubt)))
+    return Evidence(trusted, possible, left, why, tuple(findings), doubt)
+
+
+def _doubt(t_s: Array, core_c: Array, trusted: Flags, against: Flags) -> Message | str:
+    """Why a log as a whole shows nothing; empty when it does."""
+    if (core_c > BOILS_C).sum() >= BOILS_READINGS:
+        return say(
+            "{most:temp1} is hotter than water boils; is it in another unit, or was the probe in the air?",
+            most=core_c.max(),
+        )
+    stuck = _stuck(t_s, core_c)
+    if stuck is not None:
+        return say("the probe stands at {core_c:temp1} and does not move; it is stuck", core_c=stuck)
+    change = np.diff(core_c)
+    swings = (change[:-1] * change[1:] < 0) & (np.minimum(np.abs(change[:-1]), np.abs(change[1:])) >= SWING_K)
+    if swings.sum() >= max(SWING_LEAST, SWING_SHARE * core_c.size):
+        return say(
+            "the readings swing to and fro, {many:,} times: two pieces or two probes in one column",
+            many=int(swings.sum()),
+        )
+    wrong = int((~trusted).sum())
+    if wrong > max(DOUBTED_SHARE * core_c.size, DOUBTED_LEAST):
+        if against.sum() > 0.5 * wrong:
+            return say(
+                "{wrong:,} of {all:,} readings are hotter than everything around them", wrong=wrong, all=core_c.size
+            )
+        return say("{wrong:,} of {all:,} readings cannot be the core's", wrong=wrong, all=core_c.size)
+    return ""
+
+
+def agreed(t_s: Array, core_c: Array) -> Array:
+    """Readings as far as a neighbour bears them out: none counts for more than :data:`AGREES_K` above the warmer of the two beside it.
+
+    A neighbour further away than a reading counts for bears nothing out.
+    """
+    before, after = np.full(core_c.size, -np.inf), np.full(core_c.size, -np.inf)
+    near = np.diff(t_s) <= APART_S
+    before[1:], after[:-1] = np.where(near, core_c[:-1], -np.inf), np.where(near, core_c[1:], -np.inf)
+    beside = np.maximum(before, after)
+    return np.where(np.isfinite(beside), np.minimum(core_c, beside + AGREES_K), np.minimum(core_c, NOTHING_C))
 
 
 def holes(t_s: Array) -> Flags:
@@ -150,6 +217,36 @@ def _peaks(core_c: Array) -> Flags:
 def _room(span: Array, fastest: float) -> Array:
     """How far a core can rise in ``span`` s, K."""
     return np.asarray(np.minimum(JUMP_K + fastest * span, STEP_K))
+
+
+def _too_steep(t_s: Array, core_c: Array, fastest: float) -> Flags:
+    """Readings to which the core rose faster than it can, in however many steps, over up to :data:`APART_S`."""
+    if core_c.size < 3:
+        return np.zeros(core_c.size, dtype=bool)
+    out = np.zeros(core_c.size, dtype=bool)
+    first = np.searchsorted(t_s, t_s - APART_S)
+    above = core_c - fastest * t_s  # falls as long as the core rises no faster than it can
+    lows: deque[int] = deque()
+    for i in range(core_c.size):
+        while lows and lows[0] < first[i]:
+            lows.popleft()
+        while lows and above[lows[-1]] >= above[i]:
+            lows.pop()
+        lows.append(i)
+        out[i] = above[i] - above[lows[0]] > JUMP_K
+    return out
+
+
+def _steep(t_s: Array, core_c: Array, trusted: Flags, fastest: float) -> Message | str:
+    """That the core rises faster than this piece's can, in however small steps; empty when it does not."""
+    steep = _too_steep(t_s[trusted], core_c[trusted], fastest)
+    if steep.sum() <= SPIKE_READINGS:
+        return ""
+    first = t_s[trusted][int(np.argmax(steep))]
+    return say(
+        "from {first} the core rises faster than {fastest:.2f} K/s, which this piece cannot; was the probe moved, or is the piece thinner?",
+        first=_at(float(first)), fastest=fastest,
+    )  # fmt: skip
 
 
 def _times(count: int) -> Message:
@@ -219,9 +316,7 @@ def _contradicted(core_c: Array, around_c: Array | None) -> Flags:
 
 def _frozen(t_s: Array, core_c: Array) -> list[Finding]:
     """Stretches that do not move at all for longer than a core in heat does."""
-    change = np.flatnonzero(np.abs(np.diff(core_c)) > 1e-3)
-    begins, ends = np.concatenate([[0], change + 1]), np.concatenate([change, [core_c.size - 1]])
-    still = (t_s[ends] - t_s[begins] > FROZEN_S) & (ends - begins + 1 >= FROZEN_READINGS)
+    begins, ends, still = _still(t_s, core_c)
     if not still.any():
         return []
     first = int(np.flatnonzero(still)[0])
@@ -234,3 +329,29 @@ def _frozen(t_s: Array, core_c: Array) -> list[Finding]:
         times=_times(int(still.sum())),
     )
     return [_finding("frozen-probe", words)]
+
+
+def _still(t_s: Array, core_c: Array) -> tuple[NDArray[np.intp], NDArray[np.intp], Flags]:
+    """Stretches without any change: their first and last readings, and which are longer than a core in heat stands."""
+    change = np.flatnonzero(np.abs(np.diff(core_c)) > 1e-3)
+    begins, ends = np.concatenate([[0], change + 1]), np.concatenate([change, [core_c.size - 1]])
+    still = (t_s[ends] - t_s[begins] > FROZEN_S) & (ends - begins + 1 >= FROZEN_READINGS)
+    return begins.astype(np.intp), ends.astype(np.intp), np.asarray(still)
+
+
+def _stuck(t_s: Array, core_c: Array) -> float | None:
+    """Where a probe is stuck, °C: a log that never moves, or one that stops at once while it rises; None: it is not.
+
+    A core that has come to the temperature of its bath stands still too, but it slows down before.
+    """
+    begins, ends, still = _still(t_s, core_c)
+    for begin, end in zip(begins[still], ends[still], strict=True):
+        if begin == 0:
+            if end == core_c.size - 1:
+                return float(core_c[0])
+            continue
+        first = max(int(begin) - 5, 0)
+        rise = (core_c[begin] - core_c[first]) / (t_s[begin] - t_s[first])
+        if abs(rise) >= STOPS_K_S:
+            return float(core_c[begin])
+    return None

@@ -6,6 +6,8 @@ Standard library only: a contradiction is refused before the solver is loaded.
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
+from dataclasses import replace
+from functools import lru_cache
 from typing import Any
 
 from ember_core.data.loader import read_toml
@@ -15,6 +17,9 @@ from ember_core.plan.requirement import Requirement
 from ember_core.wording.message import Message, say
 
 SOURCE = "species and state; US FDA, Food Code 2022, 3-401.11"
+
+OPENS = frozenset({"scored", "marinated", "rolled"})
+"""Handling after which a piece is no longer whole and intact; other words of handling say how it was kept."""
 
 
 def _unknown(words: Message) -> Finding:
@@ -67,5 +72,64 @@ def requirement(
             path=path,
             code="form-against-food",
         )
-    whole = form in {"steak", "roast"} and row["id"] not in data["offal"]["foods"] and not handling
-    return Requirement(form, tuple(allowed[form]), str(row["species"]), whole)
+    offal = row["id"] in data["offal"]["foods"]
+    whole = form in {"steak", "roast"} and not offal and not handling
+    forms = tuple("steak" if offal and f == "roast" else f for f in allowed[form])  # no rows for whole roasts
+    return Requirement(form, forms, str(row["species"]), whole)
+
+
+def as_it_is(required: Requirement, row: Mapping[str, Any] | None, document: Mapping[str, Any]) -> Requirement:
+    """What a piece is judged as once its shape, its mass and its stages are known: a name alone makes no roast, and no single egg.
+
+    Parameters
+    ----------
+    required : Requirement
+        As of :func:`requirement`.
+    row : mapping or None
+        Of the food table.
+    document : mapping
+        The plan.
+    """
+    if row is None:
+        return required
+    data, piece = read_toml("forms.toml"), document["piece"]
+    if "roast" in required.forms and not _is_a_roast(data, piece):
+        forms = tuple("steak" if f == "roast" else f for f in required.forms)
+        words = say(
+            "A roast is whole muscle, {thickness_mm:length0} thick or more, or heavy: this one is judged as a steak.",
+            thickness_mm=data["roast_size"]["thickness_mm"],
+        )
+        required = replace(
+            required, forms=forms, notes=(*required.notes, Finding("no-roast", Level.NOTE, words, SOURCE))
+        )
+    if required.form == "egg-now" and piece["shape"]["kind"] != "egg" and _is_pooled(data, document):
+        words = say("Pooled, held or for susceptible guests: judged as egg that is not for one order at once.")
+        note = Finding("pooled-egg", Level.NOTE, words, "US FDA, Food Code 2022, 3-401.11(A)(2), 3-801.11(B)")
+        required = replace(required, form="egg-later", forms=("egg-later", "egg-now"), notes=(*required.notes, note))
+    if (
+        piece.get("cut") in _breasts()
+        and not OPENS & set(piece.get("handling", ()))
+        and required.form in {"poultry", "game-wild"}
+    ):
+        required = replace(required, breast=True)
+    return required
+
+
+def _is_a_roast(data: Mapping[str, Any], piece: Mapping[str, Any]) -> bool:
+    size, shape = data["roast_size"], piece["shape"]
+    across = float(shape.get("thickness_mm") or shape.get("diameter_mm") or 0.0)
+    heavy = piece.get("mass_g", 0.0) >= size["mass_g"] and across >= size["heavy_mm"]
+    return bool(across >= size["thickness_mm"] or heavy)
+
+
+def _is_pooled(data: Mapping[str, Any], document: Mapping[str, Any]) -> bool:
+    piece = document["piece"]
+    mass = piece.get("mass_g", 0.0 if "form" in piece else float("inf")) * piece.get("count", 1)
+    kept = any(s.get("kind") in {"hold", "chill", "press"} for s in document["stages"])
+    return bool(mass > data["one_order"]["egg_g"] or kept or document.get("guests") == "susceptible")
+
+
+@lru_cache(maxsize=1)
+def _breasts() -> frozenset[str]:
+    """Cuts of the shipped book that are breasts of birds."""
+    return frozenset(c["id"] for c in read_toml("cuts.toml")["cut"] if c["kind"] == "breast")

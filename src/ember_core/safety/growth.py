@@ -81,10 +81,14 @@ def grown(t_s: Array, temperature_c: Array) -> Array:
     ndarray (places,) or a number
         Since the last heat that kills, or the begin, ≥ 0.
     """
-    row = read_toml("growth.toml")["c-perfringens"]
     t_c = np.asarray(temperature_c, dtype=float)
-    alone = t_c.ndim == 1
-    field = t_c[:, None] if alone else t_c
+    found = _along(t_s, t_c[:, None] if t_c.ndim == 1 else t_c)[-1]
+    return np.asarray(found[0] if t_c.ndim == 1 else found)
+
+
+def _along(t_s: Array, field: Array) -> Array:
+    """:func:`grown` at the end of every step, steps × places."""
+    row = read_toml("growth.toml")["c-perfringens"]
     steps = np.diff(t_s)[:, None]
     rates = rate(field)
     work = np.cumsum(0.5 * (rates[1:] + rates[:-1]) * steps / 3600.0, axis=0)
@@ -94,11 +98,22 @@ def grown(t_s: Array, temperature_c: Array) -> Array:
         hot * steps / row["d_s"] * 10.0 ** ((np.minimum(middle, 100.0) - row["at_c"]) / row["z_c"]), axis=0
     )
     killed = kill - np.maximum.accumulate(np.where(hot, 0.0, kill)) >= row["gone_log10"]
-    most = work[-1] - np.where(killed, work, 0.0).max(axis=0)
+    most = work - np.maximum.accumulate(np.where(killed, work, 0.0), axis=0)
     lag = row["lag"]
     increase = most + np.log(np.exp(-most) + np.exp(-lag) - np.exp(-most - lag))
-    found = np.maximum(increase / np.log(10.0), 0.0)
-    return np.asarray(found[0] if alone else found)
+    return np.asarray(np.maximum(increase / np.log(10.0), 0.0))
+
+
+def toxins(t_s: Array, field_c: Array) -> float:
+    """The most that grew at any time and place of a history, log10, whether it was killed afterwards or not.
+
+    Every stretch that heat ends counts: what stands after it are toxins and spores. Parameters as of :func:`growth`.
+    """
+    if len(t_s) < 2:
+        return 0.0
+    along = _along(t_s, field_c)
+    ends = np.vstack([along[:-1] > along[1:] + 1e-9, np.ones((1, along.shape[1]), dtype=bool)])
+    return float((along * ends).sum(axis=0).max())
 
 
 @lru_cache(maxsize=8)

@@ -13,6 +13,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from ember_core.data.loader import read_toml
 from ember_core.errors import InputError
 from ember_core.safety.check import Check, history, missing, rows_of, standing_in
 from ember_core.safety.clocks import TOLERANCE_C, met_times
@@ -245,7 +246,15 @@ def check_growth(profile: str, t_s: Array, deciding_c: Array, *, apart_s: float 
     return Check("come-up", profile, rule["clause"], good, used, limit, message, rule["authority"])
 
 
-def check_warm(profile: str, t_s: Array, coldest_c: Array, *, roast: bool, apart_s: float | None = None) -> Check:
+def check_warm(
+    profile: str,
+    t_s: Array,
+    coldest_c: Array,
+    *,
+    roast: bool,
+    apart_s: float | None = None,
+    counted: NDArray[np.bool_] | None = None,
+) -> Check:
     """Time out of hot and cold holding after the food is cooked, outside of chilling, against time as a control.
 
     Parameters
@@ -258,11 +267,13 @@ def check_warm(profile: str, t_s: Array, coldest_c: Array, *, roast: bool, apart
         Whole roasts may be held at 54 °C under the Food Code. (Cooking on at 54.4 °C or more is never counted.)
     apart_s : float, optional
         As of :func:`check_growth`.
+    counted : ndarray of bool (n - 1,), optional
+        Intervals that count; the others are cooling, which has clocks of its own.
     """
     t, c = history(t_s, coldest_c)
     hold, control, cooling = (rows_of(n, profile) for n in ("holding", "time_control", "cooling"))
     hot = min(hold[0].get("hot_roast_c", GROWTH_TOP_C) if roast else GROWTH_TOP_C, GROWTH_TOP_C)
-    used = _in_zone(t, c, hold[0]["cold_c"], hot - TOLERANCE_C, apart_s)
+    used = _in_zone(t, c, hold[0]["cold_c"], hot - TOLERANCE_C, apart_s, counted)
     if control:
         rule, limit = control[0], float(control[0]["most_s"])
     else:
@@ -283,9 +294,11 @@ def check_warm(profile: str, t_s: Array, coldest_c: Array, *, roast: bool, apart
     return Check("warm-after-cooking", profile, rule["clause"], good, used, limit, message, rule["authority"])
 
 
-def _in_zone(t: Array, c: Array, low: float, high: float, apart_s: float | None) -> float:
+def _in_zone(
+    t: Array, c: Array, low: float, high: float, apart_s: float | None, counted: NDArray[np.bool_] | None = None
+) -> float:
     """Time, s, with an end of the interval between ``low`` and ``high`` °C; of a log also what lies in a gap."""
-    dt = np.diff(t)
+    dt = np.diff(t) if counted is None else np.where(counted, np.diff(t), 0.0)
     if apart_s is None:  # a computed history runs straight between its samples
         cold, hot = np.minimum(c[:-1], c[1:]), np.maximum(c[:-1], c[1:])
         shared = np.minimum(hot, high) - np.maximum(cold, low)
@@ -386,6 +399,29 @@ def shelf_life(profile: str, keep: str, at_c: float) -> tuple[float | None, str]
     words = joined([say(w) for w in (best.get("note", ""), rule.get("needs", "")) if w], "; ")
     clause = rule["clause"]
     return float(best["days"]), say("{clause}: {words}", clause=clause, words=words) if words else clause
+
+
+def kept_for(t_s: Array, hottest_c: Array, above_c: float, below_c: float) -> float:
+    """How long the hottest point is between two temperatures, s: what is colder is frozen, what is warmer is not kept."""
+    middle = 0.5 * (hottest_c[1:] + hottest_c[:-1])
+    return float((np.diff(t_s) * ((middle > above_c) & (middle <= below_c))).sum())
+
+
+def raw_life(profile: str, species: str | None, form: str) -> tuple[float, str]:
+    """Days that a raw food keeps in cold holding, and whose number that is; the first row of the table that names it.
+
+    Parameters
+    ----------
+    profile : str
+        Its own rows count before those for every profile.
+    species : str or None
+        None: of an unknown food, which keeps as the strictest row says.
+    form : str
+    """
+    rows = read_toml("storage.toml")["raw"]
+    fitting = [r for r in rows if species in r.get("species", ()) or form in r.get("forms", ())]
+    row = fitting[0] if fitting and species is not None else min(rows, key=lambda r: float(r["days"]))
+    return float(row["days"]), str(row["authority"])
 
 
 def parasites_controlled(profile: str, t_s: Array, warmest_c: Array) -> Check:

@@ -16,9 +16,20 @@ from ember_core.plan.plan import Plan
 from ember_core.plan.requirement import Requirement
 from ember_core.safety.arguments import check_arguments
 from ember_core.safety.check import Check, rows_of
-from ember_core.safety.clocks import TOLERANCE_C, conclude, judge, judge_all
+from ember_core.safety.claims_of_log import CLAIMS, OfLog, traits_of
+from ember_core.safety.clocks import TOLERANCE_C, judge, judge_all
 from ember_core.safety.conditions import Ran, in_force
-from ember_core.safety.evidence import APART_S, JUMP_K_S, Evidence, holes, weigh
+from ember_core.safety.evidence import (
+    APART_S,
+    JUMP_K_S,
+    NOTHING_C,
+    UNKNOWN_K_S,
+    Evidence,
+    agreed,
+    fastest_core,
+    holes,
+    weigh,
+)
 from ember_core.safety.forms import requirement
 from ember_core.safety.keeping import (
     check_cooling,
@@ -27,6 +38,7 @@ from ember_core.safety.keeping import (
 )
 from ember_core.safety.lethality import for_food, statement
 from ember_core.safety.notes import guidance, house_notes
+from ember_core.safety.premise import Basis, Premise, again, asked_of, concluded, gathered, gravest, stopped
 from ember_core.safety.rules import Clause, Profile, profile_of
 from ember_core.wording.message import say
 
@@ -36,7 +48,7 @@ Flags = NDArray[np.bool_]
 
 Findings = list[Finding]
 
-NOTHING_C = -60.0  # what a log without evidence shows: below every row
+COLD_C = 10.0  # past it a raw piece warms
 
 HOT_C, COOLED_C = 57.0, 54.4  # a piece cools from here; below here it no longer cooks
 
@@ -66,9 +78,10 @@ def judge_log(
     house: Mapping[str, Any] | None = None,
     plan: Plan | None = None,
     ran: Sequence[Ran] | None = None,
-    fastest_k_s: float = JUMP_K_S,
+    fastest_k_s: float | None = None,
+    guests: str | None = None,
 ) -> dict[str, Any]:
-    """Rule and model on a measured log: the ``rule``, ``model`` and ``findings`` of a result.
+    """Rule and model on a measured log: the ``rule`` with its premises, ``model`` and ``findings`` of a result.
 
     Parameters
     ----------
@@ -78,7 +91,7 @@ def judge_log(
     form : str or None
         Form of the open formats; None takes the food's own.
     probe_error_c : float
-        Stated error of the probe, K, 0 to 10; subtracted from every reading.
+        Stated error of the probe, K, 0 to 10: it works against what is claimed, subtracted where heat is shown and added where cold is.
     log10 : float
         6.5 or 7: column of the FSIS table.
     house : mapping, optional
@@ -87,8 +100,10 @@ def judge_log(
         The plan that was cooked: then its handling and the conditions of its heat count as well.
     ran : sequence of Ran, optional
         When its stages ran; default at their longest.
-    fastest_k_s : float
-        The fastest this piece's core can change, K/s, where its physics is known.
+    fastest_k_s : float, optional
+        The fastest this piece's core can change, K/s, where its physics is known; default by the plan's size, else that of 20 mm.
+    guests : str, optional
+        ``general`` or ``susceptible``; default the plan's, else general.
 
     Raises
     ------
@@ -97,22 +112,72 @@ def judge_log(
     """
     check_arguments(rules, food, form, probe_error_c)
     by = _judged_by(profile_of(rules, house, log10), food, form, plan, ran)
+    eaten_by = guests or (plan.guests if plan is not None else "general")
     t = np.array(log.t_s, dtype=float)
-    core = np.array(log.core_c, dtype=float) - probe_error_c
-    evidence = weigh(t, core, _column(log.surface_c), _column(log.medium_c), fastest_k_s=fastest_k_s)
+    read = np.array(log.core_c, dtype=float)
+    core = read - probe_error_c
+    if fastest_k_s is None:
+        fastest_k_s = _fastest_of(plan)
+    evidence = weigh(t, read, _column(log.surface_c), _column(log.medium_c), fastest_k_s=fastest_k_s)
     findings = [*evidence.findings, *by.notes]
     rule = _rule(by, t, core, evidence)
-    findings += _course(by, rule, t, core, evidence)
+    findings += _course(by, rule, t, core, probe_error_c, evidence)
     findings += _one_of_several(plan)
-    kept = evidence.trusted
-    history, counts = (t[kept], core[kept][:, None]), ~holes(t[kept])
-    if not kept.any():  # nothing is shown, so nothing is credited
+    kept = np.flatnonzero(evidence.trusted & (np.arange(t.size) < evidence.left))
+    low = core[kept]
+    of = OfLog(
+        by.profile,
+        by.required,
+        food,
+        eaten_by,
+        rule,
+        t[kept],
+        low,
+        low + 2.0 * probe_error_c,
+        _heated_at(t[kept], low),
+        float(rule["met_at_s"]) if rule["met"] else _hottest_at(t[kept], low),
+        evidence,
+        findings,
+        plan,
+        [words for pairs in by.open.values() for _, words in pairs],
+    )
+    traits = traits_of(by.required, food, plan, of.high_c, bool(_one_of_several(plan)))
+    rows = asked_of(traits, by.profile.kept_by)
+    claims = [CLAIMS[row.id](of) for row in rows if row.id in CLAIMS]
+    premises = gathered(rows, [*claims, *stopped(findings)])
+    history, counts = (t[evidence.trusted], core[evidence.trusted][:, None]), ~holes(t[evidence.trusted])
+    if not evidence.trusted.any():  # nothing is shown, so nothing is credited
         history, counts = (t[:2], core[:2, None]), np.zeros(1, dtype=bool)
     return {
-        "rule": conclude(rule, findings),
+        "rule": concluded(rule, premises) | {"at_cautious_end": None, "share_met": None},
         "model": [statement(*history, organism, counts=counts) for organism in for_food(by.required.species)],
         "findings": [f.as_dict() for f in findings],
     }
+
+
+def _fastest_of(plan: Plan | None) -> float:
+    """The fastest the core of a plan's piece can rise, K/s, by its size; that of a thin one where none is told."""
+    if plan is None:
+        return UNKNOWN_K_S
+    size = float(plan.shape.get("thickness_mm") or plan.shape.get("diameter_mm") or 0.0)
+    if size <= 0.0:
+        return JUMP_K_S
+    if plan.shape["kind"] != "slab":
+        size *= 0.6  # heat comes from all around
+    return min(max(fastest_core(size), 0.02), JUMP_K_S)
+
+
+def _heated_at(t: Array, core: Array) -> float:
+    """When the core is past the cold for good, s; the end when it never is."""
+    warm = np.flatnonzero(core > COLD_C)
+    if not warm.size:
+        return float(t[-1]) if t.size else 0.0
+    colder = np.flatnonzero(core[: int(np.argmax(core)) + 1] <= COLD_C)
+    return float(t[colder[-1]]) if colder.size else float(t[0])
+
+
+def _hottest_at(t: Array, core: Array) -> float:
+    return float(t[int(np.argmax(core))]) if t.size else 0.0
 
 
 def _column(values: Sequence[float | None]) -> Array | None:
@@ -150,8 +215,9 @@ def _judged_by(profile: Profile, food: str, form: str | None, plan: Plan | None,
 def _rule(by: Judged, t: Array, core: Array, evidence: Evidence) -> dict[str, Any]:
     """The statement on what is trusted; null when only readings or conditions of which it cannot be told would meet it."""
 
-    def of(kept: Flags, with_open: bool) -> dict[str, Any]:
+    def of(kept: Flags, with_open: bool, *, alone: bool = True) -> dict[str, Any]:
         said = []
+        field = core[kept] if alone else agreed(t[kept], core[kept])
         for form, clauses in by.clauses.items():
             more = [c for c, _ in by.open.get(form, ())] if with_open else []
             said.append(
@@ -159,7 +225,7 @@ def _rule(by: Judged, t: Array, core: Array, evidence: Evidence) -> dict[str, An
                     by.profile,
                     form,
                     t[kept],
-                    core[kept][:, None],
+                    field[:, None],
                     interpolate=False,
                     breaks=holes(t[kept]),
                     apart_s=APART_S,
@@ -169,18 +235,20 @@ def _rule(by: Judged, t: Array, core: Array, evidence: Evidence) -> dict[str, An
         return judge_all(said)
 
     shown = evidence.trusted.sum() >= 2
-    rule = of(evidence.trusted, False) if shown else _nothing_shown(by, t)
+    rule = of(evidence.trusted, False, alone=False) if shown else _nothing_shown(by, t)
     if rule["met"] is not False:
         return rule
     missing = [words for pairs in by.open.values() for _, words in pairs]
+    single = say("one reading alone reaches it, and the readings beside it do not bear it out")
     for kept, with_open, why in (
+        (evidence.trusted, False, single),
         (evidence.trusted, True, missing[0] if missing else ""),
         (evidence.possible, True, evidence.why),
     ):
         loose = of(kept, with_open) if why and kept.sum() >= 2 else None
         if loose is not None and loose["met"]:
-            needs = say("It cannot be told: {why}.", why=why) if why is evidence.why else why
-            return loose | {"met": None, "met_at_s": None, "remaining_s": None, "needs": needs}
+            needs = say("It cannot be told: {why}.", why=why) if why in (evidence.why, single) else why
+            return loose | {"met": None, "remaining_s": None, "needs": needs}
     return rule
 
 
@@ -193,29 +261,31 @@ def _nothing_shown(by: Judged, t: Array) -> dict[str, Any]:
     return rule | ({"needs": say("No reading of this log can be the core's.")} if rule["met"] is False else {})
 
 
-def _course(by: Judged, rule: Mapping[str, Any], t: Array, core: Array, evidence: Evidence) -> Findings:
+def _course(by: Judged, rule: Mapping[str, Any], t: Array, core: Array, error_c: float, evidence: Evidence) -> Findings:
     """What the readings show of growth before it is cooked, of warm food after, and of cooling; failures only."""
     kept = np.flatnonzero(evidence.trusted & (np.arange(t.size) < evidence.left))
     if kept.size < 2:
         return []
     t, core = t[kept], core[kept]
     keep = by.profile.kept_by
-    cooked = rule["met_at_s"] if rule["met"] else t[-1]
+    cooked = t[-1] if rule["met_at_s"] is None else rule["met_at_s"]
     before, after = t <= cooked + 1e-6, t >= cooked - 1e-6
     hot = np.flatnonzero(core >= min(HOT_C, float(core.max()) - 1.0))
     checks = []
-    if before.sum() >= 2:
-        checks.append(check_growth(keep, t[before], core[before], apart_s=APART_S))
+    if before.sum() >= 2:  # the error works against the claim, whichever way
+        both = [check_growth(keep, t[before], core[before] + e, apart_s=APART_S) for e in {0.0, 2.0 * error_c}]
+        checks.append(max(both, key=lambda c: c.used_s or 0.0))
     cooking = np.flatnonzero(core >= COOLED_C - TOLERANCE_C)
     held = after & (np.arange(t.size) <= (cooking[-1] if cooking.size else -1))
-    if rule["met"] and held.sum() >= 2:
+    if rule["met_at_s"] is not None and held.sum() >= 2:
         checks.append(check_warm(keep, t[held], core[held], roast=by.required.form == "roast", apart_s=APART_S))
     out = [c.finding() for c in checks if not c.met]
     tail = slice(int(hot[-1]), None)
     roast = by.required.form == "roast"
     stands = rows_of("holding", keep)[0].get("hot_roast_c", COOLED_C) if roast else COOLED_C
     if t[tail].size >= 2 and core[tail].min() < stands - TOLERANCE_C:
-        cooling = check_cooling(keep, t[tail], core[tail], end_of_heat_s=float(t[hot[-1]]))
+        # the error works against the claim: what cools is taken as warmer than it reads
+        cooling = check_cooling(keep, t[tail], core[tail] + 2.0 * error_c, end_of_heat_s=float(t[hot[-1]]))
         out += [c.finding() for c in cooling if c.met is False and _too_late(c)]
     out += guidance(by.profile, by.required, t, core[:, None], interpolate=False, apart_s=APART_S)
     return out
@@ -248,7 +318,10 @@ def by_its_outside(
     needs = say(
         "{needs} Its outside is as planned (computed, not measured; its moves were done).", needs=planned["needs"]
     )
-    return rule | {k: planned[k] for k in ("clause", "met", "met_at_s", "remaining_s")} | {"needs": needs}
+    by = say("the plan, computed; its moves were done")
+    held = [Premise("clause", Basis.COMPUTED, by, needs), Premise("surface", Basis.COMPUTED, by, needs)]
+    moved = {k: planned[k] for k in ("clause", "met_at_s")}
+    return again(rule | moved, *held)
 
 
 def of_both(first: dict[str, Any], second: dict[str, Any], *, all_of: bool) -> dict[str, Any]:
@@ -266,7 +339,13 @@ def of_both(first: dict[str, Any], second: dict[str, Any], *, all_of: bool) -> d
     said += [f for f in second["findings"] if f["code"] != ONE_PART and (f["code"], f["message"]) not in known]
     by_organism = {m["organism"]: m for m in second["model"]}
     model = [min(m, by_organism.get(m["organism"], m), key=lambda x: x["log10"]) for m in first["model"]]
-    return {"rule": judge_all([first["rule"], second["rule"]]), "model": model, "findings": said}
+    rules = [first["rule"], second["rule"]]
+    if all_of:
+        shown = Premise("parts", Basis.SHOWN, say("the readings"), say("Each part was measured."))
+        rules = [again(r, shown) for r in rules]
+    joined = gravest([[Premise.of(p) for p in r["premises"]] for r in rules])
+    rule = judge_all(rules) | {"premises": [p.as_dict() for p in joined]}
+    return {"rule": rule, "model": model, "findings": said}
 
 
 def of_one_piece(rule: dict[str, Any], planned: Mapping[str, Any] | None, plan: Plan) -> dict[str, Any]:
@@ -280,9 +359,10 @@ def of_one_piece(rule: dict[str, Any], planned: Mapping[str, Any] | None, plan: 
         The ``rule`` object of the plan, which is met when it is met of every size.
     plan : Plan
     """
-    if not rule["met"] or not _one_of_several(plan) or (planned is not None and planned["met"]):
+    if not _one_of_several(plan):
         return rule
-    needs = say(
-        "It cannot be told: what was measured meets it, and by the plan not every size or part does. Measure the slowest."
-    )
-    return rule | {"met": None, "met_at_s": None, "remaining_s": None, "needs": needs}
+    if planned is not None and planned["met"]:
+        words = say("One was measured; the others are by the plan, computed.")
+        return again(rule, Premise("parts", Basis.COMPUTED, say("the plan, computed"), words))
+    words = say("It cannot be told: by the plan not every size or part meets it. Measure the slowest.")
+    return again(rule, Premise("parts", Basis.UNKNOWN, say("the plan, computed"), words))

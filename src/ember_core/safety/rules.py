@@ -36,6 +36,7 @@ class Clause:
     oven: Mapping[str, float] | None = None
     moisture: Mapping[str, float] | None = None
     holding_only: bool = False  # asks something of food for hot holding only
+    advised_breasts: frozenset[str] = frozenset()  # species of whose whole, intact breasts an advisory can stand in
 
 
 @dataclass(frozen=True)
@@ -115,6 +116,7 @@ def profiles(log: float = 6.5) -> dict[str, Profile]:
                 c.get("oven"),
                 c.get("moisture"),
                 c.get("holding_only", False),
+                frozenset(c.get("advised_breasts", ())),
             )
             for c in source.get("clause", ())
         )

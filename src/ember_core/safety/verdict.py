@@ -8,15 +8,17 @@ from typing import Any
 
 from ember_core.plan.finding import Finding
 from ember_core.plan.requirement import Requirement
-from ember_core.safety.rules import Profile, profiles
+from ember_core.safety.premise import Basis, Premise
+from ember_core.safety.rules import Clause, Profile, profiles
 from ember_core.wording.message import N_, Message, joined, say
 
-MET, ADVISORY, SHORT, STOP, OPEN = "met", "advisory", "short", "stop", "open"
+MET, READ, ADVISORY, SHORT, STOP, OPEN = "met", "read", "advisory", "short", "stop", "open"
+OF_THE_CLAUSE = frozenset({"clause", "parts", "surface"})  # premises whose words are the clause's own
 
 
 @dataclass(frozen=True)
 class Standing:
-    """One of five states under a rule, with its words and the smallest change that meets it."""
+    """One of six states under a rule, with its words and the smallest change that meets it."""
 
     state: str
     words: str
@@ -51,27 +53,39 @@ def standing(
         Those that go with the statement.
     """
     profile = profile or profiles()[rule["profile"]]
+    premises = [Premise.of(p) for p in rule.get("premises", ())]
     detail = say("{clause}: {needs}", clause=rule["clause"], needs=rule["needs"]) if rule["clause"] else rule["needs"]
     if rule["met"]:
+        if rule.get("at_cautious_end") is False:
+            return Standing(READ, *_by_reading(rule, profile), profile)
         return Standing(MET, say("met"), detail, profile)
     stop = next((f.message for f in findings if f.stops and f.message not in detail), None)
     if stop is not None or any(f.stops for f in findings):
         return Standing(STOP, say("stop: do not serve"), joined([stop, detail]) if stop else detail, profile)
+    aside = [p for p in premises if p.id not in OF_THE_CLAUSE]
+    broken = next((p for p in aside if p.basis is Basis.BROKEN), None)
+    if broken is not None:
+        more = "" if broken.needs in detail else broken.needs
+        return Standing(STOP, say("stop: do not serve"), joined([more, detail]) if more else detail, profile)
+    unknown = next((p for p in aside if p.basis is Basis.UNKNOWN), None)
+    if unknown is not None and guests != "susceptible":
+        more = "" if unknown.needs in detail else unknown.needs
+        return Standing(OPEN, say("not yet known"), joined([more, detail]) if more else detail, profile)
     if rule["met"] is None:
         if guests == "susceptible":
             why = say("Guests are highly susceptible: nothing can stand in for it.")
             return Standing(STOP, say("stop: do not serve"), joined([detail, why]), profile)
-        words = say("no number in this rule") if rule["clause"] is None else say("cannot be told yet")
+        words = say("no number in this rule") if rule["clause"] is None else say("not yet known")
         return Standing(OPEN, words, detail, profile)
-    if rule["remaining_s"] is not None:
-        left_s = rule["remaining_s"]
-        words = say("short by {left_s:span}", left_s=left_s) if left_s > 0 else say("short by {left_s:.0f} s", left_s=0)
-        return Standing(SHORT, words, detail, profile)
-    if all(c.holding_only for form in required.forms for c in profile.clauses_for(form)):
+    left_s = rule["remaining_s"]
+    if left_s is None and all(c.holding_only for form in required.forms for c in profile.clauses_for(form)):
         return Standing(OPEN, say("nothing asked at once"), detail, profile)
     if guests == "general" and _advised(required, profile):
         words = say("Tell the guest it is undercooked; never for susceptible guests.")
         return Standing(ADVISORY, say("served with advisory"), joined([detail, words]), profile)
+    if left_s is not None:
+        words = say("short by {left_s:span}", left_s=left_s) if left_s > 0 else say("short by {left_s:.0f} s", left_s=0)
+        return Standing(SHORT, words, detail, profile)
     why = (
         say("Guests are highly susceptible: no advisory can stand in.")
         if guests == "susceptible"
@@ -80,10 +94,31 @@ def standing(
     return Standing(STOP, say("stop: do not serve"), joined([detail, why]), profile)
 
 
+def _by_reading(rule: Mapping[str, Any], profile: Profile) -> tuple[Message, Message]:
+    """The words for what is met as computed, and short at the cautious end: the core has to be read."""
+    rows = next((c.rows for c in profile.clauses if c.id == rule["clause"]), ())
+    left = say("By the clock alone, some of the likely pieces are short.")
+    if rule.get("share_met") is not None:
+        short = max(round(100.0 * (1.0 - rule["share_met"])), 6)
+        left = say("By the clock alone, about {short} in 100 of the likely pieces are short.", short=short)
+    if not rows:
+        return say("met when it is measured"), left
+    at_c, held_s = rows[-1] if rows[-1][1] <= 30.0 else rows[0]
+    if held_s:
+        words = say("met when the core reads {at_c:temp} for {held_s:span}", at_c=at_c, held_s=held_s)
+    else:
+        words = say("met when the core reads {at_c:temp}", at_c=at_c)
+    return words, joined([left, say("Put a probe in, and go by what it reads.")])
+
+
 def _advised(required: Requirement, profile: Profile) -> bool:
     """Whether a consumer advisory can stand in: under every clause of every form the piece is judged by."""
     clauses = [(form, c) for form in required.forms for c in profile.clauses_for(form)]
-    return required.species is not None and bool(clauses) and all(form in c.advisory for form, c in clauses)
+
+    def may(form: str, clause: Clause) -> bool:
+        return form in clause.advisory or (required.breast and required.species in clause.advised_breasts)
+
+    return required.species is not None and bool(clauses) and all(may(form, c) for form, c in clauses)
 
 
 def eats(doneness: str, peak_c: float, target_c: float | None) -> Message:

@@ -16,7 +16,6 @@ from typing import Any
 import numpy as np
 from django.db.models import Max
 
-from ember_core.formats.result import PART_NAMES
 from ember_core.heat.arrays import Array
 from ember_core.line.fold import CHECK, HAPPENED, CookState, MoveState, fold
 from ember_core.plan.stages import HEAT_KINDS
@@ -25,6 +24,7 @@ from ember_core.running.history import CORE, SECOND
 from ember_core.running.media import Off
 from ember_core.running.probes import Neighbour
 from ember_core.running.stretches import heated_by
+from ember_core.safety.whole_plan import PART_NAMES
 from ember_core.wording.message import said, say
 from ember_web.line.adapters import core_event, moment
 from ember_web.line.bus import bus

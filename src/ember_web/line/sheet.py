@@ -11,7 +11,6 @@ from django.views.decorators.http import require_safe
 
 from ember_core.book.foods import food_row
 from ember_core.errors import EmberError
-from ember_core.formats.result import PART_NAMES
 from ember_core.line.fold import CHECK, EXTEND, MOVE, PROBE, CookState
 from ember_core.line.fold import Event as CoreEvent
 from ember_core.plan.stages import HEAT_KINDS
@@ -19,6 +18,7 @@ from ember_core.running.checks import THERMOMETER, body_of, checks, checks_for
 from ember_core.running.history import CORE, OUT, SECOND, Running, is_out, running
 from ember_core.running.state import replay
 from ember_core.running.stretches import STORED_BY, TURNS, heated_by
+from ember_core.safety.whole_plan import PART_NAMES
 from ember_core.wording.message import N_
 from ember_web.kitchens.models import Equipment
 from ember_web.line.adapters import moment, state_of

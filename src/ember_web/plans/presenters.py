@@ -11,7 +11,6 @@ from django.utils.translation import gettext
 
 from ember_core.book.book import Book
 from ember_core.doneness.eggs import WHITES, YOLKS
-from ember_core.formats.result import PART_NAMES
 from ember_core.formats.sharing import MOST_IN_TURN
 from ember_core.heat.cook import Cook
 from ember_core.heat.ensemble.sensitivity import sensitivities
@@ -24,6 +23,7 @@ from ember_core.planning.moves import moves
 from ember_core.planning.several import sizes_apart
 from ember_core.safety.rules import profile_of
 from ember_core.safety.verdict import Standing, eats, standing
+from ember_core.safety.whole_plan import PART_NAMES
 from ember_core.wording.message import N_, Message, say
 from ember_web.kitchens.models import Equipment
 from ember_web.tenancy.models import Kitchen

@@ -54,13 +54,14 @@ def stage(kind, minutes, **more):
 
 
 def judged(stages, corners, *, food="chicken-breast", form=None, rules="us-food-code-2022", guests="general", hotter=0.0, faces=None,
-           piece=None, apart=20.0, words=False, **over):  # fmt: skip
-    """State, met, and the findings (code → level) of a plan whose piece follows corners."""
-    made = ({"food": food} if food else {}) | {"start_c": 4, "shape": {"kind": "slab", "thickness_mm": 25}}
+           piece=None, apart=20.0, words=False, coloured=(True, True), **over):  # fmt: skip
+    """State, met, and the findings (code → level) of a plan whose piece follows corners; a roast is a thick one."""
+    thick = 60 if form == "roast" else 25
+    made = ({"food": food} if food else {}) | {"start_c": 4, "shape": {"kind": "slab", "thickness_mm": thick}}
     made |= piece or {}
     made |= {"form": form} if form else {}
     plan = parse(plan_document(piece=made, stages=stages, rules=rules, guests=guests, target={}, **over))
-    rule, findings = state_rule(plan, cook_of(plan, corners, hotter=hotter, faces=faces, apart=apart))
+    rule, findings = state_rule(plan, cook_of(plan, corners, hotter=hotter, faces=faces, apart=apart), coloured)
     found = standing(rule, plan.required, plan.guests, profile_of(plan.rules, plan.house), findings)
     codes = {}
     for f in findings:

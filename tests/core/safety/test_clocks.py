@@ -7,10 +7,8 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from ember_core.plan.finding import Finding
-from ember_core.safety.clocks import TOLERANCE_C, conclude, judge, judge_all, met_times
+from ember_core.safety.clocks import TOLERANCE_C, judge, judge_all, met_times
 from ember_core.safety.rules import Clause, Profile, profiles
-from ember_core.wording.message import say
 from ember_core.wording.quantities import span
 
 
@@ -160,16 +158,6 @@ def test_the_gravest_of_several_statements(k):
     """In this order, whichever comes first."""
     assert judge_all(GRAVER[: k + 1]) is GRAVER[k]
     assert judge_all(GRAVER[k::-1]) is GRAVER[k]
-
-
-def test_a_stop_takes_met_away():
-    """Only from what is met, and only a stop; its words stand in the statement."""
-    stop, care = (Finding("x", level, say("Too warm."), "") for level in ("stop", "care"))
-    assert conclude(GRAVER[0], [care]) is GRAVER[0]
-    for k in (2, 3, 5):
-        assert conclude(GRAVER[k], [stop]) is GRAVER[k]
-    taken = conclude(GRAVER[1], [care, stop])
-    assert taken == made(False) | {"needs": "The time and temperature of c are held, but it is not met: Too warm."}
 
 
 @pytest.mark.parametrize(

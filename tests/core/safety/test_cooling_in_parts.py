@@ -33,10 +33,10 @@ def test_two_stages_are_judged_as_one():
 
 
 def test_a_cooling_that_ends_warm_is_not_met():
-    """At the end of a plan nothing more will cool it."""
+    """Its clock still runs, so nothing is broken; but what lies in the cold to be kept has not been shown to get there."""
     said, met = cooled(ICE | {"minutes": 600, "until": {"core_c": 20}})
-    assert "stop" in {level for level, _ in said}
-    assert not met
+    assert {level for level, _ in said} == {"note", "care"}
+    assert met is None
 
 
 @pytest.mark.parametrize(("minutes", "stops"), [(20, False), (420, True)])

@@ -8,21 +8,22 @@ from tests.core.safety.histories import ANZ, FSIS, ROAST, UK, US, at, judged, st
 
 GROWTH = [
     # stages, corners → codes that must be there (level), and whether it is met
-    ("come-up 6 h", [stage("bath", 420)], [(0, 10), (360, 54.35), (361, 75), (420, 75)], {}, True),
+    ("come-up 6 h", [stage("bath", 420)], [(0, 10), (330, 17), (360, 54.35), (361, 75), (420, 75)], {}, True),
+    ("come-up 6 h, lukewarm", [stage("bath", 420)], [(0, 10), (360, 54.35), (361, 75), (420, 75)], {}, False),
     ("come-up 6 h and a minute", [stage("bath", 420)], [(0, 10), (361, 54.35), (362, 75), (420, 75)], {"come-up": "stop"}, False),
     ("20 h at 40", [stage("bath", 1260)], [(0, 4), (5, 40), (1200, 40), (1210, 80), (1260, 80)], {"come-up": "stop"}, False),
-("20 h at 5", [stage("chill", 1200), stage("bath", 60)], [(0, 5), (1200, 5), (1210, 80), (1260, 80)], {}, True),
+    ("20 h at 5", [stage("chill", 1200), stage("bath", 60)], [(0, 5), (1200, 5), (1210, 80), (1260, 80)], {}, True),
     ("20 h at 9", [stage("chill", 1200), stage("bath", 60)], [(0, 9), (1200, 9), (1210, 80), (1260, 80)], {"raw-too-warm": "stop"}, False),
     ("4 h at 9", [stage("chill", 240), stage("bath", 60)], [(0, 9), (240, 9), (250, 80), (300, 80)], {}, True),
     ("4 h 1 at 9", [stage("chill", 241), stage("bath", 60)], [(0, 9), (241, 9), (250, 80), (301, 80)], {"raw-too-warm": "stop"}, False),
     ("raw, chilled at 20", [stage("chill", 1200), stage("bath", 60)], [(0, 20), (1200, 20), (1210, 80), (1260, 80)],
      {"come-up": "stop", "raw-too-warm": "stop"}, False),
     ("raw, chilled at 20 for 3 h", [stage("chill", 180), stage("bath", 240)], [(0, 20), (390, 20), (400, 80), (420, 80)], {"come-up": "stop"}, False),
-    ("raw at 10 for 3 h, then 4 h up", [stage("chill", 180), stage("bath", 300)], [(0, 10), (180, 10), (430, 54.4), (440, 80), (480, 80)], {}, True),
+    ("raw at 10 for 3 h, then 4 h up", [stage("chill", 180), stage("bath", 300)], [(0, 10), (180, 10), (400, 17), (430, 54.4), (440, 80), (480, 80)], {}, True),
     ("cooled to 39 in the room, then at 20", [stage("bath", 30), stage("rest", 60), stage("chill", 1200)],
      [(0, 4), (10, 75), (30, 75), (90, 39), (150, 20), (1290, 20)], {"cooling": "stop", "warm-after-cooking": "stop"}, False),
     ("cooled, kept and reheated", [stage("bath", 30), stage("chill", 600), stage("bath", 60), stage("rest", 200)],
-     [(0, 4), (10, 75), (30, 75), (31, 57), (150, 21), (385, 5), (630, 4), (660, 75), (690, 75), (700, 50), (890, 50)], {"reheating": "note"}, True),
+     [(0, 4), (10, 75), (30, 75), (31, 57), (150, 21), (385, 5), (630, 4), (660, 75), (690, 75), (700, 53), (890, 53)], {"reheating": "note"}, True),
     ("warm 4 h 2 after it was reheated", [stage("bath", 30), stage("chill", 600), stage("bath", 60), stage("rest", 260)],
      [(0, 4), (10, 75), (30, 75), (31, 57), (150, 21), (385, 5), (630, 4), (660, 75), (690, 75), (691, 50), (950, 50)],
      {"warm-after-cooking": "stop"}, False),
@@ -32,7 +33,8 @@ GROWTH = [
      [(0, 4), (40, 40), (80, 4), (100, 4), (110, 75), (130, 75), (150, 4), (190, 4), (195, 20)], {"interrupted-cooking": "care"}, True),
     ("two first heats, met in the third", [stage("bath", 40), stage("chill", 60), stage("bath", 30), stage("chill", 60), stage("bath", 30)],
      [(0, 4), (40, 40), (80, 4), (100, 4), (130, 40), (170, 4), (190, 4), (200, 75), (220, 75)], {"interrupted-cooking": "care"}, True),
-    ("warm 4 h after", [stage("bath", 30), stage("rest", 260)], [(0, 4), (10, 75), (30, 75), (31, 50), (270, 50), (270.1, 75), (290, 75)], {}, True),
+    ("warm 4 h after", [stage("bath", 30), stage("rest", 260)], [(0, 4), (10, 75), (30, 75), (31, 53), (270, 53), (270.1, 75), (290, 75)], {}, True),
+    ("warm 4 h after, where it grows", [stage("bath", 30), stage("rest", 260)], [(0, 4), (10, 75), (30, 75), (31, 50), (270, 50), (270.1, 75), (290, 75)], {}, None),
     ("warm 4 h 2 after", [stage("bath", 30), stage("rest", 260)], [(0, 4), (10, 75), (30, 75), (31, 50), (273, 50), (273.1, 75), (290, 75)],
      {"warm-after-cooking": "stop"}, False),
     ("15 h in warm air", [stage("bath", 30), stage("rest", 900)], [(0, 4), (10, 75), (30, 75), (90, 25), (930, 25)], {"warm-after-cooking": "stop"}, False),
@@ -49,7 +51,7 @@ GROWTH = [
     ("held for 20 s", [stage("bath", 30), stage("hold", 1 / 3)], [(0, 4), (10, 75), (31, 75)], {"holding-hot": "note"}, True),
     ("a hold between chill and reheating", [stage("bath", 30), stage("chill", 120), stage("hold", 10), stage("bath", 60)],
      [(0, 4), (10, 75), (30, 75), (40, 4), (150, 4), (160, 10), (180, 75), (220, 75)], {}, True),
-    ("half an hour is a chill", [stage("bath", 30), stage("chill", 30)], [(0, 4), (10, 75), (30, 75), (60, 22)], {"cooling": "stop"}, False),
+    ("half an hour is a chill", [stage("bath", 30), stage("chill", 30)], [(0, 4), (10, 75), (30, 75), (60, 22)], {"cooling": "care"}, None),
     ("a rest between chill and second heat", [stage("bath", 61), stage("chill", 60), stage("rest", 5), stage("bath", 30)],
      [(0, 4), (61, 40), (100, 4), (126, 4), (135, 75), (156, 75)], {"interrupted-cooking": "stop"}, False),
     ("a first heat counts from its start", [stage("rest", 30), stage("bath", 50), stage("chill", 60), stage("bath", 30)],
@@ -58,7 +60,8 @@ GROWTH = [
      [(0, 4), (10, 75), (30, 75), (40, 4), (150, 4), (170, 60), (180, 75), (230, 75), (231, 74)], {"reheating": "stop"}, False),
     ("thawed in 21.05 °C", [stage("thaw", 60, medium_c=21.05, variant="still-water"), stage("bath", 60)], [(0, -18), (60, 2), (70, 75), (120, 75)], {}, True),
     ("thawed at 5 °C for 5 h", [stage("thaw", 300), stage("bath", 60)], [(0, -18), (10, 5), (300, 5), (310, 75), (360, 75)], {}, True),
-    ("a short chill to the end", [stage("bath", 30), stage("chill", 29)], [(0, 4), (10, 75), (30, 75), (59, 21)], {"cooling": "stop"}, False),
+    ("a short chill to the end", [stage("bath", 30), stage("chill", 29)], [(0, 4), (10, 75), (30, 75), (59, 21)], {"cooling": "care"}, None),
+    ("a dip to the end", [stage("bath", 30), stage("chill", 10)], [(0, 4), (10, 75), (30, 75), (40, 21)], {"cooling": "care"}, True),
     ("interrupted 60 min", [stage("bath", 60), stage("chill", 60), stage("bath", 30)], [(0, 4), (60, 40), (100, 4), (120, 4), (130, 75), (150, 75)],
      {"interrupted-cooking": "care"}, True),
     ("interrupted 61 min", [stage("bath", 61), stage("chill", 60), stage("bath", 30)], [(0, 4), (61, 40), (100, 4), (121, 4), (130, 75), (151, 75)],
@@ -88,8 +91,8 @@ def test_the_course_of_a_cook(name, stages, corners, codes, met):
     state, rule, found = judged(stages, corners)
     assert codes.items() <= found.items()
     assert rule["met"] is met
-    assert state == ("met" if met else "stop")
-    assert met is ("stop" not in found.values())
+    assert state == {True: "met", False: "stop", None: "open"}[met]
+    assert met is False or "stop" not in found.values()
 
 
 @pytest.mark.parametrize(("rules", "minutes", "level"), [(UK, 30, None), (UK, 30.4, "stop"), (US, 90, None)])

@@ -14,7 +14,7 @@ N = None
 WEIGHED = [
     # times, core, surface, medium → trusted, possible, left, findings (code and its words)
     ("steady", [0, 10, 20], [20, 21, 22], N, N, "111", "111", 3, {}),
-    ("105 and over", [0, 100, 200, 300], [70, 100, 105, 105.1], N, N, "1110", "1110", 4, {"jump": "once (first at 300 s, 105.1 °C)"}),
+    ("105 and over", [0, 100, 200, 300], [70, 100, 105, 105.1], N, N, "1110", "1110", 4, {"jump": "once (first at 300 s, 105.1 °C)", "implausible": "hotter than water boils"}),
     ("a peak of 20 K", [0, 100, 200], [20, 40, 20], N, N, "111", "111", 3, {}),
     ("a peak of 18.5 K", [0, 100, 200], [20, 38.5, 20], N, N, "111", "111", 3, {}),
     ("a peak of 20.1 K", [0, 100, 200, 300], [20, 40.1, 20, 20], N, N, "1011", "1011", 4, {"jump": "once (first at 100 s, 40.1 °C)"}),
@@ -40,7 +40,7 @@ WEIGHED = [
     ("a spike, then a fall", [0, 10, 20, 30, 40, 50], [60, 60, 120, 60, 20, 20], N, N, "110111", "110111", 4, {"jump": "3 times (first at 20 s, 120.0 °C)"}),
     ("a fall and a spike before the peak", [0, 10, 20, 60, 70, 160, 260], [22, 22, 4, 6, 120, 30, 50], N, N, "1111011", "1111011", 7, {"jump": "2 times"}),
     ("a peak in three", [0, 200, 400], [20, 55, 20], N, N, "101", "101", 3, {"jump": "once"}),
-    ("two impossible ones first", [0, 10, 20], [120, 130, 20], N, N, "001", "001", 3, {"jump": "2 times"}),
+    ("two impossible ones first", [0, 10, 20], [120, 130, 20], N, N, "001", "001", 3, {"jump": "2 times", "implausible": "hotter than water boils"}),
     ("a first that falls as a piece can, and a jump", [0, 10, 20, 30], [35, 25, 25, 90], N, N, "1110", "1110", 4, {"jump": "once"}),
     ("alone after a hole, and the end", [0, 60, 120, 5000, 5010], [20, 20, 20, 50, 30], N, N, "11101", "11101", 5, {"gap": "once", "jump": "once"}),
     ("the last after a hole, with a spike", [0, 10, 20, 30, 5000], [20, 90, 20, 20, 50], N, N, "10111", "10111", 5, {"gap": "once", "jump": "once"}),

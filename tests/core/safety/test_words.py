@@ -26,11 +26,14 @@ STOP = Finding("x", Level.STOP, say("Too warm."), "")
 CARE = replace(STOP, level=Level.CARE)
 TABLE = [
     (rule(True), HAKE, "general", [], ("met", "met", "3-401.11(A)(1): Needs.")),
-    (rule(remaining=119.4), HAKE, "general", [CARE], ("short", "short by 119 s", "3-401.11(A)(1): Needs.")),
-    (rule(remaining=119.9), HAKE, "general", [], ("short", "short by 120 s", "3-401.11(A)(1): Needs.")),
-    (rule(remaining=120.0), HAKE, "general", [], ("short", "short by 2 min", "3-401.11(A)(1): Needs.")),
+    (rule(remaining=119.4), HAKE, "general", [CARE], ("advisory", "served with advisory", "3-401.11(A)(1): Needs. Tell the guest it is undercooked; never for susceptible guests.")),
+    (rule(remaining=119.9), HAKE, "general", [], ("advisory", "served with advisory", "3-401.11(A)(1): Needs. Tell the guest it is undercooked; never for susceptible guests.")),
+    (rule(remaining=120.0), HAKE, "general", [], ("advisory", "served with advisory", "3-401.11(A)(1): Needs. Tell the guest it is undercooked; never for susceptible guests.")),
     (rule(remaining=121.0), HAKE, "susceptible", [], ("short", "short by 3 min", "3-401.11(A)(1): Needs.")),
-    (rule(remaining=0.0), HAKE, "general", [], ("short", "short by 0 s", "3-401.11(A)(1): Needs.")),
+    (rule(remaining=119.4), HAKE, "susceptible", [CARE], ("short", "short by 119 s", "3-401.11(A)(1): Needs.")),
+    (rule(remaining=119.9), CHICKEN, "general", [], ("short", "short by 120 s", "3-401.11(A)(1): Needs.")),
+    (rule(remaining=0.0), CHICKEN, "general", [], ("short", "short by 0 s", "3-401.11(A)(1): Needs.")),
+    (rule(remaining=0.0), HAKE, "general", [], ("advisory", "served with advisory", "3-401.11(A)(1): Needs. Tell the guest it is undercooked; never for susceptible guests.")),
     (rule(), HAKE, "general", [], ("advisory", "served with advisory", "3-401.11(A)(1): Needs. Tell the guest it is undercooked; never for susceptible guests.")),
     (rule(), HAKE, "susceptible", [], ("stop", "stop: do not serve", "3-401.11(A)(1): Needs. Guests are highly susceptible: no advisory can stand in.")),
     (rule(clause="3-401.11(A)(3)"), CHICKEN, "general", [], ("stop", "stop: do not serve", "3-401.11(A)(3): Needs. No advisory can stand in for it.")),
@@ -42,7 +45,7 @@ TABLE = [
     (rule(None, clause=None, profile=ANZ), HAKE, "susceptible", [],
      ("stop", "stop: do not serve", "Needs. Guests are highly susceptible: nothing can stand in for it.")),
     (rule(None, clause=None, profile=ANZ), CHICKEN, "general", [STOP], ("stop", "stop: do not serve", "Too warm. Needs.")),
-    (rule(None), HAKE, "general", [], ("open", "cannot be told yet", "3-401.11(A)(1): Needs.")),
+    (rule(None), HAKE, "general", [], ("open", "not yet known", "3-401.11(A)(1): Needs.")),
 ]  # fmt: skip
 
 

@@ -8,7 +8,7 @@ import numpy as np
 import pytest
 
 from ember_core.entry.sentence import Sentence
-from ember_core.formats.result import PART_NAMES
+from ember_core.safety.whole_plan import PART_NAMES
 from ember_sim.hub import Sensor, by_probe
 from ember_web.line import live
 from ember_web.line.learning import desk

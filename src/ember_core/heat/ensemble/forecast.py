@@ -307,7 +307,7 @@ def forecast(
     )
 
 
-def cautious_cook(
+def ranked_cooks(
     plan: Plan,
     fine: Setup,
     s: Setup,
@@ -318,11 +318,11 @@ def cautious_cook(
     seed: int = 7,
     spreads: Mapping[str, float] | None = None,
     threads: int = 2,
-) -> Cook:
-    """The cook of a piece at the cautious end of the likely ones, by the nominal cook's clock.
+) -> Callable[[float], Cook]:
+    """The likely pieces in the order of how little their coldest point kills, by the nominal cook's clock.
 
-    Of all members, each going through the nominal stages' real lengths, the one is taken whose
-    coldest point kills least but for :data:`CAUTIOUS` of them, and cooked again on the fine grid.
+    Every member goes through the nominal stages' real lengths. What is returned gives the cook, on the fine grid, of the piece
+    that is worse than all but a share (0 to 1) of them.
 
     Parameters
     ----------
@@ -337,15 +337,19 @@ def cautious_cook(
     lengths = stage_lengths(cook)
     clocked = by_clock(fine.schedule, lengths)
     e = draw_ensemble(s, kinds, members=members, seed=seed, spreads=spreads, stage_s=lengths)
-    least = run_ensemble(s, e, clocked, np.array([0.0, 1.0]), threads).least[1:]
-    k = 1 + int(np.argsort(least)[int(CAUTIOUS * members)])  # failed members sort last
+    order = np.argsort(run_ensemble(s, e, clocked, np.array([0.0, 1.0]), threads).least[1:])
     m = e.members
-    varied_setup = replace(fine, schedule=clocked._replace(faces=np.ascontiguousarray(m.faces[k])))
-    piece = Variation(
-        float(m.length[k]), float(m.k_scale[k]), float(m.c_scale[k]), float(m.m0[k]), float(e.start_c[k]),
-        None if e.portion is None else float(e.portion[k]),
-    )  # fmt: skip
-    return run(plan, varied_setup, vary=piece)
+
+    def at(share: float) -> Cook:
+        k = 1 + int(order[min(int(share * members), members - 1)])  # failed members sort last
+        varied_setup = replace(fine, schedule=clocked._replace(faces=np.ascontiguousarray(m.faces[k])))
+        piece = Variation(
+            float(m.length[k]), float(m.k_scale[k]), float(m.c_scale[k]), float(m.m0[k]), float(e.start_c[k]),
+            None if e.portion is None else float(e.portion[k]),
+        )  # fmt: skip
+        return run(plan, varied_setup, vary=piece)
+
+    return at
 
 
 def quantiles(values: Array) -> dict[str, float] | None:

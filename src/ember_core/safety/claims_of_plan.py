@@ -1,0 +1,438 @@
+"""What a computed cook claims of each premise: one function for each, by the premise's id."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ember_core.data.loader import read_toml
+from ember_core.plan.finding import Finding
+from ember_core.plan.stages import COOLING_KINDS, HEAT_KINDS
+from ember_core.safety.check import Check, rows_of
+from ember_core.safety.clocks import met_times
+from ember_core.safety.growth import toxins
+from ember_core.safety.history import History
+from ember_core.safety.keeping import (
+    check_growth,
+    check_raw,
+    check_warm,
+    kept_for,
+    parasites_controlled,
+    raw_life,
+    shelf_life,
+)
+from ember_core.safety.premise import Basis, Premise
+from ember_core.wording.message import Message, say
+
+Flags = NDArray[np.bool_]
+DAY_S = 86400.0
+SERVED_FROM_ICE_S = 900.0  # what lies longer in the cold at a plan's end is kept, and its cooling has to be shown; our reading
+
+COMPUTED_BY = "this cook, computed"
+PLAN, KITCHEN = "the plan", "the kitchen's own plan"
+
+
+@dataclass(frozen=True, eq=False)
+class OfPlan:
+    """What the claims on a computed cook are made from.
+
+    Attributes
+    ----------
+    h : History
+    rule : mapping
+        What the clause's time and temperature say.
+    findings : sequence of Finding
+        Of the same cook.
+    seared : bool
+        Whether a clause for intact, seared pieces is what is met.
+    open : sequence of str
+        Conditions of clauses of which the plan does not say whether they are kept.
+    """
+
+    h: History
+    rule: Mapping[str, Any]
+    findings: Sequence[Finding]
+    seared: bool
+    open: Sequence[str]
+
+    def found(self, *codes: str) -> Finding | None:
+        """The gravest finding with one of these codes."""
+        order = ("note", "care", "stop")
+        return max((f for f in self.findings if f.code in codes), key=lambda f: order.index(f.level), default=None)
+
+
+def _computed(id_: str, words: Message) -> Premise:
+    return Premise(id_, Basis.COMPUTED, say(COMPUTED_BY), words)
+
+
+def _of_check(id_: str, check: Check) -> Premise:
+    """A check as a premise: failed is broken, a number that the profile does not have is the kitchen's own."""
+    if check.met is None:
+        return Premise(id_, Basis.ASSUMED, say(KITCHEN), check.message)
+    return Premise(id_, Basis.COMPUTED if check.met else Basis.BROKEN, say(COMPUTED_BY), check.message)
+
+
+def clause(of: OfPlan) -> Premise:
+    """Time and temperature."""
+    basis = {True: Basis.COMPUTED, False: Basis.BROKEN, None: Basis.UNKNOWN}[of.rule["met"]]
+    return Premise("clause", basis, say(COMPUTED_BY), of.rule["needs"])
+
+
+def come_up(of: OfPlan) -> Premise:
+    """All time in the temperatures of growth until it is cooked; what is not cooked counts to the end of its last heat."""
+    h = of.h
+    end = h.cooked_at if h.cooked_at is not None else max((s.end_s for s in h.heats), default=h.end_s)
+    part = h.part(0.0, end)
+    if not part.any():
+        return _computed("come-up", say("Cooked at once."))
+    return _of_check("come-up", check_growth(h.plan.kept_by, h.t[part], h.coldest[part]))
+
+
+def storage(of: OfPlan) -> Premise:
+    """Raw and cold before its first heat."""
+    h, limits = of.h, read_toml("storage.toml")["limits"]
+    warm = of.found("raw-too-warm", "thaw-water", "thaw-too-warm")
+    if warm is not None and warm.stops:
+        return Premise("storage", Basis.BROKEN, say(COMPUTED_BY), warm.message)
+    start_c = h.plan.start_c
+    begins = min((s.start_s for s in h.heats), default=h.end_s)
+    if begins > 0 and h.part(0.0, begins).any():
+        part = h.part(0.0, begins)
+        check = check_raw(h.plan.kept_by, h.t[part], h.hottest[part])
+        if not check.met:
+            return _of_check("storage", check)
+        used = kept_for(h.t[part], h.hottest[part], limits["frozen_c"], np.inf)
+        life = of_raw_life(h.plan.kept_by, h.plan.required.species, h.plan.form, h.plan.food, used / DAY_S)
+        if life is not None:
+            return life
+    if start_c > limits["warm_start_c"] and start_c < 54.4:
+        words = say(
+            "It begins at {start_c:temp}: say how it came to be so warm, as a stage before, or begin cold.",
+            start_c=start_c,
+        )
+        return Premise("storage", Basis.UNKNOWN, say(PLAN), words)
+    return Premise("storage", Basis.ASSUMED, say(KITCHEN), say("Kept cold until the plan begins, and in date."))
+
+
+def of_raw_life(profile: str, species: str | None, form: str, food: str | None, days: float) -> Premise | None:
+    """What so many days raw in the cold break or leave open; None: nothing."""
+    limits = read_toml("storage.toml")["limits"]
+    most, authority = raw_life(profile, species, form)
+    if days <= most + 1e-9:
+        return None
+    spoilt = most if food in limits["histamine"] else most * limits["spoilt"]
+    if days > spoilt:
+        words = say(
+            "Raw for {days:.1f} days; {authority} gives {most:g}. It is not served: heat undoes neither spoilage nor toxins.",
+            days=days, most=most, authority=authority,
+        )  # fmt: skip
+        return Premise("storage", Basis.BROKEN, say(authority), words)
+    words = say(
+        "Raw for {days:.1f} days; {authority} gives {most:g}. Only by the kitchen's own written plan: say so in its rules.",
+        days=days, most=most, authority=authority,
+    )  # fmt: skip
+    return Premise("storage", Basis.UNKNOWN, say(authority), words)
+
+
+def warm_time(of: OfPlan) -> Premise:
+    """All time out of hot and cold holding after it was cooked, but for cooling, which has clocks of its own."""
+    h = of.h
+    heated = max((s.end_s for s in h.heats), default=None)
+    since = h.cooked_at if h.cooked_at is not None else heated
+    if since is None:
+        return _computed("warm-time", say("It is not heated."))
+    part = h.part(since, h.end_s)
+    if not part.any():
+        return _computed("warm-time", say("Served at once."))
+    t = h.t[part]
+    middle = 0.5 * (t[1:] + t[:-1])
+    counted = np.ones(middle.size, dtype=bool)
+    for chill in h.keeps:
+        counted &= ~((middle >= chill.start_s) & (middle <= chill.end_s))
+    roast = h.plan.form == "roast"
+    return _of_check("warm-time", check_warm(h.plan.kept_by, t, h.coldest[part], roast=roast, counted=counted))
+
+
+def growth(of: OfPlan) -> Premise:
+    """What grew at any time, killed afterwards or not: heat undoes neither toxins nor spores."""
+    found = toxins(of.h.t, of.h.cook.everywhere)
+    return of_growth(found, of.h.plan.guests, Basis.COMPUTED, COMPUTED_BY)
+
+
+def of_growth(log10: float, guests: str, basis: Basis, by: str) -> Premise:
+    """What so much growth breaks or leaves open, for guests."""
+    row = read_toml("growth.toml")["c-perfringens"]
+    share = row["susceptible_share"] if guests == "susceptible" else 1.0
+    words = say("Growth while it is warm is {log10:.1f} log10, by a model.", log10=log10)
+    if log10 >= row["ill_log10"] * share:
+        words = say(
+            "While it is warm bacteria can grow {log10:.1f} log10, by a model: toxins may stand that no heat undoes. Discard it; bring "
+            "it through 10 to 54 °C faster.",
+            log10=log10,
+        )
+        return Premise("growth", Basis.BROKEN, say(by), words)
+    if log10 >= row["more_log10"] * share:
+        words = say(
+            "While it is warm bacteria can grow {log10:.1f} log10, by a model, more than is allowed for: measure how fast it comes "
+            "through 10 to 54 °C, or bring it through faster.",
+            log10=log10,
+        )
+        return Premise("growth", Basis.UNKNOWN, say(by), words)
+    return Premise("growth", basis, say(by), words)
+
+
+def moisture(of: OfPlan) -> Premise:
+    """Conditions of a clause on its heat."""
+    dry = of.found("moist-oven")
+    if dry is not None and dry.stops:
+        return Premise("moisture", Basis.BROKEN, say(PLAN), dry.message)
+    if of.open and of.rule["met"] is not True:
+        return Premise("moisture", Basis.UNKNOWN, say(PLAN), say("{needs}", needs=of.open[0]))
+    return Premise("moisture", Basis.STATED, say(PLAN), say("The heat is as the clause asks."))
+
+
+def intact(of: OfPlan) -> Premise:
+    """What the piece is judged as."""
+    piece = of.h.plan.document["piece"]
+    if "form" in piece or piece.get("handling") or "cut" in piece:
+        return Premise("intact", Basis.STATED, say(PLAN), say("Judged as {form}.", form=say(of.h.plan.form)))
+    words = say("Judged as {form}, as the food table has it; nothing opened it.", form=say(of.h.plan.form))
+    return Premise("intact", Basis.ASSUMED, say(KITCHEN), words)
+
+
+def surface(of: OfPlan) -> Premise:
+    """The sear that a clause rests on."""
+    return _computed("surface", of.rule["needs"])
+
+
+def freezing(of: OfPlan) -> Premise:
+    """Parasites."""
+    h = of.h
+    if of.rule["met"] and not of.seared:
+        return _computed("freezing", say("Cooked by its clause, which kills parasites."))
+    stated = {"frozen", "pellet-fed"} & set(h.plan.document["piece"].get("handling", ()))
+    if stated:
+        return Premise("freezing", Basis.STATED, say(PLAN), say("Frozen as the rules ask, or exempt, by the plan."))
+    exempt = read_toml("forms.toml")["parasite_exempt"]["foods"]
+    if h.plan.food in exempt:
+        return Premise(
+            "freezing", Basis.STATED, say("the food table"), say("Exempt: farmed on pellets, or of a kind that is.")
+        )
+    for row in rows_of("parasites", h.plan.kept_by) or rows_of("parasites", "us-food-code-2022"):
+        cooked = met_times(h.t, h.cook.everywhere, row["cook"], interpolate=True)[0]
+        if np.isfinite(cooked.min(axis=0).max()) or parasites_controlled(row["profile"], h.t, h.hottest).met:
+            return _computed("freezing", say("Heat or frost in this plan kills parasites."))
+    words = say(
+        "Say that it was frozen (−20 °C for 7 days, or −35 °C for 15 h) or was farmed on pellets, or cook it to {at_c:temp} for 15 s.",
+        at_c=63.0,
+    )
+    return Premise("freezing", Basis.UNKNOWN, say(PLAN), words)
+
+
+def origin(of: OfPlan) -> Premise:
+    """Bivalves from waters that are not the cleanest."""
+    short = of.found("bivalves")
+    if short is None:
+        return _computed("origin", say("Heated for what bivalves carry, or the profile asks for nothing."))
+    if "cleanest-waters" in of.h.plan.document["piece"].get("handling", ()):
+        return Premise("origin", Basis.STATED, say(PLAN), say("From waters of the cleanest class."))
+    return Premise("origin", Basis.UNKNOWN, say(PLAN), short.message)
+
+
+def eggs(of: OfPlan) -> Premise:
+    """Eggs that are not a hen's for one plate."""
+    h = of.h
+    wrong = of.found("egg-species", "egg-product")
+    if wrong is not None and wrong.stops:
+        return Premise("eggs", Basis.BROKEN, say(wrong.source), wrong.message)
+    if h.plan.required.form == "egg-later":
+        return Premise("eggs", Basis.STATED, say(PLAN), say("Judged as pooled or held."))
+    return Premise("eggs", Basis.STATED, say(PLAN), say("Broken for one order, served at once."))
+
+
+def guests(of: OfPlan) -> Premise:
+    """Who eats it."""
+    if of.h.plan.guests != "susceptible":
+        return Premise("guests", Basis.STATED, say(PLAN), say("For the general public."))
+    if of.rule["met"] and not of.seared:
+        return _computed("guests", say("Cooked by its clause, which is what highly susceptible guests need."))
+    stop = of.found("susceptible-guests")
+    words = stop.message if stop is not None else say("Highly susceptible guests: only what is cooked by its clause.")
+    return Premise("guests", Basis.BROKEN, say(PLAN), words)
+
+
+def interrupted(of: OfPlan) -> Premise:
+    """Cooking that a chill interrupts before the clause is met."""
+    found = of.found("interrupted-cooking")
+    if found is None:
+        return _computed("interrupted", say("Cooked before it is chilled."))
+    basis = Basis.BROKEN if found.stops else Basis.ASSUMED
+    return Premise("interrupted", basis, say(KITCHEN), found.message)
+
+
+def holding(of: OfPlan) -> Premise:
+    """Hot holding."""
+    found = of.found("holding-hot", "holding-cold", "holding")
+    if found is None:
+        return _computed("holding", say("Too short to judge."))
+    if found.stops:
+        return Premise("holding", Basis.BROKEN, say(COMPUTED_BY), found.message)
+    basis = Basis.ASSUMED if found.level == "care" else Basis.COMPUTED
+    return Premise("holding", basis, say(KITCHEN if basis is Basis.ASSUMED else COMPUTED_BY), found.message)
+
+
+def cooling(of: OfPlan) -> Premise:
+    """Cooling after heat."""
+    h = of.h
+    stops = [f for f in of.findings if f.code in {"cooling", "begin-of-chilling"} and f.stops]
+    if stops:
+        return Premise("cooling", Basis.BROKEN, say(COMPUTED_BY), stops[0].message)
+    if "animal" not in traits_of(h, of.seared, beside=False, pieces=False):
+        return _computed("cooling", say("Nothing asked of it here."))
+    last = h.cook.stages[-1]
+    running = [f for f in of.findings if f.code == "cooling" and f.level == "care"]
+    if running and last in h.chills and last.took >= SERVED_FROM_ICE_S:
+        return Premise("cooling", Basis.UNKNOWN, say(COMPUTED_BY), running[0].message)
+    if running:
+        return _computed("cooling", say("A dip that stops the cooking; the clock of cooling has only begun."))
+    return _computed("cooling", say("In time."))
+
+
+def shelf(of: OfPlan) -> Premise:
+    """All time in the cold after its first heat, whatever the stage is called, against how long it keeps."""
+    h = of.h
+    first = min((s.end_s for s in h.heats), default=0.0)
+    part = h.part(first, h.end_s)
+    limits = read_toml("storage.toml")["limits"]
+    cold = kept_for(h.t[part], h.hottest[part], limits["frozen_c"], 10.0) if part.any() else 0.0
+    pouch = any(s.kind == "bath" for s in h.plan.stages)
+    inside = h.hottest[part][h.hottest[part] <= 10.0] if part.any() else np.empty(0)
+    at_c = float(np.quantile(inside, 0.9)) if inside.size else 0.0
+    return of_shelf(h.plan.kept_by, "pouch" if pouch else "ready-to-eat", cold, at_c, Basis.COMPUTED, COMPUTED_BY)
+
+
+def of_shelf(profile: str, keep: str, cold_s: float, at_c: float, basis: Basis, by: str) -> Premise:
+    """What so long in the cold at so much breaks or leaves open, of cooked food."""
+    if cold_s <= read_toml("storage.toml")["kept"]["within_s"]:
+        return Premise("shelf-life", basis, say(by), say("Eaten within a day."))
+    cold_c = rows_of("holding", profile)[0]["cold_c"]
+    days, words = shelf_life(profile, keep, round(at_c, 1))
+    standing = days is None
+    if days is None:
+        days, words = shelf_life("us-food-code-2022", keep, min(round(at_c, 1), 5.0))
+    assert days is not None  # the Food Code has a number for both
+    kept = cold_s / DAY_S
+    if kept <= days + 1e-9:
+        if standing:
+            return Premise("shelf-life", Basis.ASSUMED, say(KITCHEN), say("{words}", words=words))
+        return Premise("shelf-life", basis, say(by), say("{kept:.1f} of {days:g} days.", kept=kept, days=days))
+    said = say(
+        "Kept for {kept:.1f} days at {at_c:temp1}, allowed {days:g} ({clause}). Discard it.",
+        kept=kept, at_c=at_c, days=days, clause=words,
+    )  # fmt: skip
+    if (standing and kept <= 2.0 * days) or (days == 0.0 and at_c <= cold_c and kept <= 3.0):
+        said = say(
+            "Kept for {kept:.1f} days at {at_c:temp1}; no number of this profile allows it ({clause}): say by which written plan.",
+            kept=kept, at_c=at_c, clause=words,
+        )  # fmt: skip
+        return Premise("shelf-life", Basis.UNKNOWN, say(by), said)
+    return Premise("shelf-life", Basis.BROKEN, say(by), said)
+
+
+def reheating(of: OfPlan) -> Premise:
+    """Reheating."""
+    found = of.found("reheating")
+    if found is None:
+        return _computed("reheating", say("Nothing asked for."))
+    basis = {"stop": Basis.BROKEN, "care": Basis.ASSUMED}.get(str(found.level), Basis.COMPUTED)
+    return Premise("reheating", basis, say(COMPUTED_BY), found.message)
+
+
+def neighbours(of: OfPlan) -> Premise:
+    """What else is in the same medium; the whole plan's judge says more of it."""
+    del of
+    return _computed("neighbours", say("Nothing else of the plan is in its pan, fat, water or bath."))
+
+
+def parts(of: OfPlan) -> Premise:
+    """Other sizes and parts; the whole plan's judge puts theirs beside it."""
+    del of
+    return _computed("parts", say("Judged piece by piece."))
+
+
+def words(of: OfPlan) -> Premise:
+    """Words of a quick entry that nobody read."""
+    unread = of.h.plan.document.get("x-unread") or ()
+    if unread:
+        said = say(
+            "{words}: not understood, and it may change what the piece is judged as. Say it in other words, or leave it out.",
+            words=", ".join(str(w) for w in unread),
+        )
+        return Premise("words", Basis.UNKNOWN, say("quick entry"), said)
+    return Premise("words", Basis.STATED, say(PLAN), say("All read."))
+
+
+CLAIMS: dict[str, Callable[[OfPlan], Premise]] = {
+    "clause": clause,
+    "come-up": come_up,
+    "storage": storage,
+    "warm-time": warm_time,
+    "growth": growth,
+    "moisture": moisture,
+    "intact": intact,
+    "surface": surface,
+    "freezing": freezing,
+    "origin": origin,
+    "eggs": eggs,
+    "guests": guests,
+    "interrupted": interrupted,
+    "holding": holding,
+    "cooling": cooling,
+    "shelf-life": shelf,
+    "reheating": reheating,
+    "neighbours": neighbours,
+    "parts": parts,
+    "words": words,
+}
+
+
+def traits_of(h: History, seared: bool, *, beside: bool, pieces: bool) -> frozenset[str]:
+    """The traits of a piece and its history by which the table asks for premises."""
+    plan, required = h.plan, h.plan.required
+    kinds = [s.kind for s in h.cook.stages]
+    out = set()
+    if required.species != "plant":
+        out.add("animal")
+    if {"fish", "shellfish"} & set(required.forms) and required.species == "fish":
+        out.add("fish")
+    if plan.food in read_toml("forms.toml")["bivalves"]["foods"]:
+        out.add("bivalve")
+    if required.species == "egg":
+        out.add("egg")
+    if seared:
+        out.add("whole")
+    if plan.rules is not None:
+        out.add("conditions")
+    first = min((s.end_s for s in h.heats), default=None)
+    if first is not None:
+        after = h.t >= first
+        if h.chills or bool((h.hottest[after] <= 10.0).any()):
+            out.add("chilled")
+        if h.keeps and any(s.start_s >= h.keeps[0].end_s - 1e-6 for s in h.heats):
+            out.add("reheated")
+    if "hold" in kinds:
+        out.add("held")
+    heated = False
+    for i, kind in enumerate(kinds):
+        heated = heated or kind in HEAT_KINDS
+        if heated and kind in COOLING_KINDS and any(k in HEAT_KINDS for k in kinds[i + 1 :]):
+            out.add("interrupted")
+    if beside:
+        out.add("beside")
+    if pieces:
+        out.add("pieces")
+    return frozenset(out)
