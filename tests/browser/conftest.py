@@ -106,6 +106,9 @@ def site():
             running.stop()
 
 
+PATIENCE = 5  # waiting costs nothing where it is not needed
+
+
 class Browser(webdriver.Chrome):
     """Chromium with a few short words."""
 
@@ -121,8 +124,8 @@ class Browser(webdriver.Chrome):
         return WebDriverWait(self, 60).until(lambda d: d.find_element(By.CSS_SELECTOR, css))
 
     def until(self, check, seconds=60):
-        """Wait until ``check`` is true."""
-        return WebDriverWait(self, seconds, ignored_exceptions=[Exception]).until(lambda _d: check())
+        """Wait until ``check`` is true; on a busy machine for longer than the seconds it takes alone."""
+        return WebDriverWait(self, PATIENCE * seconds, ignored_exceptions=[Exception]).until(lambda _d: check())
 
     def tap(self, css):
         """Click an element once it takes clicks; elements may be drawn anew at any moment."""
