@@ -19,6 +19,7 @@ Flags = NDArray[np.bool_]
 SLACK_C = 0.5  # K, rounding of °F to °C; our reading
 SETTLED = 0.1  # of a stage: a medium that needs longer to settle is taken at where it begins; our reading
 HOT_CABINET_C = 80.0  # from here on a hold or rest is an oven by another name; our reading
+FOR_COLOUR_S = 600.0  # so much time in hot air in all is for colour, and asks for no moist oven; our reading
 SEARS = frozenset({"pan", "grill", "baste", "torch"})  # heat for colour before or after the oven or bath
 
 
@@ -102,6 +103,18 @@ def _bag(face: FaceSpec) -> bool:
     return face.kind == "bath" or face.cover == "bag"
 
 
+def _is_moist(face: FaceSpec, asked: Mapping[str, float]) -> bool:
+    """Whether a face loses no water to what heats it: in its bag, in water or steam, or in air as humid as is asked for."""
+    if _bag(face) or face.kind in {"boil", "simmer", "steam"}:
+        return True
+    return (face.humidity or 0.0) >= asked["humid_share"]
+
+
+def _in_dry_air(face: FaceSpec, cabinet: bool) -> bool:
+    """Whether hot air heats a face, whatever the stage is called: an oven, a grill, a torch, a hot cabinet."""
+    return (face.kind in {"oven", "grill", "torch"} or cabinet) and not _bag(face)
+
+
 def _is_oven(stage: StageSpec, first: bool) -> bool:
     """Whether a stage that is named for keeping food heats it as an oven does: very hot, or before any other heat."""
     hottest = max(f.medium_c or 0.0 for f in stage.all_faces)
@@ -125,7 +138,7 @@ def _roast_stage(
         return False, False
     for f in faces:
         least, most = _oven_c(f, seconds)
-        humid = f.kind == "steam" or (f.kind == "oven" and (f.humidity or 0.0) > oven["humid_share"])
+        humid = f.kind == "steam" or (f.kind in {"oven", "grill"} and (f.humidity or 0.0) > oven["humid_share"])
         if _bag(f) and most <= oven["humid_most_c"] + SLACK_C:
             continue
         if humid and seconds >= oven["humid_s"] and most <= oven["humid_most_c"] + SLACK_C:
@@ -184,24 +197,25 @@ def _moist(
     plan: Plan, clause: Clause, asked: Mapping[str, float], lasted: Sequence[float], mass: float | None, out: InForce
 ) -> tuple[bool, str]:
     """Whether an oven is as moist as the clause asks; (False, what is missing) when the plan does not say it."""
-    heat = humid = 0.0
+    heat = humid = air = 0.0
     needed = unknown = False
     for stage, seconds in zip(plan.stages, lasted, strict=True):
         cabinet = _is_oven(stage, heat == 0.0)
         if stage.kind not in HEAT_KINDS and not cabinet:
             continue
         heat += seconds
-        ovens = [f for f in stage.all_faces if (f.kind == "oven" or cabinet) and not _bag(f)]
-        moist = any((f.humidity or 0.0) >= asked["humid_share"] for f in ovens)
-        if moist or any(f.kind == "steam" for f in stage.all_faces):
+        faces = [f for f in stage.all_faces if f.kind in HEAT_KINDS or cabinet]
+        if all(_is_moist(f, asked) for f in stage.all_faces):
             humid += seconds
+        ovens = [f for f in faces if _in_dry_air(f, cabinet)]
+        air += seconds if ovens else 0.0
         for f in ovens:
             large = (
                 mass is not None and mass >= asked["mass_g"] and _oven_c(f, seconds)[0] >= asked["large_c"] - SLACK_C
             )
             needed = needed or not large
             unknown = unknown or (not large and f.humidity is None)
-    if not needed or humid >= max(asked["of_heat"] * heat, asked["humid_s"]):
+    if not needed or air <= FOR_COLOUR_S or humid >= max(asked["of_heat"] * heat, asked["humid_s"]):
         return True, ""
     words = say(
         "A moist oven is asked for: {humid:.0f} % humidity for a quarter of the heating and at least 1 h, a "

@@ -220,7 +220,8 @@ MOIST = [
     (whole(minutes=59.9, humidity=0.9), None, False, {"moist-oven": "stop"}), (whole(minutes=60, humidity=0.9), None, True, {}),
     ([stage("oven", 60, humidity=0.9), *whole(humidity=0.3)], None, True, {}), ([stage("oven", 59, humidity=0.9), *whole(humidity=0.3)], None, False, {"moist-oven": "stop"}),
     ([stage("oven", 60, humidity=0.89), *whole(humidity=0.3)], None, False, {"moist-oven": "stop"}), (whole(medium_c=120.5), 4500, True, {}), (whole(medium_c=120.4), 4500, None, {}),
-    ([{"kind": "steam", "minutes": 60, "faces": {"a": {}}}, *whole(minutes=60)], None, True, {}), (whole(medium_c=121, humidity=0.1), 4500, True, {}),
+    ([{"kind": "steam", "minutes": 60, "faces": {"a": {}}}, *whole(minutes=60)], None, None, {}), (whole("grill"), None, None, {}),
+    ([stage("bath", 60), stage("grill", 10)], None, True, {}), ([stage("bath", 45), stage("grill", 11)], None, None, {}), (whole(medium_c=121, humidity=0.1), 4500, True, {}),
     (whole(), None, None, {}), (whole(humidity=0.9), None, True, {}), (whole(humidity=0.89), None, False, {"moist-oven": "stop"}),
     (whole(cover="bag"), None, True, {}), (whole(cover="wrapped"), None, None, {}), (whole(medium_c=121), 4500, True, {}),
     (whole(medium_c=120), 4500, None, {}), (whole(medium_c=121), 4499, None, {}), (whole("bath"), None, True, {}), (whole("pan"), None, True, {}),
@@ -246,12 +247,12 @@ def test_fsis_asks_for_a_moist_oven(stages, mass, met, codes):
     [
         ([stage("hold", 60, medium_c=54.4)], True),
         ([stage("hold", 60, medium_c=54.3)], False),
-        ([stage("bath", 60), stage("hold", 60, medium_c=79.9)], False),
-        ([stage("bath", 60), stage("hold", 60, medium_c=80)], True),
-        ([stage("rest", 60, medium_c=90), stage("bath", 60)], True),
+        ([stage("bath", 59), stage("hold", 60, medium_c=79.9)], False),
+        ([stage("bath", 59), stage("hold", 60, medium_c=80)], True),
+        ([stage("rest", 60, medium_c=90), stage("bath", 59)], True),
         (
             [
-                stage("bath", 60),
+                stage("bath", 59),
                 {"kind": "hold", "minutes": 60, "medium_c": 60, "faces": {"a": {}, "b": {"medium_c": 80}}},
             ],
             True,
