@@ -48,7 +48,13 @@ def is_met(outcome: Outcome, guests: str) -> bool:
     rule, plan = outcome.result["rule"], outcome.plan
     if rule is None:
         return False
-    found = standing(rule, plan.required, guests, profile_of(plan.rules or "", plan.house), outcome.findings)
+    found = standing(
+        rule,
+        plan.required,
+        guests,
+        profile_of(plan.rules or "", plan.house, species=plan.required.species),
+        outcome.findings,
+    )
     return found.state == MET
 
 

@@ -30,7 +30,9 @@ from ember_core.wording.message import Message, say
 
 Flags = NDArray[np.bool_]
 DAY_S = 86400.0
-SERVED_FROM_ICE_S = 900.0  # what lies longer in the cold at a plan's end is kept, and its cooling has to be shown; our reading
+SERVED_FROM_ICE_S = (
+    900.0  # what lies longer in the cold at a plan's end is kept, and its cooling has to be shown; our reading
+)
 
 COMPUTED_BY = "this cook, computed"
 PLAN, KITCHEN = "the plan", "the kitchen's own plan"

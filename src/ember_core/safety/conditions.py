@@ -79,7 +79,7 @@ def in_force(plan: Plan, ran: Sequence[Ran] | None = None, profile: Profile | No
     profile : Profile, optional
         Default the plan's.
     """
-    profile = profile or profile_of(plan.rules or usual(), plan.house)
+    profile = profile or profile_of(plan.rules or usual(), plan.house, species=plan.required.species)
     lasted = [s.seconds if ran is None else ran[i].end_s - ran[i].start_s for i, s in enumerate(plan.stages)]
     mass = plan.document["piece"].get("mass_g")
     out = InForce()

@@ -111,7 +111,8 @@ def judge_log(
         Naming the argument that cannot be used.
     """
     check_arguments(rules, food, form, probe_error_c)
-    by = _judged_by(profile_of(rules, house, log10), food, form, plan, ran)
+    species = str((food_row(food) or {}).get("species"))
+    by = _judged_by(profile_of(rules, house, log10, species=species), food, form, plan, ran)
     eaten_by = guests or (plan.guests if plan is not None else "general")
     t = np.array(log.t_s, dtype=float)
     read = np.array(log.core_c, dtype=float)

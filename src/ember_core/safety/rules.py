@@ -5,9 +5,11 @@ from __future__ import annotations
 import csv
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
+from datetime import date
 from functools import lru_cache
 from typing import Any
 
+from ember_core.book.foods import foods
 from ember_core.data.loader import read_text, read_toml
 from ember_core.errors import InputError
 from ember_core.wording.message import say
@@ -178,6 +180,7 @@ def house_profile(
     *,
     written_plan: str | None = None,
     validated: Mapping[str, Any] | None = None,
+    species: str | None = None,
 ) -> Profile:
     """The house's rules: its own rows for clauses of a base profile.
 
@@ -190,7 +193,9 @@ def house_profile(
     written_plan : str, optional
         Name of the recorded plan (HACCP, variance) that allows less than the base.
     validated : mapping, optional
-        The reduction that was shown for it: ``organism``, ``log10`` and ``by`` (who showed it, where it stands).
+        The reduction that was shown for it, see :class:`Validated`.
+    species : str, optional
+        Of the food that is judged: rows that rest on a reduction shown of another species are not taken.
 
     Raises
     ------
@@ -210,6 +215,7 @@ def house_profile(
     named = (written_plan or "").strip()
     shown = _validated(validated)
     weaker = []
+    taken = dict(own)
     for name, rows in own.items():
         if name not in by_id:
             raise InputError(
@@ -232,7 +238,9 @@ def house_profile(
         if dominates(rows, by_id[name].rows):
             continue
         weaker.append(name)
-        if not named:
+        if shown is not None and species not in {None, shown.species}:
+            taken.pop(name)  # what was shown of one species says nothing of another
+        if len(named) < LEAST_NAME:
             raise InputError(
                 say(
                     "{name}: the house's rows allow less than {name2}. Raise the time or the temperature, or record the "
@@ -246,7 +254,7 @@ def house_profile(
         for row in rows:
             _above_the_floor(name, row, shown)
     clauses = tuple(
-        replace(c, rows=tuple(sorted((float(t), float(s)) for t, s in own[c.id]))) if c.id in own else c
+        replace(c, rows=tuple(sorted((float(t), float(s)) for t, s in taken[c.id]))) if c.id in taken else c
         for c in start.clauses
     )
     edition = f"{start.name}, {start.edition}" + (f"; by written plan {named}" if weaker else "")
@@ -261,55 +269,128 @@ def house_profile(
         exceptions=start.exceptions,
         base=base,
         weaker=tuple(weaker),
-        shown=shown,
+        shown="" if shown is None else shown.words,
     )
 
 
-def _validated(raw: Mapping[str, Any] | None) -> str:
-    """The shown reduction in words; empty when none was shown."""
+@dataclass(frozen=True)
+class Validated:
+    """A reduction that was shown for a house's rows.
+
+    Attributes
+    ----------
+    organism, species : str
+        Of which organism, in the food of which species; it holds for no other.
+    log10 : float
+    by, file : str
+        Who showed it, and the document in which it stands.
+    date : date
+    """
+
+    organism: str
+    species: str
+    log10: float
+    by: str
+    file: str
+    date: date
+
+    @property
+    def words(self) -> str:
+        """As the edition says it."""
+        return say(
+            "{log10:g} log10 of {organism} in {species}, shown by {by}, {file}, {date}",
+            log10=self.log10, organism=self.organism, species=self.species, by=self.by, file=self.file, date=self.date.isoformat(),
+        )  # fmt: skip
+
+
+def _validated(raw: Mapping[str, Any] | None) -> Validated | None:
+    """The shown reduction; None when none was shown.
+
+    Raises
+    ------
+    InputError
+        When something of it is missing.
+    """
     if raw is None:
-        return ""
-    known = {o["id"] for o in read_toml("organisms.toml")["organism"]}
-    log10, by = (raw.get("log10"), raw.get("by")) if isinstance(raw, Mapping) else (None, None)
+        return None
+    organisms = {o["id"] for o in read_toml("organisms.toml")["organism"]}
+    species = {str(row["species"]) for row in foods().values()}
     least = read_toml("keeping.toml")["floor"]["log10"]
-    good = isinstance(log10, int | float) and not isinstance(log10, bool) and least <= log10 <= 12
-    if not good or raw.get("organism") not in known or not isinstance(by, str) or len(by.strip()) < 5:
-        raise InputError(
-            say(
-                "validated needs organism (one of {choices}), log10 (the reduction shown, at least {least:g}) and by (who "
-                "showed it and where it stands).",
-                choices=", ".join(sorted(known)),
-                least=least,
-            ),
-            path="/house/validated",
-        )
-    return f"{log10:g} log10 of {raw['organism']} shown by {by.strip()}"
+    held = raw if isinstance(raw, Mapping) else {}
+    log10, by, file = held.get("log10"), held.get("by"), held.get("file")
+    try:
+        when = date.fromisoformat(str(held.get("date")))
+    except ValueError:
+        when = None
+    if (
+        isinstance(log10, int | float)
+        and not isinstance(log10, bool)
+        and least <= log10 <= 12
+        and held.get("organism") in organisms
+        and held.get("species") in species
+        and isinstance(by, str)
+        and len(by.strip()) >= LEAST_NAME
+        and isinstance(file, str)
+        and len(file.strip()) >= LEAST_NAME
+        and when is not None
+    ):
+        return Validated(str(held["organism"]), str(held["species"]), float(log10), by.strip(), file.strip(), when)
+    raise InputError(
+        say(
+            "validated needs organism (one of {choices}), species (one of {species}), log10 (the reduction shown, at least {least:g}), "
+            "by (who showed it), file (the document in which it stands) and date (of it, such as 2026-03-31).",
+            choices=", ".join(sorted(organisms)),
+            species=", ".join(sorted(species)),
+            least=least,
+        ),
+        path="/house/validated",
+    )
 
 
-def _above_the_floor(clause: str, row: tuple[float, float], shown: str) -> None:
-    """No named plan goes below the floor: by the slowest published D without a shown reduction, by growth with one."""
+LEAST_NAME = 5  # letters: a shorter name of a plan, a laboratory or a file says nothing
+
+
+def model_log10(organism: str, row_c: float, seconds: float, *, slowest: bool) -> float:
+    """The reduction that a row alone gives by the product's own model, log10: published D and z, the slowest D or the usual one."""
+    o = next(o for o in read_toml("organisms.toml")["organism"] if o["id"] == organism)
+    d_s = 60.0 * o["d_upper_min" if slowest else "d_min"] * 10.0 ** ((o["at_c"] - row_c) / o["z_c"])
+    return float(seconds / d_s)
+
+
+def _above_the_floor(clause: str, row: tuple[float, float], shown: Validated | None) -> None:
+    """No named plan goes below the floor: by the slowest published D without a shown reduction, by the usual one with it.
+
+    A reduction that somebody showed is never believed further than the product's own model of the same organism goes.
+    """
     floor = read_toml("keeping.toml")["floor"]
     row_c, seconds = row
-    at_least = floor["growth_c"] if shown else floor["least_c"]
-    salmonella = next(o for o in read_toml("organisms.toml")["organism"] if o["id"] == "salmonella")
-    d_s = 60.0 * salmonella["d_upper_min"] * 10.0 ** ((salmonella["at_c"] - row_c) / salmonella["z_c"])
-    slow_logs = seconds / d_s
-    if row_c >= at_least and (shown or slow_logs >= floor["log10"]):
-        return
-    remedy = (
-        say(
-            "A written plan goes no lower than {growth_c:temp}, where C. perfringens still grows.",
-            growth_c=floor["growth_c"],
-        )
-        if shown
-        else say(
+    if shown is None:
+        logs = model_log10("salmonella", row_c, seconds, slowest=True)
+        if row_c >= floor["least_c"] and logs >= floor["log10"]:
+            return
+        remedy = say(
             "By the slowest published D it gives {slow_logs:.1f} log10 of Salmonella; a plan's name alone is enough from "
             "{least_c:temp} and {log10:g} log10. Raise the time or the temperature, or record the validated reduction.",
-            slow_logs=slow_logs,
+            slow_logs=logs,
             least_c=floor["least_c"],
             log10=floor["log10"],
         )
-    )
+    else:
+        logs = model_log10(shown.organism, row_c, seconds, slowest=False)
+        if row_c >= floor["growth_c"] and logs >= shown.log10:
+            return
+        remedy = say(
+            "By published D and z it gives {logs:.1f} log10 of {organism}, and {shown:g} are said to be shown. Raise the time or the "
+            "temperature, or correct the reduction.",
+            logs=logs,
+            organism=shown.organism,
+            shown=shown.log10,
+        )
+        if row_c < floor["growth_c"]:
+            remedy = say(
+                "A written plan goes no lower than {growth_c:temp}, where C. perfringens still grows.",
+                growth_c=floor["growth_c"],
+            )
     raise InputError(
         say(
             "{clause}: {row_c:temp} for {seconds:g} s is below the floor. {remedy}",
@@ -323,7 +404,9 @@ def _above_the_floor(clause: str, row: tuple[float, float], shown: str) -> None:
     )
 
 
-def profile_of(rules: str, house: Mapping[str, Any] | None = None, log: float = 6.5) -> Profile:
+def profile_of(
+    rules: str, house: Mapping[str, Any] | None = None, log: float = 6.5, *, species: str | None = None
+) -> Profile:
     """The profile a plan goes by; ``house`` holds the house's own rules: base, rows by clause, written_plan.
 
     Raises
@@ -345,4 +428,6 @@ def profile_of(rules: str, house: Mapping[str, Any] | None = None, log: float = 
     plan = house.get("written_plan")
     if plan is not None and not isinstance(plan, str):
         raise InputError(say("written_plan is the name of the plan; write it as text."), path="/x-house/written_plan")
-    return house_profile(str(house.get("base")), own, written_plan=plan, validated=house.get("validated"))
+    return house_profile(
+        str(house.get("base")), own, written_plan=plan, validated=house.get("validated"), species=species
+    )

@@ -64,7 +64,7 @@ def state_rule(
     """
     if plan.rules is None:
         return None, []
-    profile = profile_of(plan.rules, plan.house)
+    profile = profile_of(plan.rules, plan.house, species=plan.required.species)
     force = in_force(plan, cook.stages, profile)
     rule = _judged(plan, cook, profile, force, coloured)
     seared = rule["clause"] in {e.id for e in profile.exceptions}

@@ -119,6 +119,9 @@ def read_rows(text: str, units: Units = SI, known: Iterable[tuple[float, float]]
     return out
 
 
+SHOWN = ("organism", "species", "log10", "by", "file", "date")
+
+
 class HouseRulesForm(forms.Form):
     """The rules the house follows, its own rows for their clauses, and the written plan that allows less."""
 
@@ -130,12 +133,18 @@ class HouseRulesForm(forms.Form):
         error_messages={"invalid": gettext_lazy("Reduction shown: write a number of log10, such as 6.5.")},
     )
     shown_organism = forms.ChoiceField(label="of", required=False)
+    shown_species = forms.ChoiceField(label="in", required=False)
     shown_by = forms.CharField(label="shown by", max_length=200, required=False)
+    shown_file = forms.CharField(label="in the document", max_length=200, required=False)
+    shown_date = forms.DateField(
+        label="of", required=False, widget=forms.DateInput(attrs={"type": "date"}),
+        error_messages={"invalid": gettext_lazy("Date of the document: write it as 2026-03-31.")},
+    )  # fmt: skip
 
     def __init__(self, data: Any = None, *, house: HouseRules) -> None:
         shown = house.validated or {}
         start: dict[str, Any] = {"base": house.base, "written_plan": house.written_plan}
-        start |= {f"shown_{k}": shown.get(k) for k in ("log10", "organism", "by")}
+        start |= {f"shown_{k}": shown.get(k) for k in SHOWN}
         super().__init__(data, initial=start)
         known = bases()
         self.fields["base"] = forms.ChoiceField(label="Follows", choices=[(p.id, _(p.name)) for p in known.values()])
@@ -158,7 +167,12 @@ class HouseRulesForm(forms.Form):
             label="of", required=False, choices=[("", "—"), *((o.id, _(o.name)) for o in organisms().values())]
         )
         self.fields["shown_organism"].widget.attrs["class"] = "form-select"
-        for name in ("written_plan", "shown_log10", "shown_by"):
+        species = sorted({str(row["species"]) for row in foods().values()})
+        self.fields["shown_species"] = forms.ChoiceField(
+            label="in", required=False, choices=[("", "—"), *((s, _(s)) for s in species)]
+        )
+        self.fields["shown_species"].widget.attrs["class"] = "form-select"
+        for name in ("written_plan", "shown_log10", "shown_by", "shown_file", "shown_date"):
             self.fields[name].widget.attrs["class"] = "form-control"
         self.fields["shown_log10"].widget.attrs |= {"step": "0.1", "inputmode": "decimal"}
 
@@ -195,7 +209,9 @@ class HouseRulesForm(forms.Form):
                         example=in_words([(65.0, 600.0), (75.0, 30.0)], current().units),
                     ),
                 )
-        shown = {k: data.get(f"shown_{k}") for k in ("organism", "log10", "by")}
+        shown = {k: data.get(f"shown_{k}") for k in SHOWN}
+        if shown["date"]:
+            shown["date"] = shown["date"].isoformat()
         data["validated"] = shown if any(v not in {None, ""} for v in shown.values()) else None
         if not self.errors:
             try:

@@ -142,18 +142,49 @@ def test_the_floor_by_the_slowest_published_d(celsius):
         house_profile("us-food-code-2022", {POULTRY: [(celsius, 0.99 * needed)]}, written_plan="HACCP 7")
 
 
+GOOD = {
+    "organism": "salmonella",
+    "species": "chicken",
+    "log10": 7,
+    "by": "a laboratory",
+    "file": "report 12",
+    "date": "2026-03-31",
+}
 SHOWN = [
-    ({"log10": 5, "by": "ABCDE"}, True), ({"log10": 12, "by": "a laboratory"}, True), ({"log10": 12.1, "by": "a laboratory"}, False),
-    ({"log10": 4.99, "by": "a laboratory"}, False), ({"log10": 7, "by": "ABCD "}, False), ({"log10": True, "by": "a laboratory"}, False),
+    # a reduction shown for 60 °C, 10 min (7.9 log10 by D60 1.26 min) → taken, or what the refusal says
+    ({}, None), ({"log10": 5}, None), ({"log10": 7.9}, None), ({"log10": 8}, "are said to be shown"), ({"log10": 12.1}, "validated needs"),
+    ({"log10": 4.99}, "validated needs"), ({"log10": True}, "validated needs"), ({"by": "ABCD "}, "validated needs"), ({"by": None}, "validated needs"),
+    ({"file": "x"}, "validated needs"), ({"date": "last year"}, "validated needs"), ({"species": "dragon"}, "validated needs"),
+    ({"organism": "yeast"}, "validated needs"), ({"organism": "listeria"}, "are said to be shown"),
 ]  # fmt: skip
 
 
-@pytest.mark.parametrize(("shown", "taken"), SHOWN)
-def test_a_shown_reduction(shown, taken):
-    """From 5 to 12 log10, and by someone with a name."""
-    house = {"validated": {"organism": "salmonella", **shown}, "written_plan": "HACCP 7"}
-    if taken:
-        assert house_profile("us-food-code-2022", {POULTRY: [(53, 600)]}, **house).shown
+@pytest.mark.parametrize(("other", "refusal"), SHOWN)
+def test_a_shown_reduction(other, refusal):
+    """Whole, dated and named, and never believed further than the product's own model goes."""
+    house = {"validated": GOOD | other, "written_plan": "HACCP 7"}
+    if refusal is None:
+        assert "a laboratory" in house_profile("us-food-code-2022", {POULTRY: [(60, 600)]}, **house).shown
         return
-    with pytest.raises(InputError, match="validated needs"):
-        house_profile("us-food-code-2022", {POULTRY: [(53, 600)]}, **house)
+    with pytest.raises(InputError, match=refusal):
+        house_profile("us-food-code-2022", {POULTRY: [(60, 600)]}, **house)
+
+
+def test_no_plan_allows_what_kills_nothing():
+    """52.5 °C at once, 7 log10 "by the chef"."""
+    for row in ([52.5, 0], [52.3, 86400], [74.0 - 1e-3, 0]):
+        with pytest.raises(InputError):
+            house_profile("us-food-code-2022", {POULTRY: [row]}, written_plan="HACCP 7", validated=GOOD)
+
+
+def test_a_plan_needs_a_name_that_says_something():
+    """A letter is none."""
+    with pytest.raises(InputError, match="written plan"):
+        house_profile("us-food-code-2022", {POULTRY: [(60, 3600)]}, written_plan="x")
+
+
+def test_what_was_shown_of_one_species_holds_for_no_other():
+    """Rows shown of chicken do not judge a duck."""
+    house = {"base": "us-food-code-2022", "rows": {POULTRY: [[60, 600]]}, "written_plan": "HACCP 7", "validated": GOOD}
+    rows = {s: profile_of("house", house, species=s).clauses_for("poultry")[0].rows for s in ("chicken", "duck")}
+    assert rows == {"chicken": ((60.0, 600.0),), "duck": ((74.0, 0.0),)}

@@ -286,16 +286,17 @@ def test_an_unknown_species_takes_the_strictest(form, celsius, state):
     assert codes["species-unknown"] == "care"
 
 
+LAB = {"species": "chicken", "file": "report 12", "date": "2026-03-31"}
 HOUSES = [
     # rows, written plan, validated → accepted, and whether the finding is there
     ([[30, 0]], "x", None, False), ([[54.3, 86400]], "HACCP 7", None, False), ([[54.4, 86400]], "HACCP 7", None, True), ([[60, 1650]], "HACCP 7", None, True),
     ([[60, 1649]], "HACCP 7", None, False), ([[60, 1800]], "", None, False), ([[60, 1800]], "   ", None, False), ([[60, 1800]], None, None, False),
-    ([[52.3, 86400]], "HACCP 7", {"organism": "salmonella", "log10": 7, "by": "lab report 12"}, False),
-    ([[52.4, 18000]], "HACCP 7", {"organism": "salmonella", "log10": 7, "by": "lab report 12"}, True),
-    ([[55, 1800]], "HACCP 7", {"organism": "salmonella", "log10": 4.9, "by": "lab report 12"}, False),
-    ([[55, 1800]], "HACCP 7", {"organism": "salmonella", "log10": 7, "by": "me"}, False),
-    ([[55, 1800]], "HACCP 7", {"organism": "unicorn", "log10": 7, "by": "lab report 12"}, False), ([[55, 1800]], "HACCP 7", "yes", False),
-    ([[30, 0]], "HACCP 7", {"organism": "salmonella", "log10": 7, "by": "lab report 12"}, False),
+    ([[52.3, 86400]], "HACCP 7", LAB | {"organism": "salmonella", "log10": 7, "by": "lab report 12"}, False),
+    ([[52.4, 18000]], "HACCP 7", LAB | {"organism": "salmonella", "log10": 7, "by": "lab report 12"}, True),
+    ([[55, 1800]], "HACCP 7", LAB | {"organism": "salmonella", "log10": 4.9, "by": "lab report 12"}, False),
+    ([[55, 1800]], "HACCP 7", LAB | {"organism": "salmonella", "log10": 7, "by": "me"}, False),
+    ([[55, 1800]], "HACCP 7", LAB | {"organism": "unicorn", "log10": 7, "by": "lab report 12"}, False), ([[55, 1800]], "HACCP 7", "yes", False),
+    ([[30, 0]], "HACCP 7", LAB | {"organism": "salmonella", "log10": 7, "by": "lab report 12"}, False),
 ]  # fmt: skip
 
 
