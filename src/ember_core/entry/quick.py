@@ -22,12 +22,15 @@ from datetime import time
 from typing import Any
 
 from ember_core.book.book import Book, Row, shipped, suits
+from ember_core.book.foods import food_row
 from ember_core.data.loader import read_toml
 from ember_core.entry.nearest import Meaning, meanings
 from ember_core.wording.quantities import INCH_MM, OUNCE_G, POUND_G, celsius
 
 LEAST_CORE = 25.0  # °C; a number alone below it is no core
 MOST_LETTERS = 300
+HANDLING = frozenset({"scored", "marinated", "rolled", "frozen", "pellet-fed"})
+FISH_ONLY = frozenset({"frozen", "pellet-fed"})
 BATH_MOST_C = 95.0
 NUMBER = r"(\d+(?:[.,]\d+)?)"
 DEGREES = r"(?:°|degrees?|deg)?"
@@ -149,6 +152,7 @@ def parse(text: str, book: Book | None = None) -> Reading:
     _heats(left, out)
     _temperatures(left, out)
     _names(left, out, book)
+    _done(left, out, book)
     _counts(left, out)
     _alone(left, out)
     if out.parts.pop("in_all", None) and "mass_g" in out.parts:
@@ -241,7 +245,9 @@ def _places(left: _Text, out: Reading) -> None:
         r"at (\d{3,4}) ?(?:m|metres)", "altitude"
     ):
         out.parts["altitude_m"] = float(match[1])
-    if left.take(r"(?:straight )?(?:from )?(?:the )?(?:frozen|freezer)", "start"):
+    if left.take(
+        r"(?:straight )?(?:from )?(?:the )?(?<!was )(?<!previously )(?:frozen|freezer)(?! for parasites)", "start"
+    ):
         out.parts["start_c"] = FROZEN_C
     elif left.take(r"(?:straight )?from (?:the )?(?:fridge|refrigerator|cold room|cold)|fridge[- ]cold", "start"):
         out.parts["start_c"] = FRIDGE_C
@@ -384,6 +390,26 @@ def _cut(left: _Text, out: Reading, book: Book) -> None:
             out.parts["cut"] = starts.pop()
             left.out(begin, end, "cut")
             return
+
+
+def _done(left: _Text, out: Reading, book: Book) -> None:
+    """What was done to the piece, in words: each that the cut's food can be is taken; one that it cannot stays unread."""
+    cut = book.cuts.get(out.parts.get("cut", ""))
+    row = food_row(cut["food"]) if cut is not None else None
+    if row is None:
+        return
+    allowed = read_toml("forms.toml")["forms"][str(row["form"])]
+    done: list[str] = []
+    for name, words in _SAID["done"].items():
+        fits = name in allowed if name not in HANDLING else row["species"] != "plant"
+        if name in FISH_ONLY:
+            fits = row["species"] == "fish"
+        if fits and left.take(_one_of(words), "done"):
+            done.append(name)
+    if row["species"] == "fish" and row["id"] not in read_toml("forms.toml")["parasite_exempt"]["foods"]:
+        left.take("wild|line-caught|line caught", "done")  # what its row says already
+    if done:
+        out.parts["done"] = tuple(sorted(done, key=lambda d: d in HANDLING))
 
 
 def _skin(left: _Text, out: Reading) -> None:

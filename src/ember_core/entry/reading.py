@@ -67,5 +67,11 @@ def sentence_of(
         parts.setdefault("count", len(sizes))
     cut = parts.pop("cut")
     return Sentence.for_cut(
-        cut, book=book, **{**known, **parts}, sizes_mm=sizes or None, serve_at=serve_at, altitude_m=altitude
+        cut,
+        book=book,
+        **{**known, **parts},
+        sizes_mm=sizes or None,
+        serve_at=serve_at,
+        altitude_m=altitude,
+        unread=tuple(reading.unknown),
     )

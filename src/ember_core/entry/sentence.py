@@ -18,6 +18,9 @@ from ember_core.heat.geometry.egg_outline import egg_breadth_mm, egg_mass, egg_s
 from ember_core.plan.shapes import BY_MASS
 from ember_core.wording.message import say
 
+HANDLING = frozenset({"scored", "marinated", "rolled", "frozen", "pellet-fed", "cleanest-waters"})
+"""Words of what was done to a piece that are no form of it."""
+
 OWN_WAY = "file"
 """The way of a plan whose stages were written by hand or came in a file."""
 
@@ -58,7 +61,9 @@ class Sentence:
     ``minutes`` the time of its main heat, which then waits for no target; ``sizes_mm`` the pieces' own sizes, of which
     ``size_mm`` is the mean; ``temper_min`` how long it stands in the kitchen's air before; ``apart_s`` how far apart the pieces are laid into gear that
     holds a finite heat; ``beside`` other pieces that lie in the same medium (:func:`ember_core.entry.beside.other`); ``gear`` the
-    kitchen's own that the main heat comes from: its ``name``, and ``offset_c``, what it really is less what it shows, K. Cut, way and spreads are the newest in the ``book`` unless a version is given.
+    kitchen's own that the main heat comes from: its ``name``, and ``offset_c``, what it really is less what it shows, K. ``done`` is
+    what was done to the piece beside what its cut says: words of handling, and forms that ask for more; ``unread`` the words of a quick
+    entry that nobody understood. Cut, way and spreads are the newest in the ``book`` unless a version is given.
     """
 
     cut: str
@@ -82,6 +87,8 @@ class Sentence:
     beside: tuple[Mapping[str, Any], ...] = ()
     gear: Mapping[str, Any] | None = None
     own_food: OwnFood | None = None
+    done: tuple[str, ...] = ()
+    unread: tuple[str, ...] = ()
     house: Mapping[str, Any] | None = None
     base: Mapping[str, Any] = field(default_factory=dict)
     way_version: int | None = None
@@ -157,6 +164,9 @@ class Sentence:
             out["title"] = self.title
         self._heated(out, shape)
         out["rules"], out["guests"] = self.rules, self.guests
+        out.pop("x-unread", None)
+        if self.unread:
+            out["x-unread"] = list(self.unread)
         out.pop("x-house", None)
         if self.rules == "house" and self.house is not None:
             out["x-house"] = dict(self.house)
@@ -175,8 +185,7 @@ class Sentence:
             food, shape = cut["food"], cut["shape"]
             if self.way != OWN_WAY:
                 piece |= {"food": food, "form": cut["form"], "shape": {"kind": shape}}
-                if "handling" in cut:
-                    piece["handling"] = list(cut["handling"])
+                self._done(piece, cut)
             piece["cut"] = self.cut
             piece.pop("x-cut-version", None)
             if cut["version"] > 1:
@@ -215,6 +224,16 @@ class Sentence:
         if self.mass_g is not None:
             piece["mass_g"] = self.mass_g
         return piece
+
+    def _done(self, piece: dict[str, Any], cut: Row) -> None:
+        """What was done to it: the cut's own handling and form, and what the sentence says besides."""
+        piece.pop("handling", None)
+        handling = [*cut.get("handling", ()), *(d for d in self.done if d in HANDLING)]
+        if handling:
+            piece["handling"] = list(dict.fromkeys(handling))
+        forms = [d for d in self.done if d not in HANDLING]
+        if forms:
+            piece["form"] = forms[0]
 
     def _heated(self, out: dict[str, Any], shape: str) -> None:
         """The way with its stages, in the kitchen's own gear, and what lies beside it; put into the document.
@@ -297,6 +316,15 @@ def _size_of(shape: Mapping[str, Any]) -> float:
     return round(egg_breadth_mm(shape["mass_g"]), 1)
 
 
+def _done_of(piece: Mapping[str, Any], cut: Row | None) -> tuple[str, ...]:
+    """What was done to a piece beside what its cut says: its form where it is another, then its handling."""
+    if cut is None:
+        return ()
+    form = piece.get("form", cut["form"])
+    more = [h for h in piece.get("handling", ()) if h not in cut.get("handling", ())]
+    return tuple(([form] if form != cut["form"] else []) + more)
+
+
 def from_document(document: Mapping[str, Any], altitude_m: float, air_c: float, book: Book | None = None) -> Sentence:
     """The sentence of a checked plan document; what it cannot say is kept as its base.
 
@@ -333,6 +361,8 @@ def from_document(document: Mapping[str, Any], altitude_m: float, air_c: float, 
         air_c=kitchen.get("air_c", air_c),
         title=document.get("title", ""),
         own_food=OwnFood.of_piece(piece),
+        done=_done_of(piece, book.cut(cut, piece.get("x-cut-version", 1))),
+        unread=tuple(str(w) for w in document.get("x-unread", ())),
         house=document.get("x-house"),
         base=document,
         heat_c=document.get("x-heat-c"),
