@@ -89,7 +89,9 @@ class Running:
         When a stage that goes by the clock ends by the plan and what was put off, s.
     checks : tuple of Checked
     readings, medium : tuple of (s, °C)
-        In order of time, none later than now.
+        In order of time, none later than now, nor than it was served.
+    read_after : tuple of (s, °C)
+        What a probe read after that: of something else.
     """
 
     plan: Plan
@@ -102,6 +104,7 @@ class Running:
     checks: tuple[Checked, ...]
     readings: tuple[tuple[float, float], ...]
     medium: tuple[tuple[float, float], ...]
+    read_after: tuple[tuple[float, float], ...] = ()
 
 
 def loads(text: str) -> Running:
@@ -361,11 +364,13 @@ class _Told:
         plan = _made(made)
         if under_way is not None and current is not None and in_turns(under_way) and waits(stages[current]):
             plan = self._as_a_whole(plan, made, current, now - begun, now - under_way.start_s)
-        readings = sorted(
+        read = sorted(
             (float(r["t_s"]) - begun, float(r["core_c"]))
             for r in document.get("readings", ())
             if r["t_s"] <= now and not is_out(self.probes[CORE], r["t_s"])
         )
+        eaten = float("inf") if self.ended is None else self.ended - begun
+        readings = [r for r in read if r[0] <= eaten]
         medium = sorted(
             (float(r["t_s"]) - begun, float(r["medium_c"]))
             for r in document.get("medium_readings", ())
@@ -373,7 +378,8 @@ class _Told:
         )
         checks = tuple(replace(c, at_s=c.at_s - begun) for c in self.checks)
         return Running(
-            plan, self.planned, now - begun, tuple(index), current, following, None if due is None else due - begun, checks, tuple(readings), tuple(medium)
+            plan, self.planned, now - begun, tuple(index), current, following, None if due is None else due - begun, checks, tuple(readings), tuple(medium),
+            tuple(r for r in read if r[0] > eaten),
         )  # fmt: skip
 
     def _as_a_whole(self, plan: Plan, made: dict[str, Any], current: int, now_s: float, elapsed: float) -> Plan:

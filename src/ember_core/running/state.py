@@ -23,6 +23,7 @@ from ember_core.running.belief import MEMBERS, Belief, believe
 from ember_core.running.checks import MEAN, MEDIUM, THERMOMETER, body_of, checks_for, tells
 from ember_core.running.eggs import eggs_otherwise
 from ember_core.running.history import Running
+from ember_core.running.judging import rule_now, said_after_serving
 from ember_core.wording.message import Message, say
 
 FORMAT = "open-ember.state/1"
@@ -64,6 +65,8 @@ class State:
         What went otherwise, and what to do.
     after : After or None
         Until when it is at its best and under control, off the heat for good; None: it is not.
+    rule : dict or None
+        The rule's statement on what is past and read; None without rules.
     """
 
     running: Running
@@ -73,6 +76,7 @@ class State:
     verdict: Verdict | None
     findings: tuple[Finding, ...]
     after: After | None = None
+    rule: dict[str, Any] | None = None
 
     def as_dict(self) -> dict[str, Any]:
         """As the open format has it."""
@@ -94,7 +98,7 @@ class State:
             "verdict": None
             if v is None
             else {"word": v.word, "odds": round(v.odds, 4), "past_in_s": None if v.past_in_s is None else round(v.past_in_s, 1), "ask": v.ask},
-            "rule": self.outcome.result["rule"],
+            "rule": self.rule,
             "egg": self.outcome.result.get("egg"),
             "after": None if self.after is None else self.after.as_dict(),
             "findings": [f.as_dict() for f in self.findings],
@@ -152,7 +156,9 @@ def replay(running: Running, *, members: int = MEMBERS, threads: int = 2, budget
     of_it = tuple(f for f in outcome.findings if f.code not in OF_PLANNING)
     faces = (outcome.result.get("outside") or {}).get("faces", ())
     lies = after(running, max((f["crust_mm"] for f in faces), default=0.0))
-    return State(running, outcome, belief, following, _verdict(running, cook, belief), (*said, *of_it), lies)
+    said += said_after_serving(running.read_after)
+    rule = rule_now(running, outcome, belief)
+    return State(running, outcome, belief, following, _verdict(running, cook, belief), (*said, *of_it), lies, rule)
 
 
 def _following(running: Running, plan: Plan, cook: Cook) -> Move | None:

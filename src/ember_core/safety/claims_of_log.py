@@ -20,7 +20,7 @@ from ember_core.safety.check import rows_of
 from ember_core.safety.claims_of_plan import DAY_S, KITCHEN, PLAN, of_growth, of_raw_life, of_shelf
 from ember_core.safety.clocks import met_times
 from ember_core.safety.evidence import APART_S, Evidence
-from ember_core.safety.growth import toxins
+from ember_core.safety.growth import living_and_all
 from ember_core.safety.keeping import check_raw, kept_for
 from ember_core.safety.premise import Basis, Premise
 from ember_core.safety.rules import Profile
@@ -133,9 +133,9 @@ def warm_time(of: OfLog) -> Premise:
 def growth(of: OfLog) -> Premise:
     """What grew while it was read."""
     if of.t_s.size < 2:
-        return of_growth(0.0, of.guests, Basis.SHOWN, READ)
-    worst = max(toxins(of.t_s, of.low_c[:, None]), toxins(of.t_s, of.high_c[:, None]))
-    return of_growth(worst, of.guests, Basis.SHOWN, READ)
+        return of_growth(0.0, 0.0, of.guests, Basis.SHOWN, READ)
+    found = [living_and_all(of.t_s, c[:, None]) for c in (of.low_c, of.high_c)]  # the error, whichever way it is worse
+    return of_growth(max(f[0] for f in found), max(f[1] for f in found), of.guests, Basis.SHOWN, READ)
 
 
 def moisture(of: OfLog) -> Premise:
@@ -284,7 +284,17 @@ CLAIMS: dict[str, Callable[[OfLog], Premise]] = {
 
 
 def traits_of(required: Requirement, food: str, plan: Plan | None, high_c: Array, several: bool) -> frozenset[str]:
-    """The traits by which the table asks for premises of a log."""
+    """The traits by which the table asks for premises of a log.
+
+    Parameters
+    ----------
+    required, food, plan
+        As of :class:`OfLog`.
+    high_c : ndarray
+        Its trusted readings, °C.
+    several : bool
+        Whether there are other sizes or parts than the one that was read.
+    """
     out = {"log", "conditions"}
     if required.species != "plant":
         out.add("animal")

@@ -14,7 +14,7 @@ from ember_core.plan.finding import Finding
 from ember_core.plan.stages import COOLING_KINDS, HEAT_KINDS
 from ember_core.safety.check import Check, rows_of
 from ember_core.safety.clocks import met_times
-from ember_core.safety.growth import toxins
+from ember_core.safety.growth import living_and_all
 from ember_core.safety.history import History
 from ember_core.safety.keeping import (
     check_growth,
@@ -121,7 +121,16 @@ def storage(of: OfPlan) -> Premise:
 
 
 def of_raw_life(profile: str, species: str | None, form: str, food: str | None, days: float) -> Premise | None:
-    """What so many days raw in the cold break or leave open; None: nothing."""
+    """What so many days raw in the cold break or leave open; None: nothing.
+
+    Parameters
+    ----------
+    profile, species, form
+        As of :func:`ember_core.safety.keeping.raw_life`.
+    food : str or None
+        Of the food table; some make toxins that no heat undoes.
+    days : float
+    """
     limits = read_toml("storage.toml")["limits"]
     most, authority = raw_life(profile, species, form)
     if days <= most + 1e-9:
@@ -161,14 +170,25 @@ def warm_time(of: OfPlan) -> Premise:
 
 def growth(of: OfPlan) -> Premise:
     """What grew at any time, killed afterwards or not: heat undoes neither toxins nor spores."""
-    found = toxins(of.h.t, of.h.cook.everywhere)
-    return of_growth(found, of.h.plan.guests, Basis.COMPUTED, COMPUTED_BY)
+    living, all_of_it = living_and_all(of.h.t, of.h.cook.everywhere)
+    return of_growth(living, all_of_it, of.h.plan.guests, Basis.COMPUTED, COMPUTED_BY)
 
 
-def of_growth(log10: float, guests: str, basis: Basis, by: str) -> Premise:
-    """What so much growth breaks or leaves open, for guests."""
+def of_growth(living: float, all_of_it: float, guests: str, basis: Basis, by: str) -> Premise:
+    """What so much growth breaks or leaves open.
+
+    Parameters
+    ----------
+    living, all_of_it : float
+        log10 of what lives, and of all that grew, killed afterwards or not.
+    guests : str
+        For highly susceptible ones less is taken.
+    basis, by
+        What the premise stands on where it holds.
+    """
     row = read_toml("growth.toml")["c-perfringens"]
     share = row["susceptible_share"] if guests == "susceptible" else 1.0
+    log10 = max(living, all_of_it)
     words = say("Growth while it is warm is {log10:.1f} log10, by a model.", log10=log10)
     if log10 >= row["ill_log10"] * share:
         words = say(
@@ -177,7 +197,7 @@ def of_growth(log10: float, guests: str, basis: Basis, by: str) -> Premise:
             log10=log10,
         )
         return Premise("growth", Basis.BROKEN, say(by), words)
-    if log10 >= row["more_log10"] * share:
+    if living >= row["more_log10"] * share or all_of_it >= row["killed_log10"] * share:
         words = say(
             "While it is warm bacteria can grow {log10:.1f} log10, by a model, more than is allowed for: measure how fast it comes "
             "through 10 to 54 °C, or bring it through faster.",
@@ -318,7 +338,17 @@ def shelf(of: OfPlan) -> Premise:
 
 
 def of_shelf(profile: str, keep: str, cold_s: float, at_c: float, basis: Basis, by: str) -> Premise:
-    """What so long in the cold at so much breaks or leaves open, of cooked food."""
+    """What so long in the cold breaks or leaves open, of cooked food.
+
+    Parameters
+    ----------
+    profile, keep
+        As of :func:`ember_core.safety.keeping.shelf_life`.
+    cold_s, at_c : float
+        How long, s, and at how much, °C.
+    basis, by
+        What the premise stands on where it holds.
+    """
     if cold_s <= read_toml("storage.toml")["kept"]["within_s"]:
         return Premise("shelf-life", basis, say(by), say("Eaten within a day."))
     cold_c = rows_of("holding", profile)[0]["cold_c"]

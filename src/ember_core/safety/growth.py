@@ -104,16 +104,17 @@ def _along(t_s: Array, field: Array) -> Array:
     return np.asarray(np.maximum(increase / np.log(10.0), 0.0))
 
 
-def toxins(t_s: Array, field_c: Array) -> float:
-    """The most that grew at any time and place of a history, log10, whether it was killed afterwards or not.
+def living_and_all(t_s: Array, field_c: Array) -> tuple[float, float]:
+    """The most that grew at any place of a history, log10: what lives at its end, and all of it, killed afterwards or not.
 
-    Every stretch that heat ends counts: what stands after it are toxins and spores. Parameters as of :func:`growth`.
+    Every stretch of growth that heat ends counts in the second: what stands after it are toxins and spores. Parameters as of
+    :func:`growth`.
     """
     if len(t_s) < 2:
-        return 0.0
+        return 0.0, 0.0
     along = _along(t_s, field_c)
     ends = np.vstack([along[:-1] > along[1:] + 1e-9, np.ones((1, along.shape[1]), dtype=bool)])
-    return float((along * ends).sum(axis=0).max())
+    return float(along[-1].max()), float((along * ends).sum(axis=0).max())
 
 
 @lru_cache(maxsize=8)

@@ -166,7 +166,7 @@ def test_until_works_while_cooling():
 def test_until_rule_and_log10():
     """A bath until the rule is met ends when the judge says so; until log10 reaches its number at every depth."""
     document = plan_document(stages=[{"kind": "bath", "minutes": 900, "medium_c": 60, "until": {"rule": True}}])
-    document["piece"]["form"] = "roast"
+    document["piece"] |= {"form": "roast", "shape": {"kind": "slab", "thickness_mm": 50}}
     result = compute(parse(document)).result
     assert result["stages"][0]["ended_by"] == "rule"
     assert result["rule"]["met"] is True

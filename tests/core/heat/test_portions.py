@@ -108,7 +108,7 @@ def test_a_seared_outside_is_none_once_it_is_cut():
     for portion in (None, {"kind": "slab", "thickness_mm": 20}):
         with_it = [*stages[:3], stages[3] | ({"portion": portion} if portion else {})]
         plan = parse(plan_document(piece=piece, stages=with_it, rules="us-food-code-2022"))
-        said.append(state_rule(plan, run(plan, setup(plan)))[0])
+        said.append(state_rule(plan, run(plan, setup(plan)), (True, True))[0])
     assert said[0]["met"] is True
     assert "(C)" in said[0]["clause"]
     assert said[1]["met"] is False

@@ -95,7 +95,7 @@ def test_a_log_of_one_piece_says_that_others_were_not_measured():
     """Only where they differ in size."""
     for sizes, said in (((18.0, 24.0), True), ((), False)):
         plan = parse(Sentence.for_cut("chicken-breast", size_mm=24.0, sizes_mm=sizes, **BREAST).document())
-        log = Log(tuple(60.0 * i for i in range(121)), tuple(min(5.0 + i, 63.0) for i in range(121)))
+        log = Log(tuple(60.0 * i for i in range(121)), tuple(63.3 - 58.3 * 0.95**i for i in range(121)))
         judged = judge_log(log, rules=plan.rules, food=plan.food, form=plan.form, plan=plan)
         assert ("one-size-measured" in {f["code"] for f in judged["findings"]}) == said
         assert judged["rule"]["met"] is (None if said else True)
