@@ -16,6 +16,7 @@ from django.utils.translation import gettext
 
 from ember_core.book.book import Book, usual_mass
 from ember_core.book.foods import food_row
+from ember_core.data.loader import read_toml
 from ember_core.entry.compiling import Known, heat_of, main_kind, stage_of
 from ember_core.entry.sentence import OWN_WAY, OwnFood, Sentence, from_document
 from ember_core.plan.shapes import BY_MASS
@@ -33,7 +34,7 @@ from ember_web.tenancy.voice import current, tell
 GUESTS = (("general", N_("general guests")), ("susceptible", N_("highly susceptible guests")))
 FIELDS = (
     *("cut", "food", "count", "size_mm", "sizes", "mass_g", "start_c", "target_c", "way", "heat_c", "minutes"),
-    *("temper_min", "apart_s", "beside", "gear", "serve", "rules", "guests"),
+    *("temper_min", "apart_s", "beside", "gear", "serve", "rules", "guests", "done", "unread"),
 )
 OPTIONAL = {"mass_g", "heat_c"}
 LIMITS = {"size_mm": (1, 400), "mass_g": (1, 200000), "start_c": (-40, 100), "target_c": (0, 100), "heat_c": (-20, 400)}
@@ -57,7 +58,24 @@ LABELS = {
     "rules": N_("rules"),
     "guests": N_("guests"),
     "title": N_("title"),
+    "done": N_("what was done to it"),
+    "unread": N_("words not understood"),
 }
+DONE = {
+    "": N_("as it is"),
+    "scored": N_("scored"),
+    "marinated": N_("marinated"),
+    "rolled": N_("rolled"),
+    "tenderised": N_("tenderised"),
+    "injected": N_("injected"),
+    "minced": N_("minced"),
+    "stuffed": N_("stuffed"),
+    "game-wild": N_("wild game"),
+    "frozen": N_("frozen against parasites"),
+    "pellet-fed": N_("farmed on pellets"),
+    "cleanest-waters": N_("from the cleanest waters"),
+}
+OF_FISH = frozenset({"frozen", "pellet-fed"})
 
 
 class Options(forms.Select):
@@ -146,6 +164,8 @@ class SentenceForm(forms.Form):
     serve = forms.TimeField(required=False, input_formats=TIMES, widget=QuantityInput(str))
     rules = forms.ChoiceField(widget=Options)
     guests = forms.ChoiceField(widget=Options)
+    done = forms.ChoiceField(choices=(), required=False, widget=Options)
+    unread = forms.CharField(max_length=300, required=False, widget=forms.HiddenInput())
     title = forms.CharField(max_length=200, required=False)
 
     def __init__(
@@ -192,6 +212,12 @@ class SentenceForm(forms.Form):
             "food": [(key, gettext(words)) for key, words in foods],
             "rules": [(r["id"], gettext(r["short"])) for r in book.rules.values()],
             "guests": [(key, gettext(words)) for key, words in GUESTS],
+            "done": [
+                (key, ", ".join(gettext(DONE.get(k, k)) for k in (key.split() or [""])))
+                for key in done_choices(
+                    book, str(self.written.values.get("cut")), str(self.written.values.get("done") or "")
+                )
+            ],
         }.items():
             self.fields[name].choices = found  # type: ignore[attr-defined]
 
@@ -256,6 +282,28 @@ class SentenceForm(forms.Form):
         return json.dumps(self.written.entered(self.si))
 
 
+def done_choices(book: Book, cut: str, stated: str) -> list[str]:
+    """What can have been done to a cut beside what its row says, and what is stated of it; nothing of a plant, or an egg in its shell."""
+    row = book.cuts.get(cut)
+    food = food_row(row["food"]) if row else None
+    found = [""]
+    if row is not None and food is not None and food["species"] not in {"plant", "egg"}:
+        forms_of = read_toml("forms.toml")
+        allowed = forms_of["forms"][str(food["form"])]
+        bivalve = food["id"] in forms_of["bivalves"]["foods"]
+        for name in DONE:
+            if not name or name in row.get("handling", ()) or name == row["form"]:
+                continue
+            if name in OF_FISH:
+                fits = food["species"] == "fish"
+            elif name == "cleanest-waters":
+                fits = bivalve
+            else:
+                fits = name in allowed or name in {"scored", "marinated", "rolled"}
+            found += [name] if fits else []
+    return found if stated in found or not set(stated.split()) <= set(DONE) else [*found, stated]
+
+
 def grouped(book: Book) -> list[tuple[str, list[tuple[str, str]]]]:
     """The cuts of a book by species, in the book's order; names in the reader's language."""
     groups: dict[str, list[tuple[str, str]]] = {}
@@ -289,6 +337,8 @@ def initial(sentence: Sentence, kitchen: Kitchen) -> dict[str, Any]:
         else (serve.strftime("%H:%M") if serve else ""),
         "rules": sentence.rules,
         "guests": sentence.guests,
+        "done": " ".join(sentence.done),
+        "unread": " ".join(sentence.unread),
         "title": sentence.title,
     }
 
@@ -327,6 +377,8 @@ def sentence_of(form: SentenceForm, kitchen: Kitchen, base: dict[str, Any], book
         altitude_m=kitchen.altitude_m,
         air_c=kitchen.air_c,
         title=d["title"],
+        done=tuple(d["done"].split()),
+        unread=tuple(d["unread"].split()),
         house=house_document(kitchen),
         own_food=own_food(kitchen, d["food"], OwnFood.of_piece(base.get("piece", {}))),
         base=base,

@@ -12,10 +12,11 @@ from ember_web.ui.drawing import ramp_of, slab_picture
 
 STATES = {
     "met": N_("met"),
+    "read": N_("met when it is measured"),
     "advisory": N_("served with advisory"),
     "short": N_("short"),
     "stop": N_("stop: do not serve"),
-    "open": N_("no number in this rule"),
+    "open": N_("not yet known"),
 }
 
 

@@ -188,6 +188,7 @@ def _page(
         else offered(kitchen, plan, view.outcome.plan.document, str(form["beside"].value() or "")),
         "also": [] if view is None else also_in_it(view.outcome, view.start_at),
         "wanted_yolk": wanted,
+        "unread": _unread(str(form["unread"].value() or "")),
         "round": bool(cut and cut["shape"] != "slab"),
         "own_foods": len(form.fields["food"].choices) > 1,  # type: ignore[attr-defined]
         "egg": bool(cut and cut["shape"] == "egg"),
@@ -281,6 +282,14 @@ def quick(request: KitchenRequest) -> HttpResponse:
         "estimated": _estimated(sentence, reading.parts),
     }
     return _page(request, None, values, quick=said)
+
+
+def _unread(words: str) -> list[dict[str, str]]:
+    """Each word that nobody understood, with the others that are left once it is left out."""
+    all_of_them = words.split()
+    return [
+        {"word": word, "others": " ".join(all_of_them[:i] + all_of_them[i + 1 :])} for i, word in enumerate(all_of_them)
+    ]
 
 
 def _nearest(reading: Reading, text: str, book: Book) -> list[dict[str, Any]]:

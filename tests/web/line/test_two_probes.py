@@ -139,7 +139,7 @@ def test_the_record_is_met_when_both_are(kitchen, bird, as_, breast_c, leg_c, me
         )
     )
     for name, top in highest.items():
-        read(kitchen, bird, name, lambda s, top=top: min(4.0 + 0.02 * s, top))
+        read(kitchen, bird, name, lambda s, top=top: top + (4.0 - top) * np.exp(-s / 1500.0))
     cook = as_("cook")
     for move in bird.moves[1:]:
         send(cook, event(kitchen, bird, move=move["id"]))

@@ -111,7 +111,12 @@ def test_page_and_fragment_are_the_same_plan(kitchen, as_):
     pull = part.split('class="clock">')[1].split("<")[0]
     assert f'class="clock">{pull}<' in full
     assert "3-401.11(C)" in part
-    assert "served with advisory" in client.get("/k/hut/plan/", {"cut": "hake-loin", "serve": "19:40"}).content.decode()
+    assert (
+        "served with advisory" in client.get("/k/hut/plan/", {"cut": "trout-fillet", "serve": "19:40"}).content.decode()
+    )
+    unfrozen = client.get("/k/hut/plan/", {"cut": "hake-loin", "serve": "19:40"}).content.decode()
+    assert "not yet known" in unfrozen
+    assert "Say that it was frozen" in unfrozen
 
 
 def test_forecast_part_gives_clock_times(kitchen, as_):

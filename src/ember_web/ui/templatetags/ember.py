@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+from collections.abc import Mapping
 from datetime import datetime, time
 from typing import Any
 
@@ -16,6 +17,7 @@ from django.utils.translation import gettext as _
 from ember_core.safety.lethality import organisms
 from ember_core.wording.message import N_, said
 from ember_web.tenancy.voice import current
+from ember_web.ui.premises import Shown, premises_of
 
 register = template.Library()
 
@@ -244,3 +246,9 @@ def told(context: template.Context, content: str, css: str = "sheet-row") -> Saf
         context.get("csrf_token", ""),
         content,
     )
+
+
+@register.filter
+def premises(rule: Mapping[str, Any] | None) -> list[Shown]:
+    """The premises of a rule's statement in words, see :func:`ember_web.ui.premises.premises_of`."""
+    return premises_of(rule)
