@@ -1,4 +1,4 @@
-"""What would meet the rule: up to three small changes of a sentence, each found by cooking it again and proved on the fine grid."""
+"""What would meet the rule: up to four small changes of a sentence, each found by cooking it again and proved on the fine grid."""
 
 from __future__ import annotations
 
@@ -13,11 +13,12 @@ from ember_core.errors import EmberError
 from ember_core.formats.plan import parse
 from ember_core.heat.physics.boiling import boiling_point
 from ember_core.planning.compute import Outcome, compute
+from ember_core.safety.premise import Basis
 from ember_core.safety.rules import profile_of
-from ember_core.safety.verdict import MET, standing
-from ember_core.wording.message import Message, say
+from ember_core.safety.verdict import ADVISORY, MET, standing
+from ember_core.wording.message import N_, Message, say
 
-MOST = 3
+MOST = 4
 STEP_C = 0.5  # to which a target is rounded up
 MOST_TARGET_C = 85.0
 LONGEST_MIN = 2880.0
@@ -35,7 +36,7 @@ class Change:
     sentence : Sentence
         As it would be.
     kind : str
-        ``target``, ``minutes``, ``way`` or ``temper``.
+        ``done``, ``target``, ``minutes``, ``way`` or ``temper``; of ``done`` it is true only if somebody knows it.
     """
 
     words: Message
@@ -45,9 +46,14 @@ class Change:
 
 def is_met(outcome: Outcome, guests: str) -> bool:
     """Whether a computed plan stands as met under its rule, with nothing that stops it."""
+    return _stands(outcome, guests) == MET
+
+
+def _stands(outcome: Outcome, guests: str) -> str:
+    """The state of a computed plan's verdict; empty where it names no rules."""
     rule, plan = outcome.result["rule"], outcome.plan
     if rule is None:
-        return False
+        return ""
     found = standing(
         rule,
         plan.required,
@@ -55,11 +61,11 @@ def is_met(outcome: Outcome, guests: str) -> bool:
         profile_of(plan.rules or "", plan.house, species=plan.required.species),
         outcome.findings,
     )
-    return found.state == MET
+    return found.state
 
 
 def changes(sentence: Sentence, book: Book) -> tuple[Change, ...]:
-    """Up to three changes that meet the rule, the smallest of each kind; empty when it is met, or none does.
+    """Up to four changes that meet the rule, the smallest of each kind; empty when it is met, or none does.
 
     Looked for are: less time out of the cold, the least higher target, the least longer main heat at the same target, and another
     way to the same target.
@@ -83,11 +89,31 @@ def changes(sentence: Sentence, book: Book) -> tuple[Change, ...]:
     now = cooked(sentence)
     if now is None or sentence.way == OWN_WAY or now.result["rule"] is None or is_met(now, sentence.guests):
         return ()
-    out: list[Change] = []
+    out: list[Change] = _stated(sentence, now, cooked)
     if sentence.temper_min and works(cold := replace(sentence, temper_min=0.0)):
         out.append(Change(say("Straight from the cold"), cold, "temper"))
     out += [*_target(sentence, works), *_longer(sentence, now, works), *_another_way(sentence, book, works)]
     return tuple(out[:MOST])
+
+
+STATED = {
+    "freezing": ("frozen", N_("If it was frozen against parasites")),
+    "origin": ("cleanest-waters", N_("If it comes from the cleanest waters")),
+}
+
+
+def _stated(sentence: Sentence, now: Outcome, cooked: Callable[[Sentence], Outcome | None]) -> list[Change]:
+    """What would let it be served as it is, if it can be said of it: what is not yet known of the piece."""
+    rule = now.result["rule"]
+    unknown = {p["id"] for p in rule["premises"] if p["state"] == Basis.UNKNOWN}
+    out = []
+    for premise in sorted(unknown & set(STATED)):
+        word, words = STATED[premise]
+        changed = replace(sentence, done=(*sentence.done, word))
+        found = cooked(changed)
+        if found is not None and _stands(found, sentence.guests) in {MET, ADVISORY}:
+            out.append(Change(say(words), changed, "done"))
+    return out
 
 
 def _target(sentence: Sentence, works: Callable[[Sentence], bool]) -> list[Change]:

@@ -21,7 +21,7 @@ from ember_core.safety.claims_of_plan import DAY_S, KITCHEN, PLAN, of_growth, of
 from ember_core.safety.clocks import met_times
 from ember_core.safety.evidence import APART_S, Evidence
 from ember_core.safety.growth import living_and_all
-from ember_core.safety.keeping import check_raw, kept_for
+from ember_core.safety.keeping import check_raw, kept_at, kept_for
 from ember_core.safety.premise import Basis, Premise
 from ember_core.safety.rules import Profile
 from ember_core.wording.message import Message, say
@@ -226,8 +226,7 @@ def shelf(of: OfLog) -> Premise:
         return of_shelf(of.profile.kept_by, "ready-to-eat", 0.0, 0.0, Basis.SHOWN, READ)
     t, c = of.t_s[after], of.high_c[after]
     cold = kept_for(t, c, read_toml("storage.toml")["limits"]["frozen_c"], 10.0)
-    inside = c[c <= 10.0]
-    at_c = float(np.quantile(inside, 0.9)) if inside.size else 0.0
+    at_c = kept_at(t, c)
     pouch = of.plan is None or any(s.kind == "bath" for s in of.plan.stages)  # the shorter of what it may be
     found = [of_shelf(of.profile.kept_by, keep, cold, at_c, Basis.SHOWN, READ) for keep in ("ready-to-eat", "pouch")]
     return found[1] if pouch and not found[1].holds else found[0] if not pouch or not found[0].holds else found[1]

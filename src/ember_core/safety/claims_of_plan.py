@@ -20,6 +20,7 @@ from ember_core.safety.keeping import (
     check_growth,
     check_raw,
     check_warm,
+    kept_at,
     kept_for,
     parasites_controlled,
     raw_life,
@@ -332,8 +333,7 @@ def shelf(of: OfPlan) -> Premise:
     limits = read_toml("storage.toml")["limits"]
     cold = kept_for(h.t[part], h.hottest[part], limits["frozen_c"], 10.0) if part.any() else 0.0
     pouch = any(s.kind == "bath" for s in h.plan.stages)
-    inside = h.hottest[part][h.hottest[part] <= 10.0] if part.any() else np.empty(0)
-    at_c = float(np.quantile(inside, 0.9)) if inside.size else 0.0
+    at_c = kept_at(h.t[part], h.hottest[part]) if part.any() else 0.0
     return of_shelf(h.plan.kept_by, "pouch" if pouch else "ready-to-eat", cold, at_c, Basis.COMPUTED, COMPUTED_BY)
 
 

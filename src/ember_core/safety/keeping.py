@@ -407,6 +407,21 @@ def kept_for(t_s: Array, hottest_c: Array, above_c: float, below_c: float) -> fl
     return float((np.diff(t_s) * ((middle > above_c) & (middle <= below_c))).sum())
 
 
+KEPT_MOST_C = 10.0  # what is warmer is not kept: its time counts as warm
+MOST_OF_IT = 0.9  # of the time in the cold it is at so much or less; what it cools through at first is no storage
+
+
+def kept_at(t_s: Array, hottest_c: Array) -> float:
+    """The temperature that the hottest point is at or below for most of the time that it is kept in the cold, °C; 0 where it never is."""
+    middle, dt = 0.5 * (hottest_c[1:] + hottest_c[:-1]), np.diff(t_s)
+    cold = middle <= KEPT_MOST_C
+    if not cold.any():
+        return 0.0
+    order = np.argsort(middle[cold])
+    reached = np.cumsum(dt[cold][order])
+    return float(middle[cold][order][np.searchsorted(reached, MOST_OF_IT * reached[-1])])
+
+
 def raw_life(profile: str, species: str | None, form: str) -> tuple[float, str]:
     """Days that a raw food keeps in cold holding, and whose number that is; the first row of the table that names it.
 

@@ -68,9 +68,6 @@ def standing(
         more = "" if broken.needs in detail else broken.needs
         return Standing(STOP, say("stop: do not serve"), joined([more, detail]) if more else detail, profile)
     unknown = next((p for p in aside if p.basis is Basis.UNKNOWN), None)
-    if unknown is not None and guests != "susceptible":
-        more = "" if unknown.needs in detail else unknown.needs
-        return Standing(OPEN, say("not yet known"), joined([more, detail]) if more else detail, profile)
     if rule["met"] is None:
         if guests == "susceptible":
             why = say("Guests are highly susceptible: nothing can stand in for it.")
@@ -81,6 +78,9 @@ def standing(
     if left_s is None and all(c.holding_only for form in required.forms for c in profile.clauses_for(form)):
         return Standing(OPEN, say("nothing asked at once"), detail, profile)
     if guests == "general" and _advised(required, profile):
+        if unknown is not None:  # an advisory tells the guest what is known
+            more = "" if unknown.needs in detail else unknown.needs
+            return Standing(OPEN, say("not yet known"), joined([more, detail]) if more else detail, profile)
         words = say("Tell the guest it is undercooked; never for susceptible guests.")
         return Standing(ADVISORY, say("served with advisory"), joined([detail, words]), profile)
     if left_s is not None:

@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections import Counter
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
 
-from ember_core.safety.premise import Basis, Premise, table
+from ember_core.safety.premise import CLAUSE, Basis, Premise, table
 from ember_core.wording.message import N_
 
 WORDS = {
@@ -17,7 +18,6 @@ WORDS = {
     Basis.UNKNOWN: N_("not yet known"),
     Basis.BROKEN: N_("broken"),
 }
-PLAIN = frozenset({Basis.SHOWN, Basis.COMPUTED, Basis.STATED})
 
 
 @dataclass(frozen=True)
@@ -29,11 +29,20 @@ class Shown:
     word: str
     by: str
     needs: str
-    plain: bool
+    holds_back: bool
 
 
 def premises_of(rule: Mapping[str, Any] | None) -> list[Shown]:
     """The premises of a rule's statement in the order of the table; empty where it has none, as those of old records."""
     says = {row.id: row.says for row in table()}
     found = [Premise.of(p) for p in (rule or {}).get("premises", ())]
-    return [Shown(says.get(p.id, p.id), str(p.basis), WORDS[p.basis], p.by, p.needs, p.basis in PLAIN) for p in found]
+    return [
+        Shown(says.get(p.id, p.id), str(p.basis), WORDS[p.basis], p.by, p.needs, not p.holds and p.id != CLAUSE)
+        for p in found
+    ]
+
+
+def counts_of(premises: Sequence[Shown]) -> list[tuple[str, int]]:
+    """How many premises stand how: words and numbers, the gravest first."""
+    counted = Counter(p.word for p in premises)
+    return [(WORDS[b], counted[WORDS[b]]) for b in reversed(Basis) if counted[WORDS[b]]]

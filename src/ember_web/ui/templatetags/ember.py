@@ -17,7 +17,7 @@ from django.utils.translation import gettext as _
 from ember_core.safety.lethality import organisms
 from ember_core.wording.message import N_, said
 from ember_web.tenancy.voice import current
-from ember_web.ui.premises import Shown, premises_of
+from ember_web.ui.premises import Shown, counts_of, premises_of
 
 register = template.Library()
 
@@ -252,3 +252,9 @@ def told(context: template.Context, content: str, css: str = "sheet-row") -> Saf
 def premises(rule: Mapping[str, Any] | None) -> list[Shown]:
     """The premises of a rule's statement in words, see :func:`ember_web.ui.premises.premises_of`."""
     return premises_of(rule)
+
+
+@register.filter
+def premise_counts(shown: list[Shown]) -> str:
+    """How many premises stand how, in one line."""
+    return ", ".join(f"{many} {current().say(word)}" for word, many in counts_of(shown))
