@@ -118,10 +118,12 @@ def read_entry(arguments: argparse.Namespace) -> int:
 
 def judge(arguments: argparse.Namespace) -> int:
     """Rule and model on a measured log."""
-    from ember_core.safety.arguments import check_arguments
+    from ember_core.safety.arguments import check_arguments, check_thickness
+    from ember_core.safety.evidence import fastest_core
     from ember_core.safety.measured import judge_log
 
     check_arguments(arguments.rules, arguments.food, arguments.form, arguments.probe_error_c)
+    check_thickness(arguments.thickness_mm)
     emit(
         judge_log(
             log_format.loads(read_text(arguments.file)),
@@ -130,6 +132,8 @@ def judge(arguments: argparse.Namespace) -> int:
             form=arguments.form,
             probe_error_c=arguments.probe_error_c,
             log10=arguments.log,
+            guests=arguments.guests,
+            fastest_k_s=None if arguments.thickness_mm is None else fastest_core(arguments.thickness_mm),
         )
     )
     return 0
@@ -167,6 +171,8 @@ def build_parser() -> Parser:
     jud.add_argument("--form", required=True)
     jud.add_argument("--probe-error-c", type=float, default=0.0)
     jud.add_argument("--log", type=float, default=6.5, choices=(6.5, 7.0), help="log reduction of the FSIS table")
+    jud.add_argument("--guests", default="general", choices=("general", "susceptible"), help="who eats it")
+    jud.add_argument("--thickness-mm", type=float, help="of the piece: how fast its core can rise; default 20")
     jud.set_defaults(run=judge)
     compiling = commands.add_parser("warm", help="compile the solver")
     compiling.add_argument("part", nargs="*", help="line, mesh-calls, mesh-stepper; default all")

@@ -39,3 +39,11 @@ def check_arguments(rules: str, food: str, form: str | None, probe_error_c: floa
             path="--probe-error-c",
         )
     requirement(food_row(food), form, path="--form")
+
+
+def check_thickness(thickness_mm: float | None) -> None:
+    """Raise a ValueRangeError when a stated thickness is none that a piece has."""
+    if thickness_mm is not None and not 1 <= thickness_mm <= 400:
+        raise ValueRangeError(
+            say("--thickness-mm is {thickness_mm:g}; give 1 to 400.", thickness_mm=thickness_mm), path="--thickness-mm"
+        )

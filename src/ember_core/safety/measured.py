@@ -3,14 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
 from ember_core.book.foods import food_row
-from ember_core.plan.finding import Finding
+from ember_core.plan.finding import Finding, Level
 from ember_core.plan.log import Log
 from ember_core.plan.plan import Plan
 from ember_core.plan.requirement import Requirement
@@ -80,6 +80,7 @@ def judge_log(
     ran: Sequence[Ran] | None = None,
     fastest_k_s: float | None = None,
     guests: str | None = None,
+    until_s: float | None = None,
 ) -> dict[str, Any]:
     """Rule and model on a measured log: the ``rule`` with its premises, ``model`` and ``findings`` of a result.
 
@@ -104,6 +105,8 @@ def judge_log(
         The fastest this piece's core can change, K/s, where its physics is known; default by the plan's size, else that of 20 mm.
     guests : str, optional
         ``general`` or ``susceptible``; default the plan's, else general.
+    until_s : float, optional
+        When the cook ended, s: what was not read until then is not known. Default the last reading.
 
     Raises
     ------
@@ -120,8 +123,13 @@ def judge_log(
     if fastest_k_s is None:
         fastest_k_s = _fastest_of(plan)
     evidence = weigh(t, read, _column(log.surface_c), _column(log.medium_c), fastest_k_s=fastest_k_s)
-    findings = [*evidence.findings, *by.notes]
     rule = _rule(by, t, core, evidence)
+    if rule["met"] is not True:  # what was met before the probe fell silent stays met
+        evidence = _silent(evidence, t, until_s)
+    findings = [*evidence.findings, *by.notes]
+    if rule["met"] is False and evidence.doubt:  # what shows nothing does not show that it is short
+        words = say("It cannot be told: {why}.", why=evidence.doubt)
+        rule = rule | {"met": None, "remaining_s": None, "needs": words}
     findings += _course(by, rule, t, core, probe_error_c, evidence)
     findings += _one_of_several(plan)
     kept = np.flatnonzero(evidence.trusted & (np.arange(t.size) < evidence.left))
@@ -154,6 +162,21 @@ def judge_log(
         "model": [statement(*history, organism, counts=counts) for organism in for_food(by.required.species)],
         "findings": [f.as_dict() for f in findings],
     }
+
+
+SILENT_SHARE, SILENT_S = 0.15, 300.0  # of a cook, and at least: so long a silence at its end hides what became of it
+
+
+def _silent(evidence: Evidence, t: Array, until_s: float | None) -> Evidence:
+    """The evidence, in doubt where the probe fell silent long before the cook ended."""
+    if until_s is None or evidence.doubt or not evidence.trusted.any():
+        return evidence
+    last = float(t[np.flatnonzero(evidence.trusted)[-1]])
+    if until_s - last <= max(SILENT_SHARE * until_s, SILENT_S):
+        return evidence
+    words = say("the probe was read for {read:span} of {whole:span}, and then fell silent", read=last, whole=until_s)
+    finding = Finding("silent", Level.CARE, say("This log shows nothing: {doubt}.", doubt=words), "the log")
+    return replace(evidence, doubt=words, findings=(*evidence.findings, finding))
 
 
 def _fastest_of(plan: Plan | None) -> float:

@@ -196,6 +196,15 @@ def test_a_log_that_must_not_be_met(name):
     assert premise in held_back(rule)
 
 
+def test_a_probe_that_falls_silent():
+    """Two of eighteen minutes were read: not known, rather than short; and what was met before it fell silent stays met."""
+    few = T <= 120
+    silent, whole = judged(T[few], RISE[few], until_s=1080.0), judged(T, RISE, until_s=7200.0)
+    assert (silent["met"], "readings" in held_back(silent)) == (None, True)
+    assert "fell silent" in silent["needs"]
+    assert whole["met"] is True
+
+
 def test_an_honest_log_is_met():
     """Up to 74 °C as a piece comes up, in steps of half a minute; and shown, not computed."""
     rule = judged(T, RISE)

@@ -18,9 +18,10 @@ from ember_core.running.history import CORE, SECOND, is_out, running
 from ember_core.running.media import WATCHED_S
 from ember_core.safety.evidence import JUMP_K_S
 from ember_core.safety.measured import by_its_outside, judge_log, of_both, of_one_piece
+from ember_core.safety.premise import Basis
 from ember_core.safety.rules import profile_of
 from ember_core.safety.verdict import standing
-from ember_core.wording.message import say
+from ember_core.wording.message import N_, say
 from ember_web.line.adapters import moment, state_of
 from ember_web.line.media import around_named, around_of, said_of_probe
 from ember_web.line.models import Cook, Reading
@@ -35,6 +36,7 @@ UNJUDGED = {
     "state": "none",
     "words": say("not measured"),
     "detail": say("No probe readings: the rule cannot be judged on what was not measured."),
+    "basis": N_("not measured"),
 }
 
 
@@ -91,7 +93,7 @@ def _judge(
         house = document.get("x-house")
         judged = judge_log(
             log, rules=rules, food=food, form=document["piece"].get("form"), house=house, plan=plan, ran=ran,
-            fastest_k_s=fastest(cook.trace),
+            fastest_k_s=fastest(cook.trace), until_s=end - start_of(cook, state),
         )  # fmt: skip
         part = second_part(cook.result)
         both = part is not None and len(second) > 1
@@ -99,7 +101,7 @@ def _judge(
             log = Log(tuple(r[0] for r in second), tuple(r[1] for r in second))
             other = judge_log(
                 log, rules=rules, food=food, form=document["piece"].get("form"), house=house, plan=plan.of_part(part), ran=ran,
-                fastest_k_s=min(OTHER_PART * fastest(cook.trace), JUMP_K_S),
+                fastest_k_s=min(OTHER_PART * fastest(cook.trace), JUMP_K_S), until_s=end - start_of(cook, state),
             )  # fmt: skip
             judged = of_both(judged, other, all_of=set(plan.targets or ()) <= {plan.shape["part"], part})
     except InputError as error:
@@ -113,7 +115,28 @@ def _judge(
     if not (both and set(plan.targets or ()) <= {plan.shape["part"], part}):
         judged["rule"] = of_one_piece(judged["rule"], None if otherwise else cook.result.get("rule"), plan)
     found = standing(judged["rule"], plan.required, plan.guests, profile, said)
-    return judged, {"state": found.state, "words": found.words, "detail": found.detail, "under": found.profile.name}
+    return judged, {
+        "state": found.state,
+        "words": found.words,
+        "detail": found.detail,
+        "under": found.profile.name,
+        "basis": basis_of(judged["rule"]),
+    }
+
+
+def start_of(cook: Cook, state: CookState) -> float:
+    """When a cook began, s since the epoch."""
+    return state.started or cook.created_at.timestamp()
+
+
+def basis_of(rule: Mapping[str, Any]) -> str:
+    """What a record's verdict stands on, in a word: measured, computed, or in part the one and in part the other."""
+    found = {p["id"]: p["state"] for p in rule.get("premises", ())}
+    if found.get("clause") == Basis.COMPUTED:
+        return N_("computed, in part measured") if found.get("readings") == Basis.SHOWN else N_("computed")
+    if found.get("readings") == Basis.UNKNOWN or found.get("parts") in {Basis.COMPUTED, Basis.UNKNOWN}:
+        return N_("part measured")
+    return N_("measured")
 
 
 def fastest(trace: Sequence[Sequence[float]]) -> float:
@@ -138,7 +161,7 @@ def write_record(actor: Actor, cook: Cook) -> Record:
     if cook.kitchen_id != actor.kitchen.pk:
         raise InputError(say("No such cook in this kitchen."), path="cook", code="missing")
     state = state_of(cook)
-    start = state.started or cook.created_at.timestamp()
+    start = start_of(cook, state)
     end = state.finished or start
     readings, of_second = (_since(start, readings_of(cook, second=second)) for second in (False, True))
     around = around_of(cook, state)
