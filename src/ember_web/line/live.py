@@ -17,7 +17,7 @@ import numpy as np
 from django.db.models import Max
 
 from ember_core.heat.arrays import Array
-from ember_core.line.fold import CHECK, HAPPENED, CookState, MoveState, fold
+from ember_core.line.fold import CHECK, EXTEND, HAPPENED, CookState, fold
 from ember_core.plan.stages import HEAT_KINDS
 from ember_core.planning.moves import MoveKind
 from ember_core.running.history import CORE, SECOND
@@ -31,7 +31,7 @@ from ember_web.line.bus import bus
 from ember_web.line.clock import kitchen_time
 from ember_web.line.courses import MAX_READINGS, course
 from ember_web.line.freshness import changed, marks
-from ember_web.line.learning import Desk, Question, desk, question, thermal_key
+from ember_web.line.learning import LEAST_READINGS, Desk, Question, desk, question, thermal_key
 from ember_web.line.media import Around, Media, Medium, Track, said_of_probe, stays, unheard
 from ember_web.line.models import Cook, Event, Reading
 from ember_web.line.second import later, lead_part, second_key, second_part, second_state
@@ -44,6 +44,10 @@ from ember_web.tenancy.voice import ENGLISH, Voice
 OLDEST_S = 1.0  # so old may a state be, real time
 FRESH_S = 0.25  # and so old when there is something new to see soon; a board asks no sooner after it was told
 READINGS_SHOWN = 240
+OTHERWISE_S, OTHERWISE = (
+    5.0,
+    0.02,
+)  # so far from its time, s, and as a share of it, may a move be done and the plan still be what happens
 OVERDUE_S = 30.0  # of kitchen time: so late a move is, and so often then, it is looked at what the piece really is
 EACH_READINGS = 6  # a piece whose heat was changed is replayed anew with so many readings more
 
@@ -153,16 +157,39 @@ class Piece:
         assert self.track is not None
         return self.watch.believed(self.track, self.said_of_probe(CORE), self.begun)
 
+    def otherwise(self, now: float) -> bool:
+        """Whether what happened is not what was planned: a move early, late or left out, time added, another heat, a check.
+
+        A pull that waits for its core is late only by the core; every other move by the clock.
+        """
+        state = self.state
+        if state.started is None:
+            return False
+        if any(e.kind in {CHECK, EXTEND} or e.kind in HAPPENED for e in state.live):
+            return True
+        done = [i for i, m in enumerate(state.moves) if m.done is not None]
+        for i, (move, raw) in enumerate(zip(state.moves, self.cook.moves, strict=True)):
+            slack = max(OTHERWISE_S, OTHERWISE * move.offset_s)
+            if move.done is None:
+                left_out = bool(done) and i < done[-1]
+                late = i == state.next and raw["kind"] != MoveKind.PULL and now > move.due + slack
+                if left_out or late:
+                    return True
+            elif abs(move.done - state.started - move.offset_s) > slack:
+                return True
+        return False
+
     def replayed(self, now: float) -> tuple[Any, Callable[[], tuple[dict[str, Any], float]]] | None:
         """Whether its history must be replayed: a key that changes when it must be anew, and what makes its document.
 
-        A piece that goes as planned is not; one that was pulled, checked, changed, or whose move is overdue is.
+        A piece that goes as planned is not; one that was pulled, checked, changed, that differs from its plan, or whose move is
+        overdue is.
         """
         assert self.track is not None
         state, track = self.state, self.track
         if state.started is None:
             return None
-        told = any(e.kind == CHECK or e.kind in HAPPENED for e in state.live)
+        told = self.otherwise(now)
         pulled = any(
             m.done is not None and raw["kind"] == MoveKind.PULL
             for m, raw in zip(state.moves, self.cook.moves, strict=True)
@@ -201,10 +228,12 @@ class Piece:
                 other = self.second_watch.believed(self.second, self.said_of_probe(SECOND), self.begun)
                 thermal = second_key(self.thermal, part)
                 self.second_question = question(self.cook, thermal, self.state, other, around, self.begun)
-        altered = bool(self.state.happened())
+        altered = self.otherwise(now)
         learned = ask(None if altered else self.question, False)  # what was prepared is of the plan as it was
         of_second = ask(None if altered else self.second_question, True)
         real = self._overdue(None if truth is None else truth(self.replayed(now)), now)
+        if altered:
+            learned = self._pull_of(real)
         shown = (*asked, *(None if x is None else tuple(x.items()) for x in (learned, of_second)), repr(real))
         if shown != self.shown:
             self.shown = shown
@@ -214,6 +243,20 @@ class Piece:
             doubt["second"] = second_state(self.cook, self.second, of_second, of_other)
             self.state_now = cook_state(self.cook, self.state, self.track, pull, real, altered=altered) | doubt
             self.texts = {}
+
+    def _pull_of(self, real: dict[str, Any] | None) -> dict[str, Any] | None:
+        """The pull by a replay with what its probe read, as the learning would say it; None without one, or without readings."""
+        assert self.track is not None
+        coming = None if real is None else real["next"]
+        if coming is None or coming["kind"] != MoveKind.PULL or len(self.track.times) < LEAST_READINGS:
+            return None
+        return {
+            "from": coming["from"],
+            "likely": coming["at"],
+            "to": coming["to"],
+            "used": len(self.track.times),
+            "note": "",
+        }
 
     def _overdue(self, real: dict[str, Any] | None, now: float) -> dict[str, Any] | None:
         """What was replayed, with its next move due when it first fell due: a replay only ever says *now* of what is late."""
@@ -420,6 +463,7 @@ def cook_state(
         shown.append(len(times) - 1)
     start = state.started or cook.created_at.timestamp()
     document = cook.document
+    dues = dues_of(cook, state, learned, truth if altered else None)
     return {
         "id": cook.public_id,
         "title": cook.title,
@@ -447,7 +491,7 @@ def cook_state(
                 "caution": raw["caution"],
                 "core": raw["core_c"],
                 "offset": m.offset_s,
-                "due": _due(m, raw, truth if altered else None),
+                "due": dues[m.id],
                 "done": None if m.done is None else round(m.done * 1000),
             }
             for m, raw in zip(state.moves, cook.moves, strict=True)
@@ -463,12 +507,36 @@ def _core_now(piece: Piece, now: float) -> float:
     return float(np.interp(now - piece.begun, trace[:, 0], trace[:, 1])) if trace.size else 0.0
 
 
-def _due(move: MoveState, raw: dict[str, Any], truth: dict[str, Any] | None) -> int:
-    """When a move is due, ms since 1970; the next one by the replay, where that was asked."""
+def dues_of(
+    cook: Cook, state: CookState, learned: Mapping[str, Any] | None, truth: Mapping[str, Any] | None
+) -> dict[str, int]:
+    """When each move is due, ms since 1970: one answer for all that a board shows.
+
+    The next one by the replay where what happened differs from the plan, else a pull by its probe, else by the plan; what comes after
+    moves along with it.
+
+    Parameters
+    ----------
+    cook, state
+    learned : mapping or None
+        The pull by the probe.
+    truth : mapping or None
+        The replay, where what happened differs from the plan.
+    """
+    found = {m.id: round(m.due * 1000) for m in state.moves}
+    if state.next is None:
+        return found
+    move, raw = state.moves[state.next], cook.moves[state.next]
+    at = None
     coming = None if truth is None else truth["next"]
-    if coming is not None and move.done is None and raw["id"] == coming["move"]:
-        return int(coming["at"])
-    return round(move.due * 1000)
+    if coming is not None and raw["id"] == coming["move"]:
+        at = int(coming["at"])
+    elif truth is None and learned is not None and raw["kind"] == MoveKind.PULL and not learned["note"]:
+        at = int(learned["likely"])
+    if at is None:
+        return found
+    shift = at - found[move.id]
+    return {m.id: found[m.id] if m.done is not None else found[m.id] + shift for m in state.moves}
 
 
 def line_text(kitchen: Kitchen, voice: Voice = ENGLISH) -> str:

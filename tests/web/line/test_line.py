@@ -15,6 +15,7 @@ from ember_core.entry.sentence import Sentence
 from ember_core.formats import log as log_format
 from ember_core.safety.measured import judge_log
 from ember_sim.piece import Piece, stage_at
+from ember_web.line import live
 from ember_web.line.adapters import state_of
 from ember_web.line.learning import desk
 from ember_web.line.models import Cook, Event, Probe, Reading
@@ -207,15 +208,19 @@ def test_the_probe_moves_the_likely_pull(kitchen, cook, as_, client, faster, soo
     readings(client, *rows)
     board = as_("viewer")
     assert board.get("/k/hut/line/state/").json()["cooks"][0]["learned"] is None
-    send(as_("cook"), event(kitchen, cook, move="m1", occurred_at=(start + 118) * 1000))
+    turned = cook.moves[1]["offset_s"]
+    send(as_("cook"), event(kitchen, cook, move="m1", occurred_at=(start + turned) * 1000))
     assert board.get("/k/hut/line/state/").json()["cooks"][0]["learned"] is None  # asked for, and not waited for
     desk.settle()
+    live.board_of(kitchen).built = -1e9
     state = board.get("/k/hut/line/state/").json()["cooks"][0]
     pull = next(m for m in state["moves"] if m["verb"] == "Pull")
     by = state["learned"]
     assert by["from"] < by["likely"] < by["to"]
     assert by["used"] > 50
-    assert (by["likely"] < pull["due"]) is sooner
+    planned = 1000 * (start + next(m["offset_s"] for m in cook.moves if m["kind"] == "pull"))
+    assert (by["likely"] < planned) is sooner
+    assert pull["due"] == by["likely"]  # one time on the board
 
 
 def test_finish_writes_a_record_that_the_command_line_can_judge(kitchen, cook, as_, client):
