@@ -46,10 +46,10 @@ class Change:
 
 def is_met(outcome: Outcome, guests: str) -> bool:
     """Whether a computed plan stands as met under its rule, with nothing that stops it."""
-    return _stands(outcome, guests) == MET
+    return stands(outcome, guests) == MET
 
 
-def _stands(outcome: Outcome, guests: str) -> str:
+def stands(outcome: Outcome, guests: str) -> str:
     """The state of a computed plan's verdict; empty where it names no rules."""
     rule, plan = outcome.result["rule"], outcome.plan
     if rule is None:
@@ -111,7 +111,7 @@ def _stated(sentence: Sentence, now: Outcome, cooked: Callable[[Sentence], Outco
         word, words = STATED[premise]
         changed = replace(sentence, done=(*sentence.done, word))
         found = cooked(changed)
-        if found is not None and _stands(found, sentence.guests) in {MET, ADVISORY}:
+        if found is not None and stands(found, sentence.guests) in {MET, ADVISORY}:
             out.append(Change(say(words), changed, "done"))
     return out
 

@@ -116,6 +116,8 @@ def _falls(cook: Cook, values: Array, limit: float, why: Message) -> Until | Non
 def _control(running: Running, cook: Cook) -> Until | None:
     """The time between cold and hot holding, in all, is used up by the profile's rule for time as a control."""
     profile = running.plan.kept_by
+    if not profile:  # the plan names no rules
+        return None
     rules, held = rows_of("time_control", profile), rows_of("holding", profile)
     if not rules or not held:
         return None

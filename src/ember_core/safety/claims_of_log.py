@@ -104,6 +104,12 @@ def readings(of: OfLog) -> Premise:
     return _shown("readings", say("They can be those of one piece's core."))
 
 
+def heat(of: OfLog) -> Premise:
+    """What heated it: whatever it was, the core was read."""
+    del of
+    return _shown("heat", say("The core was read, whatever heated it."))
+
+
 def come_up(of: OfLog) -> Premise:
     """Time in the temperatures of growth."""
     return _unless(of, "come-up", say("In time, as far as it was read."), "come-up")
@@ -263,6 +269,7 @@ def words(of: OfLog) -> Premise:
 
 CLAIMS: dict[str, Callable[[OfLog], Premise]] = {
     "clause": clause,
+    "heat": heat,
     "readings": readings,
     "come-up": come_up,
     "storage": storage,

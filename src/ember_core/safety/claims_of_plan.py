@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 
 from ember_core.data.loader import read_toml
 from ember_core.plan.finding import Finding
+from ember_core.plan.plan import pieces_kg
 from ember_core.plan.stages import COOLING_KINDS, HEAT_KINDS
 from ember_core.safety.check import Check, rows_of
 from ember_core.safety.clocks import met_times
@@ -83,6 +84,31 @@ def clause(of: OfPlan) -> Premise:
     """Time and temperature."""
     basis = {True: Basis.COMPUTED, False: Basis.BROKEN, None: Basis.UNKNOWN}[of.rule["met"]]
     return Premise("clause", basis, say(COMPUTED_BY), of.rule["needs"])
+
+
+AIR_MOST_H, LIQUID_MOST_KG = 300.0, 8.0
+"""W/(m²K) that moving air gives at the most, a jet of it among them (Incropera, table 1.1); kg in water or fat that is not told how large
+it is, our reading."""
+
+
+def heat(of: OfPlan) -> Premise:
+    """What the heat is said to be."""
+    plan = of.h.plan
+    loaded = (pieces_kg(plan.document["piece"]) or 0.0) > LIQUID_MOST_KG
+    for stage in plan.stages:
+        air = [f for f in stage.all_faces if f.kind in {"oven", "grill", "rest", "hold"} and f.surface is not None]
+        hard = max((float((f.surface or {}).get("h_w_m2k", 0.0)) for f in air), default=0.0)
+        if hard > AIR_MOST_H:
+            words = say("Air does not heat with {hard:,.0f} W/(m²K), {most:g} at the most: correct it, or measure the core.", hard=hard, most=AIR_MOST_H)  # fmt: skip
+            return Premise("heat", Basis.UNKNOWN, say(PLAN), words)
+        if loaded and stage.kind in {"bath", "fry", "simmer", "boil"} and stage.store is None and stage.load is None:
+            words = say(
+                "{kg:.0f} kg lie in a {kind} that the plan does not give a size: say how many litres it holds and its heater, or measure "
+                "the core.",
+                kg=pieces_kg(plan.document["piece"]) or 0.0, kind=say(stage.kind),
+            )  # fmt: skip
+            return Premise("heat", Basis.UNKNOWN, say(PLAN), words)
+    return Premise("heat", Basis.STATED, say(PLAN), say("As the plan has it."))
 
 
 def come_up(of: OfPlan) -> Premise:
@@ -410,6 +436,7 @@ def words(of: OfPlan) -> Premise:
 
 CLAIMS: dict[str, Callable[[OfPlan], Premise]] = {
     "clause": clause,
+    "heat": heat,
     "come-up": come_up,
     "storage": storage,
     "warm-time": warm_time,

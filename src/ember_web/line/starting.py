@@ -115,7 +115,7 @@ def start(request: KitchenRequest) -> HttpResponse:
             command = StartCook(plan.public_id, station, there=there, reason=reason, gear=lies, piece=piece, **own)
             start_cook(Actor.of_request(request), command)
     except InputError as error:
-        if error.code == "set-out" or error.path == "reason":
+        if error.code in {"set-out", "stop"} or error.path == "reason":
             return _page(request, post, current().say(error.message), 422)
         return _back(request, plans[0], error)
     except EmberError as error:

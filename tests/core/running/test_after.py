@@ -10,6 +10,7 @@ from ember_core.planning.compute import compute
 from ember_core.running.after import after
 from ember_core.running.history import running
 from ember_core.running.state import replay
+from tests.conftest import plan_document
 
 
 def rested(cut, into_s=30.0, stages=None, **more):
@@ -95,3 +96,13 @@ def test_it_is_part_of_the_state():
     told = replay(found, members=32).as_dict()["after"]
     assert told["best"]["at_s"] == pytest.approx(off + 720.0, abs=2.0)
     assert set(told) == {"best", "control"}
+
+
+def test_without_rules_there_is_no_time_as_a_control():
+    """A plan that names none is replayed all the same."""
+    plan = plan_document(stages=[{"kind": "bath", "minutes": 60, "medium_c": 60}, {"kind": "rest", "minutes": 600}])
+    plan.pop("rules", None)
+    document = {"format": "open-ember.cook/1", "plan": plan, "now_s": 30000,
+                "events": [{"at_s": 0, "kind": "start"}, {"at_s": 3600, "kind": "move", "move": "m1"}]}  # fmt: skip
+    found = replay(running(document), members=16)
+    assert (found.rule, found.after.control) == (None, None)

@@ -88,6 +88,8 @@ PLANS = {
     "wild salmon, lightly cooked": ({"food": "salmon-wild"}, [bath(40, 45)], US, {}, "freezing"),
     "an unread word": ({"food": "beef-lean"}, [bath(120, 64)], US, {"x-unread": ["marinated"]}, "words"),
     "one of three sizes": (CHICKEN | {"x-sizes-mm": [20, 25, 45], "count": 3}, [bath(35, 76)], US, {}, "parts"),
+    "400 breasts in a bath of no size": (CHICKEN | {"count": 400, "mass_g": 180}, [bath(90, 76)], US, {}, "heat"),
+    "an oven that heats like boiling water": (CHICKEN, [{"kind": "oven", "minutes": 30, "medium_c": 180, "surface": {"h_w_m2k": 5000, "emissivity": 0, "wet": False}}], US, {}, "heat"),
     "raw chicken beside it": (*beside("chicken-breast"), US, {}, "neighbours"),
     "raw mince beside it": (*beside("beef-mince"), US, {}, "neighbours"),
 }  # fmt: skip

@@ -39,7 +39,19 @@ ALL = {
     "sizes": (CHICKEN | {"x-sizes-mm": [20, 25], "count": 2}, [bath(60, 76)], US, {"parts"}),
     "beside": (*FAIR["a carrot in its pan"][:2], US, {"neighbours"}),
 }  # fmt: skip
-ALWAYS = {"clause", "come-up", "storage", "warm-time", "growth", "moisture", "intact", "guests", "neighbours", "words"}
+ALWAYS = {
+    "clause",
+    "heat",
+    "come-up",
+    "storage",
+    "warm-time",
+    "growth",
+    "moisture",
+    "intact",
+    "guests",
+    "neighbours",
+    "words",
+}
 
 
 def document(name):

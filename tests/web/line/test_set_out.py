@@ -6,8 +6,11 @@ from datetime import timedelta
 
 import pytest
 
+from ember_core.entry.sentence import Sentence
 from ember_core.line.set_out import items
 from ember_web.line.models import Cook, MediumReading
+from ember_web.tenancy.models import User
+from tests.web.acting import save_plan
 from tests.web.line.test_media import oven, roast, stage_heat  # noqa: F401 - fixtures
 
 pytestmark = pytest.mark.django_db
@@ -63,3 +66,18 @@ def test_an_oven_that_reads_right_ticks_itself(kitchen, oven, roast, as_, reads_
     page = as_("cook").get("/k/hut/line/set-out/", {"plan": roast.plan.public_id}).content.decode()
     assert ("checked" in page) is ticked
     assert ("Oven 1" in page) is (ago_s < 60)
+
+
+def test_a_plan_that_would_not_be_served_asks_before_it_starts(kitchen, as_):
+    """A stop goes on heat only with a reason, which is kept beside what it was a stop for."""
+    chef = User.objects.get(username="chef")
+    short = save_plan(kitchen, chef, Sentence.for_cut("chicken-breast", target_c=60.0, altitude_m=1850.0).document())
+    cook = as_("cook")
+    reply = cook.post("/k/hut/line/start/", {"plan": short.public_id, "all": "1"})
+    assert reply.status_code == 422
+    assert "As it is planned it is not served" in reply.content.decode()
+    assert not Cook.objects.exists()
+    cook.post("/k/hut/line/start/", {"plan": short.public_id, "all": "1", "reason": "finished on the grill"})
+    kept = Cook.objects.get().set_out
+    assert kept["reason"] == "finished on the grill"
+    assert "3-401.11(A)(3)" in str(kept["stop"])

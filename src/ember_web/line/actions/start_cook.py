@@ -18,8 +18,10 @@ from ember_core.formats.plan import parse
 from ember_core.formats.usable import text_fault
 from ember_core.line.fold import START
 from ember_core.line.set_out import items
-from ember_core.planning.compute import compute, spreads_of
+from ember_core.planning.compute import Outcome, compute, spreads_of
 from ember_core.planning.moves import moves
+from ember_core.safety.rules import profile_of
+from ember_core.safety.verdict import STOP, standing
 from ember_core.wording.message import say
 from ember_web.book.queries import book_of
 from ember_web.line.clock import kitchen_time
@@ -77,6 +79,30 @@ def checked_out(document: Mapping[str, Any], command: StartCook) -> dict[str, An
             say("Not all is set out: tick what is there, or say why it goes on without."), path="reason", code="set-out"
         )
     return {"missing": missing, "reason": reason if missing else ""}
+
+
+def asked_of_a_stop(outcome: Outcome, command: StartCook) -> dict[str, str]:
+    """What is kept of a plan that stands as *stop* and goes on heat all the same; empty where it does not, or nobody was asked.
+
+    Raises
+    ------
+    InputError
+        It is a stop, and no reason is given.
+    """
+    rule, plan = outcome.result["rule"], outcome.plan
+    if command.there is None or rule is None:
+        return {}
+    profile = profile_of(plan.rules or "", plan.house, species=plan.required.species)
+    found = standing(rule, plan.required, plan.guests, profile, outcome.findings)
+    if found.state != STOP:
+        return {}
+    if not command.reason.strip():
+        words = say(
+            "As it is planned it is not served: {detail} Change the plan, or say why it goes on heat all the same.",
+            detail=found.detail,
+        )
+        raise InputError(words, path="reason", code="stop")
+    return {"stop": found.detail}
 
 
 def _busy(probe: Probe | None) -> InputError:
@@ -137,6 +163,8 @@ def start_cook(actor: Actor, command: StartCook) -> Cook:
     lies_in = gear_of(kitchen, document, command.gear)
     book = book_of(kitchen)
     outcome = solver.run(compute, checked, with_forecast=False, book=book)
+    stop = asked_of_a_stop(outcome, command)
+    set_out |= {**stop, "reason": command.reason.strip()} if stop else {}
     if second is not None and second_part(outcome.result) is None:
         raise InputError(say("second probe: only a bird takes two; leave it out."), path="second", code="no-bird")
     # a cook on the line stands for itself: what it knows of its doubt goes along in the plan
