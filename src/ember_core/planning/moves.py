@@ -54,6 +54,16 @@ def _turned(a: StageSpec, b: StageSpec) -> bool:
     return a.kind == b.kind and b.kind in TURNED and (a.face_a.kind == a.kind) != (b.face_a.kind == b.kind)
 
 
+AGAIN = frozenset({"turn-again", "baste-cloth"})
+COLD_PAN_C = 100.0  # a pan that is cooler when the piece is laid in is said to be cold
+
+
+def _begins_cold(spec: StageSpec) -> bool:
+    """Whether a pan is still to be heated when its piece is laid in."""
+    begins = [f.medium_from_c for f in spec.all_faces if f.kind == "pan" and f.medium_from_c is not None]
+    return bool(begins) and max(begins) < COLD_PAN_C
+
+
 def _said(spec: StageSpec, texts: Mapping[str, Any], own: list[str]) -> list[str]:
     """The texts of a stage that names or brings its own, over those of its kind (verb, cue, why, caution)."""
     if spec.said is None:
@@ -84,7 +94,10 @@ def moves(plan: Plan, cook: Cook) -> tuple[Move, ...]:
             said[1] = say(
                 "Cut into portions of {mm:length} first. {cue}", mm=thinnest_mm(spec.portion), cue=say(said[1])
             )
-        said = _said(spec, texts, said)
+        if i == 0 and "pan-cold" in texts["start"] and _begins_cold(spec):
+            said = [texts["start"]["pan-cold"][k] for k in PARTS]
+        if i > 0 or spec.said not in AGAIN:  # what is done again and again begins with laying it in
+            said = _said(spec, texts, said)
         values = {"core_c": core, "peak_c": cook.peak_core_c}
         verb, cue, why, caution = (_filled(t, values) for t in said)
         out.append(Move(f"m{i}", verb, done.start_s, cue, why, caution, i, core, kind))

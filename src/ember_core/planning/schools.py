@@ -19,7 +19,7 @@ from ember_core.plan.stages import HEAT_KINDS
 from ember_core.planning.compute import Outcome, compute
 from ember_core.planning.moves import moves
 
-GREY_K = 6.0  # a depth so far above the target has gone past it: the band
+GREY_K = 3.0  # past its target by more than this the meat looks another colour; common practice, no published source
 A_MOVE_S = 40.0  # somebody is at the piece so long for a move; an estimate, no source
 MOST = 3  # schools on one page
 

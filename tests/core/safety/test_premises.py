@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from pathlib import Path
+
 import numpy as np
 import pytest
 
@@ -198,3 +200,9 @@ def test_a_plan_in_the_open_format_keeps_its_premises():
     rule = of_plan("seared")
     assert [Premise.of(p).as_dict() for p in rule["premises"]] == rule["premises"]
     assert np.all([set(p) == {"id", "state", "by", "needs"} for p in rule["premises"]])
+
+
+def test_the_page_of_premises_lists_them_all():
+    """docs/method/verdicts.md, with what has to hold."""
+    page = (Path(__file__).parents[3] / "docs" / "method" / "verdicts.md").read_text()
+    assert [r.id for r in table() if f"| `{r.id}` | {r.says} |" not in page] == []
