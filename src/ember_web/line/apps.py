@@ -12,7 +12,8 @@ class LineConfig(AppConfig):
         """Register."""
         from ember_web.line.clock import clock_state, tend_clock
         from ember_web.line.media import several
-        from ember_web.line.queries import free_probes, probes_of, strip_marks
+        from ember_web.line.queries import free_probes, probes_of
+        from ember_web.line.strip import strip_marks
         from ember_web.ui.registry import CLOCK, FREE_PROBES, GEAR_CHOICES, PROBES, STRIP, TEND_CLOCK, provide
 
         provide(STRIP, strip_marks)

@@ -429,6 +429,14 @@ def board_of(kitchen: Kitchen) -> Board:
         return _boards.setdefault(kitchen.pk, Board())
 
 
+def told_dues(kitchen: Kitchen) -> dict[str, dict[str, int]]:
+    """When moves are due as the kitchen's boards were told last, ms since 1970, by cook and move; empty where nobody looked yet."""
+    with _boards_lock:
+        board = _boards.get(kitchen.pk)
+    states = [] if board is None else [p.state_now for p in board.on_line]
+    return {s["id"]: {m["id"]: m["due"] for m in s["moves"]} for s in states if s}
+
+
 def forget_boards() -> None:
     """Begin anew, as a new process does; for tests."""
     with _boards_lock:

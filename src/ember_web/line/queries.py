@@ -1,4 +1,4 @@
-"""Running cooks, their readings, and the clock strip of every page."""
+"""Running cooks and their readings."""
 
 from __future__ import annotations
 
@@ -11,19 +11,17 @@ from django.db.models import Max, OuterRef, Q, QuerySet, Subquery
 from ember_web.line.adapters import moment, state_of
 from ember_web.line.models import Cook, Event, Probe, Reading
 from ember_web.tenancy.models import Kitchen
-from ember_web.ui.templatetags.ember import span
 
 LATEST_S = 5.0  # an event may lie this far in the future: clocks of devices differ
-NUMBER_WIDE = 2.3  # %, of the strip's width at 1280 px
-STRIP_S = 90 * 60
 
 
 def running(kitchen: Kitchen) -> list[Cook]:
     """Cooks on the line, in their fixed order."""
-    return list(_running(kitchen).select_related("probe", "second_probe"))
+    return list(with_events(kitchen).select_related("probe", "second_probe"))
 
 
-def _running(kitchen: Kitchen) -> QuerySet[Cook]:
+def with_events(kitchen: Kitchen) -> QuerySet[Cook]:
+    """Cooks on the line with what happened to them."""
     return Cook.objects.filter(kitchen=kitchen, finished=False).prefetch_related("events")
 
 
@@ -67,51 +65,3 @@ def probes_of(kitchen: Kitchen) -> list[dict[str, Any]]:
         cook_title=Subquery(in_it.values("title")[:1]),
     )
     return list(rows.values("name", "label", "last_c", "last_at", "cook_title"))
-
-
-def strip_marks(kitchen: Kitchen, now: datetime) -> dict[str, Any]:
-    """Marks of the clock strip: coming moves of every running cook within 90 minutes."""
-    marks: list[dict[str, Any]] = []
-    earlier = later = 0
-    for cook in _running(kitchen).defer("document", "result", "trace"):
-        state = state_of(cook)
-        for move, raw in zip(state.moves, cook.moves, strict=True):
-            if move.done is not None:
-                continue
-            ahead = move.due - now.timestamp()
-            if ahead > STRIP_S:
-                later += 1
-                continue
-            if ahead < 0:
-                earlier += 1
-            marks.append(
-                {
-                    "ahead": ahead,
-                    "left": round(4 + 92 * max(ahead, 0) / STRIP_S, 2),
-                    "verb": raw["verb"],
-                    "cook": cook.title,
-                    "id": cook.public_id,
-                    "at": moment(move.due),
-                    "in": span(ahead),
-                    "station": cook.station,
-                }
-            )
-    marks.sort(key=lambda m: m["ahead"])
-    free = -1.0  # where the last word ends, in % of the width
-    for i, mark in enumerate(marks):
-        mark["named"] = i < 3 and mark["left"] >= free
-        mark["until"] = mark["left"] + (2 + 0.75 * len(mark["verb"] + " 00:00") if mark["named"] else 0.4)
-        if mark["named"]:
-            free = mark["until"]
-    hours: list[dict[str, Any]] = [
-        {"left": round(4 + 92 * m / 90, 2), "label": f"{m}"} for m in (15, 30, 45, 60, 75, 90)
-    ]
-    return {
-        "marks": marks,
-        "earlier": earlier,
-        "later": later,
-        # a number that a mark or its word would stand on is left out
-        "hours": [
-            h for h in hours if not any(m["left"] < h["left"] and m["until"] > h["left"] - NUMBER_WIDE for m in marks)
-        ],
-    }
