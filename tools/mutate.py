@@ -3,7 +3,7 @@
     PYTHONPATH=src:. python tools/mutate.py [--only PART] [--sample N] [--jobs 2] [--report FILE]
 
 Code: every comparison, logical and arithmetic operator, number, truth value, finding level, and call for effect in
-``safety/``, ``formats/log.py`` and ``line/fold.py``. Rounding slack (numbers below 0.001) is left
+``safety/``, of planning, running and the formats what a verdict goes through, the eggs' rules and ``line/fold.py``. Rounding slack (numbers below 0.001) is left
 alone. Data: every number of the safety tables, and every word in their
 lists of forms and species. Each change runs in a forked process with the heavy libraries already loaded; the tests of its
 part run until the first failure. Survivors are printed; those listed in ``tools/equivalent.toml`` change nothing that can
@@ -49,6 +49,7 @@ LOGS = [
     "not long_logs and not malformed and not command and not light",
 ]
 ROWS = ["tests/validation/test_published_rows.py"]
+PREMISES = ["tests/core/safety/test_premises.py", "tests/core/safety/test_attempts.py"]
 TESTS = {
     "safety/advice.py": ["tests/core/safety/test_advice_bounds.py", *VERDICTS],
     "safety/clocks.py": ["tests/core/safety/test_clocks.py"],
@@ -62,9 +63,23 @@ TESTS = {
     "safety/rules.py": [*ROWS, *VERDICTS, "tests/core/safety/test_house.py"],
     "safety/statement.py": VERDICTS,
     "safety/verdict.py": VERDICTS,
+    "safety/premise.py": PREMISES,
+    "safety/claims_of_plan.py": [*PREMISES, *VERDICTS],
+    "safety/claims_of_log.py": [*PREMISES, "tests/core/safety/test_evidence.py"],
+    "safety/history.py": VERDICTS,
+    "safety/whole_plan.py": [*PREMISES, "tests/core/planning/test_traps.py", "tests/core/planning/test_birds.py"],
+    "safety/growth.py": ["tests/core/safety/test_growth.py", *PREMISES],
+    "running/judging.py": ["tests/core/running/test_judging.py"],
+    "running/history.py": ["tests/core/running/test_history.py"],
+    "running/after.py": ["tests/core/running/test_after.py"],
+    "planning/compute.py": [*PREMISES, "tests/core/planning/test_traps.py", "tests/core/formats/test_formats.py"],
+    "planning/changes.py": ["tests/core/planning/test_asking.py"],
+    "formats/result.py": ["tests/core/formats/test_formats.py", "tests/core/planning/test_traps.py"],
+    "eggs/ruled.py": ["tests/core/eggs"],
     "formats/log.py": ["tests/core/formats/test_log.py", *LOGS],
     "line/fold.py": ["tests/core/line/test_fold.py"],
     **{f"data/{name}": ROWS for name in ("rules.toml", "keeping.toml", "organisms.toml", "forms.toml", "fsis_appendix_a_beef.csv")},
+    **{f"data/{name}": PREMISES for name in ("storage.toml", "growth.toml")},
 }  # fmt: skip
 SWAPS: dict[type, tuple[type, ...]] = {
     ast.Lt: (ast.LtE, ast.Gt), ast.LtE: (ast.Lt, ast.Gt), ast.Gt: (ast.GtE, ast.Lt), ast.GtE: (ast.Gt, ast.Lt),
@@ -87,7 +102,7 @@ NAMES = {
 LEVELS = {"stop": "note", "care": "note", "note": "stop"}
 PURGE = (
     "ember_core.safety", "ember_core.formats", "ember_core.line", "ember_core.data", "ember_core.book", "ember_core.entry",
-    "ember_core.planning", "tests",
+    "ember_core.planning", "ember_core.running", "ember_core.eggs", "tests",
 )  # fmt: skip
 
 
@@ -285,8 +300,8 @@ def run(mutant: Mutant | None, part: str) -> int:
     return int(pytest.main([*quiet, *TESTS[part]]))
 
 
-def forked(mutant: Mutant | None, part: str, seconds: float = 120.0) -> bool:
-    """Whether the tests of a part noticed a mutant; a run that hangs is noticed."""
+def forked(mutant: Mutant | None, part: str, seconds: float = 300.0) -> bool:
+    """Whether the tests of a part noticed a mutant; a run that is out of time has noticed nothing."""
     child = os.fork()
     if child == 0:
         null = os.open(os.devnull, os.O_WRONLY)
@@ -304,7 +319,7 @@ def forked(mutant: Mutant | None, part: str, seconds: float = 120.0) -> bool:
         time.sleep(0.01)
     os.kill(child, signal.SIGKILL)
     os.waitpid(child, 0)
-    return True
+    return mutant is None  # without any change it is a failure of its own
 
 
 def equivalents() -> dict[tuple[str, str, str], str]:

@@ -141,7 +141,7 @@ def _measured(running: Running, computed: Computed) -> dict[str, Any] | None:
     judged = judge_log(
         Log(tuple(times), tuple(by_time[t] for t in times)),
         rules=str(plan.rules), food=str(plan.food), form=plan.document["piece"].get("form"), house=plan.house, plan=plan,
-        ran=computed.piece.cook.stages, fastest_k_s=_fastest(computed.piece.cook),
+        ran=computed.piece.cook.stages, fastest_k_s=_fastest(computed.piece.cook), until_s=float(computed.piece.cook.t[-1]),
     )  # fmt: skip
     of_plan = decide(computed).rule
     assert of_plan is not None  # the plan names rules

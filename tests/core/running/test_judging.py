@@ -1,0 +1,98 @@
+"""The rule of a running piece: of what is past and read, never of what is still to come."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+
+from ember_core.formats.plan import parse
+from ember_core.heat.cook import run
+from ember_core.heat.setup import setup
+from ember_core.running.history import running
+from ember_core.running.judging import cook_until
+from ember_core.running.state import replay
+
+US = "us-food-code-2022"
+BREAST = {
+    "format": "open-ember.plan/1",
+    "piece": {"food": "chicken-breast", "start_c": 4, "shape": {"kind": "slab", "thickness_mm": 25}},
+    "target": {"core_c": 74}, "stages": [{"kind": "oven", "minutes": 40, "medium_c": 180}, {"kind": "rest", "minutes": 5}], "rules": US,
+}  # fmt: skip
+STEAK = BREAST | {
+    "piece": {"food": "beef-lean", "form": "steak", "start_c": 4, "shape": {"kind": "slab", "thickness_mm": 28}}, "target": {"core_c": 55},
+    "stages": [{"kind": "pan", "minutes": 3, "faces": {f: {"medium_c": 220}}} for f in "ab"] + [{"kind": "rest", "minutes": 6}],
+}  # fmt: skip
+OUT, SERVED = {"at_s": 2400, "kind": "move", "move": "m1"}, {"at_s": 2700, "kind": "move", "move": "m2"}
+TURNED, PULLED, EATEN = ({"at_s": at, "kind": "move", "move": f"m{i}"} for i, at in ((1, 180), (2, 360), (3, 720)))
+
+
+def probe(top_c, until_s, step=20.0, tau=800.0):
+    """Readings of a core that comes up to a temperature."""
+    t = np.arange(step, until_s, step)
+    return [{"t_s": float(x), "core_c": float(top_c + (4.0 - top_c) * np.exp(-x / tau)), "probe": "p1"} for x in t]
+
+
+def checked(core_c, at_s):
+    return {"at_s": at_s, "kind": "check", "check": "thermometer", "core_c": core_c}
+
+
+def rule(now, *events, readings=(), plan=BREAST):
+    document = {"format": "open-ember.cook/1", "plan": plan, "now_s": now, "events": [{"at_s": 0, "kind": "start"}, *events],
+                "readings": list(readings)}  # fmt: skip
+    return replay(running(document), members=48).rule
+
+
+NOW = [
+    # now, events, readings, plan → met, whether it is said when it is expected
+    (0, (), (), BREAST, None, True), (60, (), (), BREAST, None, True), (2000, (), (), BREAST, None, True),
+    (2390, (), probe(45, 2390), BREAST, None, True), (2390, (checked(40.0, 2300),), (), BREAST, None, True),
+    (2390, (), (), BREAST, None, True),  # met as computed, and 5 in 100 of such pieces are colder: measure it
+    (2800, (OUT, SERVED), (), BREAST, None, True), (2390, (), probe(78, 2390), BREAST, True, False),
+    (2800, (OUT, SERVED), probe(78, 2700), BREAST, True, False), (2800, (OUT, SERVED), probe(60, 2700), BREAST, False, True),
+    (2800, (OUT, SERVED), probe(78, 200), BREAST, None, True),  # the probe fell silent
+    (170, (), (), STEAK, None, True), (800, (TURNED, PULLED, EATEN), (), STEAK, True, False), (400, (TURNED, PULLED), (), STEAK, True, False),
+    (800, (TURNED, PULLED, EATEN), probe(56, 720, tau=250), STEAK, True, False),
+]  # fmt: skip
+
+
+@pytest.mark.parametrize(("now", "events", "readings", "plan", "met", "expected"), NOW)
+def test_what_is_past_and_read(now, events, readings, plan, met, expected):
+    """Not before, not by the forecast, not against a check; and by the readings where there are any."""
+    found = rule(now, *events, readings=readings, plan=plan)
+    assert found["met"] is met
+    assert (found["expected_met_at_s"] is not None) is expected
+
+
+@pytest.mark.parametrize("now", [60.0, 1200.0, 2300.0])
+def test_it_is_never_met_before_the_plan_would_be(now):
+    """At every moment: what is still to come meets nothing."""
+    plan = parse(BREAST)
+    at = replay(
+        running({"format": "open-ember.cook/1", "plan": BREAST, "now_s": 0, "events": [{"at_s": 0, "kind": "start"}]}),
+        members=16,
+    )
+    assert at.rule["expected_met_at_s"] > 1800
+    assert rule(now)["met"] is None
+    past = cook_until(run(plan, setup(plan)), now, 1)
+    assert past.t[-1] <= now + 1e-6
+    assert past.stages[-1].end_s <= now + 1e-6
+    assert past.peak_core_c == past.core.max()
+    assert past.field.shape[0] == past.t.size == past.core.size
+
+
+def test_what_a_probe_reads_after_serving_is_not_the_piece():
+    """It lies somewhere: it is said, and counts neither for the rule nor for the peak."""
+    lying = [{"t_s": 2710.0 + 10 * i, "core_c": 90.0, "probe": "p1"} for i in range(20)]
+    document = {"format": "open-ember.cook/1", "plan": BREAST, "now_s": 3000, "events": [{"at_s": 0, "kind": "start"}, OUT, SERVED],
+                "readings": [*probe(60, 2700), *lying]}  # fmt: skip
+    found = replay(running(document), members=48)
+    assert found.rule["met"] is False
+    assert "read-after-serving" in {f.code for f in found.findings}
+    assert found.as_dict()["peak"]["core_c"] < 70.0
+    quiet = document | {"readings": probe(60, 2700)}
+    assert "read-after-serving" not in {f.code for f in replay(running(quiet), members=16).findings}
+
+
+def test_a_plan_without_rules_has_none():
+    bare = {k: v for k, v in BREAST.items() if k != "rules"}
+    assert rule(600, plan=bare) is None
