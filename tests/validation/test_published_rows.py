@@ -44,8 +44,8 @@ POULTRY = [
     (60.0, 35.0 * 60),
     (62.8, 13.8 * 60),
     (65.6, 4.9 * 60),
-    (68.3, 54),
-    (71.1, 17),
+    (68.3, 78),  # turkey's, which is longer than chicken's 54 and 17 s
+    (71.1, 27),
     (73.9, 10),
 ]
 # US FSIS Appendix A, meat, 1999 table: °F, 6.5 and 7 log, in minutes to 145 °F and in seconds above
@@ -206,7 +206,8 @@ MAY_BE = {
                     "injected": "injected game-farmed", "minced": "minced game-farmed", "stuffed": "stuffed game-farmed",
                     "game-wild": "game-wild"},
     "game-wild": {"game-wild": "game-wild", "stuffed": "stuffed game-wild"},
-    "poultry": {"poultry": "poultry", "stuffed": "stuffed poultry", "game-wild": "game-wild poultry"},
+    "poultry": {"poultry": "poultry", "stuffed": "stuffed poultry", "game-wild": "game-wild poultry", "tenderised": "tenderised poultry",
+                "injected": "injected poultry", "minced": "minced poultry"},
     "fish": {"fish": "fish", "tenderised": "tenderised fish", "injected": "injected fish", "minced": "minced fish", "stuffed": "stuffed fish"},
     "shellfish": {"shellfish": "shellfish", "minced": "minced shellfish", "stuffed": "stuffed shellfish"},
     "egg-now": {"egg-now": "egg-now", "egg-later": "egg-later egg-now"},

@@ -15,7 +15,7 @@ from ember_core.plan.plan import pieces_kg
 from ember_core.plan.stages import COOLING_KINDS, HEAT_KINDS
 from ember_core.safety.check import Check, rows_of
 from ember_core.safety.clocks import met_times
-from ember_core.safety.growth import living_and_all
+from ember_core.safety.growth import growth_of
 from ember_core.safety.history import History
 from ember_core.safety.keeping import (
     check_growth,
@@ -197,8 +197,8 @@ def warm_time(of: OfPlan) -> Premise:
 
 def growth(of: OfPlan) -> Premise:
     """What grew at any time, killed afterwards or not: heat undoes neither toxins nor spores."""
-    living, all_of_it = living_and_all(of.h.t, of.h.cook.everywhere)
-    return of_growth(living, all_of_it, of.h.plan.guests, Basis.COMPUTED, COMPUTED_BY)
+    found = growth_of(of.h.cook)
+    return of_growth(found.log10, found.all_log10, of.h.plan.guests, Basis.COMPUTED, COMPUTED_BY)
 
 
 def of_growth(living: float, all_of_it: float, guests: str, basis: Basis, by: str) -> Premise:

@@ -33,10 +33,13 @@ class Growth:
         At the place where it is most, since the last heat that kills what grew, ≥ 0.
     range_s : float
         How long the place that is longest within it is in the growth range, s.
+    all_log10 : float
+        All that grew at the worst place, what heat killed on the way too, ≥ ``log10``.
     """
 
     log10: float
     range_s: float
+    all_log10: float
 
     def as_dict(self) -> dict[str, str | float]:
         """As a result has it."""
@@ -128,7 +131,8 @@ def growth(t_s: Array, field_c: Array) -> Growth:
     low, high = RANGE_C
     middle = 0.5 * (field_c[1:] + field_c[:-1])
     within = ((middle > low) & (middle < high)) * np.diff(t_s)[:, None]
-    return Growth(float(grown(t_s, field_c).max()), float(within.sum(axis=0).max()))
+    living, all_of_it = living_and_all(t_s, field_c)
+    return Growth(living, float(within.sum(axis=0).max()), all_of_it)
 
 
 def growth_findings(found: Growth) -> list[Finding]:
