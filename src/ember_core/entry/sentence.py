@@ -15,6 +15,7 @@ from ember_core.errors import FormatError
 from ember_core.formats.plan import FORMAT, PART_TARGETS
 from ember_core.heat.geometry.bird import bird_mass, breast_mm
 from ember_core.heat.geometry.egg_outline import egg_breadth_mm, egg_mass, egg_sizes, room_g, species_of
+from ember_core.plan.plan import unread_of
 from ember_core.plan.shapes import BY_MASS
 from ember_core.wording.message import say
 
@@ -185,7 +186,7 @@ class Sentence:
             food, shape = cut["food"], cut["shape"]
             if self.way != OWN_WAY:
                 piece |= {"food": food, "form": cut["form"], "shape": {"kind": shape}}
-                self._done(piece, cut)
+            self._done(piece, cut)
             piece["cut"] = self.cut
             piece.pop("x-cut-version", None)
             if cut["version"] > 1:
@@ -234,6 +235,8 @@ class Sentence:
         forms = [d for d in self.done if d not in HANDLING]
         if forms:
             piece["form"] = forms[0]
+        elif "form" in piece:
+            piece["form"] = cut["form"]
 
     def _heated(self, out: dict[str, Any], shape: str) -> None:
         """The way with its stages, in the kitchen's own gear, and what lies beside it; put into the document.
@@ -362,7 +365,7 @@ def from_document(document: Mapping[str, Any], altitude_m: float, air_c: float, 
         title=document.get("title", ""),
         own_food=OwnFood.of_piece(piece),
         done=_done_of(piece, book.cut(cut, piece.get("x-cut-version", 1))),
-        unread=tuple(str(w) for w in document.get("x-unread", ())),
+        unread=unread_of(document),
         house=document.get("x-house"),
         base=document,
         heat_c=document.get("x-heat-c"),

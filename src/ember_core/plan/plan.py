@@ -78,6 +78,15 @@ class Plan:
         return tuple(tuple(f.kind for f in s.all_faces) for s in self.stages)
 
 
+def unread_of(document: Mapping[str, Any]) -> tuple[str, ...]:
+    """The words of a quick entry that nobody understood, as a plan carries them in ``x-unread``; whatever stands there is a word."""
+    stated = document.get("x-unread")
+    if stated is None or stated is False:
+        return ()
+    words = stated if isinstance(stated, (list, tuple)) else [stated]
+    return tuple(str(w)[:80] for w in words if str(w).strip())
+
+
 def pieces_kg(piece: Mapping[str, Any]) -> float | None:
     """What all pieces of a plan's ``piece`` weigh, kg; None when it does not say."""
     return piece["mass_g"] / 1000.0 * piece.get("count", 1) if "mass_g" in piece else None

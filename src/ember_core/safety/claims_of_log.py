@@ -14,7 +14,7 @@ from numpy.typing import NDArray
 
 from ember_core.data.loader import read_toml
 from ember_core.plan.finding import Finding
-from ember_core.plan.plan import Plan
+from ember_core.plan.plan import Plan, unread_of
 from ember_core.plan.requirement import Requirement
 from ember_core.safety.check import rows_of
 from ember_core.safety.claims_of_plan import DAY_S, KITCHEN, PLAN, of_growth, of_raw_life, of_shelf
@@ -257,11 +257,11 @@ def neighbours(of: OfLog) -> Premise:
 
 def words(of: OfLog) -> Premise:
     """Words of a quick entry that nobody read."""
-    unread = () if of.plan is None else of.plan.document.get("x-unread") or ()
+    unread = () if of.plan is None else unread_of(of.plan.document)
     if unread:
         said = say(
             "{words}: not understood, and it may change what the piece is judged as. Say it in other words, or leave it out.",
-            words=", ".join(str(w) for w in unread),
+            words=", ".join(unread),
         )
         return Premise("words", Basis.UNKNOWN, say("quick entry"), said)
     return Premise("words", Basis.STATED, say(PLAN), say("All read."))

@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 
 from ember_core.data.loader import read_toml
 from ember_core.plan.finding import Finding
-from ember_core.plan.plan import pieces_kg
+from ember_core.plan.plan import pieces_kg, unread_of
 from ember_core.plan.stages import COOLING_KINDS, HEAT_KINDS
 from ember_core.safety.check import Check, rows_of
 from ember_core.safety.clocks import met_times
@@ -424,11 +424,11 @@ def parts(of: OfPlan) -> Premise:
 
 def words(of: OfPlan) -> Premise:
     """Words of a quick entry that nobody read."""
-    unread = of.h.plan.document.get("x-unread") or ()
+    unread = unread_of(of.h.plan.document)
     if unread:
         said = say(
             "{words}: not understood, and it may change what the piece is judged as. Say it in other words, or leave it out.",
-            words=", ".join(str(w) for w in unread),
+            words=", ".join(unread),
         )
         return Premise("words", Basis.UNKNOWN, say("quick entry"), said)
     return Premise("words", Basis.STATED, say(PLAN), say("All read."))

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 import re
+from dataclasses import replace
 from pathlib import Path
 
 import pytest
@@ -165,3 +166,19 @@ def test_doneness_names(core, name):
 def test_names_in_the_list(piece, way, says):
     """Names that a cook knows, never ids; what is not known is the kitchen's own."""
     assert (shipped().piece_name(piece), shipped().way_name(way)) == says
+
+
+@pytest.mark.parametrize("way", ["hot-pan", "file"])
+@pytest.mark.parametrize("done", [(), ("marinated",), ("tenderised",), ("tenderised", "scored")])
+def test_what_was_done_to_a_piece_is_kept_and_can_be_changed(way, done):
+    """Through a document and back, of a book's way and of a file's own stages; and taken away again."""
+    document = Sentence.for_cut("bavette", way="hot-pan", done=done).document()
+    if way == "file":
+        document["stages"][0]["minutes"] = 3.3
+    read = from_document(document, 0.0, 22.0)
+    assert ((read.way == "file"), read.done) == ((way == "file"), done)
+    assert read.document()["piece"] == document["piece"]
+    plain = replace(read, done=()).document()["piece"]
+    assert (plain["form"], "handling" in plain) == ("steak", False)
+    marinated = replace(read, done=("marinated",)).document()["piece"]
+    assert (marinated["form"], marinated["handling"]) == ("steak", ["marinated"])

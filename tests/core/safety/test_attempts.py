@@ -248,6 +248,12 @@ def test_more_heat_is_never_judged_worse(food, piece, rules):
     assert ranks == sorted(ranks)
 
 
+@pytest.mark.parametrize("unread", ["duck", ["duck"], [5], 5, {"a": 1}, [["x"]], True])
+def test_whatever_stands_for_unread_words_holds_back(unread):
+    """A file of another program is no way round it."""
+    assert "words" in held_back(rule_of(STEAK, [bath(120, 64)], **{"x-unread": unread}))
+
+
 def test_what_is_absurd_is_refused_by_name():
     """Neither used in silence nor ignored."""
     with pytest.raises(EmberError):
