@@ -34,6 +34,7 @@ from ember_core.safety.statement import Piece, state_rule
 from ember_core.safety.whole_plan import Computed, decide
 from ember_core.wording.message import say
 
+TOUCHES = frozenset({"pan", "fry", "boil", "simmer", "bath", "baste", "grill"})  # heat in which one piece leaves something for another
 SHRINKS = 0.985  # a piece that keeps more of its thickness is not computed as it draws together
 
 
@@ -193,7 +194,9 @@ def compute(
                 share_met = share if share_met is None else min(share, share_met)
     crowd = crowding(Cooked(plan, cook, made, sharing), Kitchen(limits, budget_s, advice), others)
     said = [*crowd.findings, *remedies(plan, cook, limits), *in_turn(plan, cook, like), *newer_versions(plan, book)]
-    beside = () if sharing is None else tuple(as_piece(p, c) for p, c, _ in sharing.also)
+    near = () if sharing is None else tuple(as_piece(p, c) for p, c, _ in sharing.also)
+    # on trays of one oven nothing of the one gets on the other
+    beside = near if sharing is not None and plan.stages[sharing.first].kind in TOUCHES else ()
     computed = Computed(
         as_piece(plan, cook),
         tuple(as_piece(p, c) for p, c in (*others, *like)),
@@ -206,7 +209,7 @@ def compute(
     if sharing is not None and sharing.also:
         steamed = [[one] for one in crowd.beside] or [[]] * len(sharing.also)
         for i, ((p, c, in_s), own_steamed) in enumerate(zip(sharing.also, steamed, strict=True)):
-            rest = (computed.piece, *beside[:i], *beside[i + 1 :])
+            rest = (computed.piece, *beside[:i], *beside[i + 1 :]) if beside else ()
             theirs = Computed(as_piece(p, c), (), tuple(as_piece(q, d) for q, d in own_steamed), rest)
             also.append((judged(theirs, None, []), in_s))
     shrinking = None

@@ -234,13 +234,15 @@ def _too_steep(t_s: Array, core_c: Array, fastest: float) -> Flags:
             lows.pop()
         lows.append(i)
         out[i] = above[i] - above[lows[0]] > JUMP_K
-    return out
+    # a probe that was out for a moment comes back to where it was
+    highest = np.concatenate([[-np.inf], np.maximum.accumulate(core_c)[:-1]])
+    return np.asarray(out & (core_c > highest))
 
 
 def _steep(t_s: Array, core_c: Array, trusted: Flags, fastest: float) -> Message | str:
     """That the core rises faster than this piece's can, in however small steps; empty when it does not."""
     steep = _too_steep(t_s[trusted], core_c[trusted], fastest)
-    if steep.sum() <= SPIKE_READINGS:
+    if not steep.any():
         return ""
     first = t_s[trusted][int(np.argmax(steep))]
     return say(

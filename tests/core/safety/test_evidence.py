@@ -144,18 +144,12 @@ def test_no_reading_that_cannot_be_makes_it_met(first, moves, apart, rules, at, 
     """An impossible reading put between two others, or a hole, never turns what is not met into met."""
     c = np.clip(first + np.cumsum([0.0, *moves]), 0, 104).tolist()
     t = [i * apart for i in range(len(c))]
-    before = judge(t, c, rules=rules)["rule"]["met"]
+    before = judge(t, c, rules=rules)["rule"]["met"] is True
     i = min(at, len(c) - 2)
-    assert (
-        judge([*t[: i + 1], t[i] + apart / 2, *t[i + 1 :]], [*c[: i + 1], 106.0 + hot, *c[i + 1 :]], rules=rules)[
-            "rule"
-        ]["met"]
-        == before
-    )
-    assert (
-        judge([x if k <= i else x + 5000 for k, x in enumerate(t)], c, rules=rules)["rule"]["met"] is not True
-        or before is True
-    )
+    spiked = [*t[: i + 1], t[i] + apart / 2, *t[i + 1 :]], [*c[: i + 1], 106.0 + hot, *c[i + 1 :]]
+    assert (judge(*spiked, rules=rules)["rule"]["met"] is True) == before
+    holed = [x if k <= i else x + 5000 for k, x in enumerate(t)]
+    assert judge(holed, c, rules=rules)["rule"]["met"] is not True or before
 
 
 def test_the_model_credits_nothing_it_has_not_seen():
