@@ -43,6 +43,8 @@ DATA = {
     "organisms.toml": {"name"},
     "doneness.toml": {"names"},
     "forms.toml": set(),
+    "premises.toml": {"says"},
+    "storage.toml": {"authority"},
 }  # fmt: skip
 
 

@@ -34,7 +34,9 @@ from ember_core.safety.statement import Piece, state_rule
 from ember_core.safety.whole_plan import Computed, decide
 from ember_core.wording.message import say
 
-TOUCHES = frozenset({"pan", "fry", "boil", "simmer", "bath", "baste", "grill"})  # heat in which one piece leaves something for another
+TOUCHES = frozenset(
+    {"pan", "fry", "boil", "simmer", "bath", "baste", "grill"}
+)  # heat in which one piece leaves something for another
 SHRINKS = 0.985  # a piece that keeps more of its thickness is not computed as it draws together
 
 

@@ -96,7 +96,9 @@ def moves(plan: Plan, cook: Cook) -> tuple[Move, ...]:
             )
         if i == 0 and "pan-cold" in texts["start"] and _begins_cold(spec):
             said = [texts["start"]["pan-cold"][k] for k in PARTS]
-        if i > 0 or not isinstance(spec.said, str) or spec.said not in AGAIN:  # what is done again and again begins with laying it in
+        if (
+            i > 0 or not isinstance(spec.said, str) or spec.said not in AGAIN
+        ):  # what is done again and again begins with laying it in
             said = _said(spec, texts, said)
         values = {"core_c": core, "peak_c": cook.peak_core_c}
         verb, cue, why, caution = (_filled(t, values) for t in said)

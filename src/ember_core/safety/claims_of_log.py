@@ -24,10 +24,10 @@ from ember_core.safety.growth import living_and_all
 from ember_core.safety.keeping import check_raw, kept_at, kept_for
 from ember_core.safety.premise import Basis, Premise
 from ember_core.safety.rules import Profile
-from ember_core.wording.message import Message, say
+from ember_core.wording.message import N_, Message, say
 
 Array = NDArray[np.float64]
-READ = "the readings"
+READ = N_("the readings")
 
 
 @dataclass(frozen=True, eq=False)

@@ -28,7 +28,7 @@ from ember_core.safety.keeping import (
     shelf_life,
 )
 from ember_core.safety.premise import Basis, Premise
-from ember_core.wording.message import Message, say
+from ember_core.wording.message import N_, Message, say
 
 Flags = NDArray[np.bool_]
 DAY_S = 86400.0
@@ -36,8 +36,8 @@ SERVED_FROM_ICE_S = (
     900.0  # what lies longer in the cold at a plan's end is kept, and its cooling has to be shown; our reading
 )
 
-COMPUTED_BY = "this cook, computed"
-PLAN, KITCHEN = "the plan", "the kitchen's own plan"
+COMPUTED_BY = N_("this cook, computed")
+PLAN, KITCHEN = N_("the plan"), N_("the kitchen's own plan")
 
 
 @dataclass(frozen=True, eq=False)
@@ -166,12 +166,12 @@ def of_raw_life(profile: str, species: str | None, form: str, food: str | None, 
     if days > spoilt:
         words = say(
             "Raw for {days:.1f} days; {authority} gives {most:g}. It is not served: heat undoes neither spoilage nor toxins.",
-            days=days, most=most, authority=authority,
+            days=days, most=most, authority=say(authority),
         )  # fmt: skip
         return Premise("storage", Basis.BROKEN, say(authority), words)
     words = say(
         "Raw for {days:.1f} days; {authority} gives {most:g}. Only by the kitchen's own written plan: say so in its rules.",
-        days=days, most=most, authority=authority,
+        days=days, most=most, authority=say(authority),
     )  # fmt: skip
     return Premise("storage", Basis.UNKNOWN, say(authority), words)
 

@@ -155,12 +155,13 @@ def first_of(word: str, plan: Plan) -> Message | None:
 
 def words_of_odds(word: str, odds: float) -> Message:
     """A verdict with its odds as a cook says them: *medium rare now, 4 in 5*."""
+    named = word if isinstance(word, Message) else say(word)
     if odds >= SURE and str(word).startswith("not yet "):
-        return say(word)
+        return named
     if odds >= SURE:
-        return say("{word} now, as good as sure", word=say(word))
+        return say("{word} now, as good as sure", word=named)
     n, d = min(((n, d) for d in (2, 3, 4, 5, 10) for n in range(1, d)), key=lambda f: (abs(f[0] / f[1] - odds) > 0.04, f[1], abs(f[0] / f[1] - odds)))  # fmt: skip
-    return say("{word} now, {n} in {d}", word=say(word), n=n, d=d)
+    return say("{word} now, {n} in {d}", word=named, n=n, d=d)
 
 
 SURE = 0.96
