@@ -106,7 +106,7 @@ def site():
             running.stop()
 
 
-PATIENCE = 5  # waiting costs nothing where it is not needed
+PATIENCE = 3  # waiting costs nothing where it is not needed
 
 
 class Browser(webdriver.Chrome):

@@ -56,7 +56,7 @@ def test_checked_cooler_late_and_back(browser, site):
     browser.tap("#sheet-body .sheet-history li:first-child button")  # taken back again
     browser.until(lambda: "pink" not in browser.text("#sheet-body .sheet-history"))
     closed(browser)
-    browser.tap("#finish")
+    browser.execute_script("window.confirm = () => true; document.getElementById('finish').click()")
     browser.until(lambda: "/log/" in browser.current_url)
 
 
@@ -79,5 +79,5 @@ def test_cut_and_not_done_it_goes_back_on_a_phone(browser, site):
     assert "put into pan" in browser.text("#sheet-body .sheet-history")
     closed(browser)
     browser.one("body").send_keys(Keys.ESCAPE)
-    browser.tap("#finish")
+    browser.execute_script("window.confirm = () => true; document.getElementById('finish').click()")
     browser.until(lambda: "/log/" in browser.current_url)

@@ -183,6 +183,23 @@ const rowOf = (cook, current) => {
   return card;
 };
 
+// while a finger is down nothing is drawn anew: what it is about to press would be gone when it lifts
+let held = false;
+let waiting = false;
+const release = () =>
+  setTimeout(() => {
+    held = false;
+    if (waiting) {
+      waiting = false;
+      render();
+    }
+  }, 0);
+const hold = () => {
+  held = true;
+};
+addEventListener("pointerdown", hold, true);
+for (const up of ["pointerup", "pointercancel", "blur"]) addEventListener(up, release, true);
+
 const render = () => {
   const cooks = laid(state.cooks, queue.unseen).filter((c) => !c.finished);
   const key = JSON.stringify([
@@ -201,6 +218,10 @@ const render = () => {
     queue.waiting.length,
   ]);
   if (key === shown) return;
+  if (held) {
+    waiting = true;
+    return;
+  }
   shown = key;
   const upcoming = cooks.filter((c) => nextOf(c)).sort((a, b) => nextOf(a).due - nextOf(b).due);
   const main = cooks.find((c) => c.id === chosen) || upcoming[0] || cooks[0];
