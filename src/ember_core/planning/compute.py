@@ -34,9 +34,6 @@ from ember_core.safety.statement import Piece, state_rule
 from ember_core.safety.whole_plan import Computed, decide
 from ember_core.wording.message import say
 
-TOUCHES = frozenset(
-    {"pan", "fry", "boil", "simmer", "bath", "baste", "grill"}
-)  # heat in which one piece leaves something for another
 SHRINKS = 0.985  # a piece that keeps more of its thickness is not computed as it draws together
 
 
@@ -196,9 +193,8 @@ def compute(
                 share_met = share if share_met is None else min(share, share_met)
     crowd = crowding(Cooked(plan, cook, made, sharing), Kitchen(limits, budget_s, advice), others)
     said = [*crowd.findings, *remedies(plan, cook, limits), *in_turn(plan, cook, like), *newer_versions(plan, book)]
-    near = () if sharing is None else tuple(as_piece(p, c) for p, c, _ in sharing.also)
-    # on trays of one oven nothing of the one gets on the other
-    beside = near if sharing is not None and plan.stages[sharing.first].kind in TOUCHES else ()
+    beside = () if sharing is None else tuple(as_piece(p, c) for p, c, _ in sharing.also)
+    medium = "" if sharing is None else plan.stages[sharing.first].kind
     computed = Computed(
         as_piece(plan, cook),
         tuple(as_piece(p, c) for p, c in (*others, *like)),
@@ -206,13 +202,16 @@ def compute(
         beside,
         tuple(cautious),
         share_met,
+        medium,
     )
     also = []
     if sharing is not None and sharing.also:
         steamed = [[one] for one in crowd.beside] or [[]] * len(sharing.also)
         for i, ((p, c, in_s), own_steamed) in enumerate(zip(sharing.also, steamed, strict=True)):
-            rest = (computed.piece, *beside[:i], *beside[i + 1 :]) if beside else ()
-            theirs = Computed(as_piece(p, c), (), tuple(as_piece(q, d) for q, d in own_steamed), rest)
+            rest = (computed.piece, *beside[:i], *beside[i + 1 :])
+            theirs = Computed(
+                as_piece(p, c), (), tuple(as_piece(q, d) for q, d in own_steamed), rest, shared_medium=medium
+            )
             also.append((judged(theirs, None, []), in_s))
     shrinking = None
     if ahead is not None and sharing is None and plan.cut_at is None:

@@ -18,7 +18,7 @@ from ember_core.running.checks import MEAN, MEDIUM, THERMOMETER, checks
 from ember_core.running.history import Running
 from ember_core.safety.clocks import TOLERANCE_C
 from ember_core.safety.measured import by_its_outside, judge_log, of_one_piece
-from ember_core.safety.premise import CLAUSE, Basis, Premise, again
+from ember_core.safety.premise import CLAUSE, Basis, Premise, replace_premises
 from ember_core.safety.rules import profile_of
 from ember_core.safety.statement import Piece
 from ember_core.safety.whole_plan import Computed, decide
@@ -50,7 +50,7 @@ def rule_now(running: Running, outcome: Outcome, belief: Belief) -> dict[str, An
     if computed is None:
         words = say("Nothing has been done to it yet.")
         waiting = Premise(CLAUSE, Basis.UNKNOWN, say("this cook"), words)
-        return again(ahead, waiting) | {"met": None, "met_at_s": None, "needs": words} | expected
+        return replace_premises(ahead, waiting) | {"met": None, "met_at_s": None, "needs": words} | expected
     rule = _measured(running, computed) or decide(computed).rule
     assert rule is not None  # it names rules
     rule = _borne_out(rule, running, outcome, belief)
@@ -66,7 +66,7 @@ def rule_now(running: Running, outcome: Outcome, belief: Belief) -> dict[str, An
         return rule | expected
     needs = say("Not yet: {needs}", needs=rule["needs"])
     open_ = [replace(p, basis=Basis.UNKNOWN) for p in map(Premise.of, rule["premises"]) if p.basis is Basis.BROKEN]
-    return again(rule, *open_) | {"met": None, "needs": needs, "remaining_s": rule["remaining_s"]} | expected
+    return replace_premises(rule, *open_) | {"met": None, "needs": needs, "remaining_s": rule["remaining_s"]} | expected
 
 
 def _past(running: Running, outcome: Outcome) -> Computed | None:
@@ -86,6 +86,7 @@ def _past(running: Running, outcome: Outcome) -> Computed | None:
         tuple(cut(p) for p in whole.others),
         tuple(cut(p) for p in whole.steamed),
         tuple(as_piece(p.plan, cook_until(p.cook, until, len(p.plan.stages))) for p in whole.beside),
+        shared_medium=whole.shared_medium,
     )
 
 
@@ -150,7 +151,7 @@ def _measured(running: Running, computed: Computed) -> dict[str, Any] | None:
     rule = of_one_piece(rule, of_plan, plan)
     # what only the computation sees counts as well: how it was kept, chilled, held, what lies beside it
     broken = [p for p in map(Premise.of, of_plan["premises"]) if not p.holds and p.id not in {CLAUSE, "parts"}]
-    return again(rule, *broken) if broken else rule
+    return replace_premises(rule, *broken) if broken else rule
 
 
 def _fastest(cook: Cook) -> float:
@@ -177,7 +178,7 @@ def _borne_out(rule: dict[str, Any], running: Running, outcome: Outcome, belief:
         words = say(
             "Met as computed, but 5 in 100 of such pieces have a core of {low:temp1} or less: measure it.", low=low
         )
-    return again(rule, Premise(CLAUSE, Basis.UNKNOWN, say("a check"), words))
+    return replace_premises(rule, Premise(CLAUSE, Basis.UNKNOWN, say("a check"), words))
 
 
 def _lowest_row(rule: dict[str, Any], running: Running) -> float | None:

@@ -17,7 +17,16 @@ from ember_core.plan.finding import Finding
 from ember_core.plan.plan import Plan, unread_of
 from ember_core.plan.requirement import Requirement
 from ember_core.safety.check import rows_of
-from ember_core.safety.claims_of_plan import DAY_S, KITCHEN, PLAN, of_growth, of_raw_life, of_shelf
+from ember_core.safety.claims_of_plan import (
+    DAY_S,
+    KITCHEN,
+    PLAN,
+    freezing_unknown,
+    of_growth,
+    of_raw_life,
+    of_shelf,
+    of_unread,
+)
 from ember_core.safety.clocks import met_times
 from ember_core.safety.evidence import APART_S, Evidence
 from ember_core.safety.growth import living_and_all
@@ -171,11 +180,7 @@ def freezing(of: OfLog) -> Premise:
         return Premise(
             "freezing", Basis.STATED, say("the food table"), say("Exempt: farmed on pellets, or of a kind that is.")
         )
-    words = say(
-        "Say that it was frozen (−20 °C for 7 days, or −35 °C for 15 h) or was farmed on pellets, or cook it to {at_c:temp} for 15 s.",
-        at_c=63.0,
-    )
-    return Premise("freezing", Basis.UNKNOWN, say(READ), words)
+    return freezing_unknown(READ)
 
 
 def origin(of: OfLog) -> Premise:
@@ -257,14 +262,7 @@ def neighbours(of: OfLog) -> Premise:
 
 def words(of: OfLog) -> Premise:
     """Words of a quick entry that nobody read."""
-    unread = () if of.plan is None else unread_of(of.plan.document)
-    if unread:
-        said = say(
-            "{words}: not understood, and it may change what the piece is judged as. Say it in other words, or leave it out.",
-            words=", ".join(unread),
-        )
-        return Premise("words", Basis.UNKNOWN, say("quick entry"), said)
-    return Premise("words", Basis.STATED, say(PLAN), say("All read."))
+    return of_unread(() if of.plan is None else unread_of(of.plan.document))
 
 
 CLAIMS: dict[str, Callable[[OfLog], Premise]] = {

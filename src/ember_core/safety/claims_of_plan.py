@@ -275,11 +275,7 @@ def freezing(of: OfPlan) -> Premise:
         cooked = met_times(h.t, h.cook.everywhere, row["cook"], interpolate=True)[0]
         if np.isfinite(cooked.min(axis=0).max()) or parasites_controlled(row["profile"], h.t, h.hottest).met:
             return _computed("freezing", say("Heat or frost in this plan kills parasites."))
-    words = say(
-        "Say that it was frozen (−20 °C for 7 days, or −35 °C for 15 h) or was farmed on pellets, or cook it to {at_c:temp} for 15 s.",
-        at_c=63.0,
-    )
-    return Premise("freezing", Basis.UNKNOWN, say(PLAN), words)
+    return freezing_unknown(PLAN)
 
 
 def origin(of: OfPlan) -> Premise:
@@ -424,14 +420,27 @@ def parts(of: OfPlan) -> Premise:
 
 def words(of: OfPlan) -> Premise:
     """Words of a quick entry that nobody read."""
-    unread = unread_of(of.h.plan.document)
-    if unread:
-        said = say(
-            "{words}: not understood, and it may change what the piece is judged as. Say it in other words, or leave it out.",
-            words=", ".join(unread),
-        )
-        return Premise("words", Basis.UNKNOWN, say("quick entry"), said)
-    return Premise("words", Basis.STATED, say(PLAN), say("All read."))
+    return of_unread(unread_of(of.h.plan.document))
+
+
+def of_unread(unread: Sequence[str]) -> Premise:
+    """What words that nobody read leave open."""
+    if not unread:
+        return Premise("words", Basis.STATED, say(PLAN), say("All read."))
+    needs = say(
+        "{words}: not understood, and it may change what the piece is judged as. Say it in other words, or leave it out.",
+        words=", ".join(unread),
+    )
+    return Premise("words", Basis.UNKNOWN, say("quick entry"), needs)
+
+
+def freezing_unknown(by: str) -> Premise:
+    """That nobody says whether a fish was frozen against parasites."""
+    needs = say(
+        "Say that it was frozen (−20 °C for 7 days, or −35 °C for 15 h) or was farmed on pellets, or cook it to {at_c:temp} for 15 s.",
+        at_c=63.0,
+    )
+    return Premise("freezing", Basis.UNKNOWN, say(by), needs)
 
 
 CLAIMS: dict[str, Callable[[OfPlan], Premise]] = {

@@ -38,7 +38,16 @@ from ember_core.safety.keeping import (
 )
 from ember_core.safety.lethality import for_food, statement
 from ember_core.safety.notes import guidance, house_notes
-from ember_core.safety.premise import Basis, Premise, again, asked_of, concluded, gathered, gravest, stopped
+from ember_core.safety.premise import (
+    Basis,
+    Premise,
+    asked_of,
+    collect_premises,
+    conclude_rule,
+    merge_premises,
+    premises_broken_by,
+    replace_premises,
+)
 from ember_core.safety.rules import Clause, Profile, profile_of
 from ember_core.wording.message import say
 
@@ -153,12 +162,12 @@ def judge_log(
     traits = traits_of(by.required, food, plan, of.high_c, bool(_one_of_several(plan)))
     rows = asked_of(traits, by.profile.kept_by)
     claims = [CLAIMS[row.id](of) for row in rows if row.id in CLAIMS]
-    premises = gathered(rows, [*claims, *stopped(findings)])
+    premises = collect_premises(rows, [*claims, *premises_broken_by(findings)])
     history, counts = (t[evidence.trusted], core[evidence.trusted][:, None]), ~holes(t[evidence.trusted])
     if not evidence.trusted.any():  # nothing is shown, so nothing is credited
         history, counts = (t[:2], core[:2, None]), np.zeros(1, dtype=bool)
     return {
-        "rule": concluded(rule, premises) | {"at_cautious_end": None, "share_met": None},
+        "rule": conclude_rule(rule, premises) | {"at_cautious_end": None, "share_met": None},
         "model": [statement(*history, organism, counts=counts) for organism in for_food(by.required.species)],
         "findings": [f.as_dict() for f in findings],
     }
@@ -345,7 +354,7 @@ def by_its_outside(
     by = say("the plan, computed; its moves were done")
     held = [Premise("clause", Basis.COMPUTED, by, needs), Premise("surface", Basis.COMPUTED, by, needs)]
     moved = {k: planned[k] for k in ("clause", "met_at_s")}
-    return again(rule | moved, *held)
+    return replace_premises(rule | moved, *held)
 
 
 def of_both(first: dict[str, Any], second: dict[str, Any], *, all_of: bool) -> dict[str, Any]:
@@ -366,8 +375,8 @@ def of_both(first: dict[str, Any], second: dict[str, Any], *, all_of: bool) -> d
     rules = [first["rule"], second["rule"]]
     if all_of:
         shown = Premise("parts", Basis.SHOWN, say("the readings"), say("Each part was measured."))
-        rules = [again(r, shown) for r in rules]
-    joined = gravest([[Premise.of(p) for p in r["premises"]] for r in rules])
+        rules = [replace_premises(r, shown) for r in rules]
+    joined = merge_premises([[Premise.of(p) for p in r["premises"]] for r in rules])
     rule = judge_all(rules) | {"premises": [p.as_dict() for p in joined]}
     return {"rule": rule, "model": model, "findings": said}
 
@@ -387,6 +396,6 @@ def of_one_piece(rule: dict[str, Any], planned: Mapping[str, Any] | None, plan: 
         return rule
     if planned is not None and planned["met"]:
         words = say("One was measured; the others are by the plan, computed.")
-        return again(rule, Premise("parts", Basis.COMPUTED, say("the plan, computed"), words))
+        return replace_premises(rule, Premise("parts", Basis.COMPUTED, say("the plan, computed"), words))
     words = say("It cannot be told: by the plan not every size or part meets it. Measure the slowest.")
-    return again(rule, Premise("parts", Basis.UNKNOWN, say("the plan, computed"), words))
+    return replace_premises(rule, Premise("parts", Basis.UNKNOWN, say("the plan, computed"), words))

@@ -123,13 +123,13 @@ def asked_of(traits: Iterable[str], profile: str) -> tuple[Row, ...]:
 OTHER = "other"  # what a finding stops that no row of the table speaks of
 
 
-def stopped(findings: Sequence[Finding]) -> list[Premise]:
+def premises_broken_by(findings: Sequence[Finding]) -> list[Premise]:
     """What findings that stop break: the premise whose codes name them, else one of its own."""
     by_code = {code: row.id for row in table() for code in row.codes}
     return [Premise(by_code.get(f.code, OTHER), Basis.BROKEN, say(f.source), f.message) for f in findings if f.stops]
 
 
-def gathered(rows: Sequence[Row], claims: Iterable[Premise]) -> tuple[Premise, ...]:
+def collect_premises(rows: Sequence[Row], claims: Iterable[Premise]) -> tuple[Premise, ...]:
     """One premise for each row that is asked, the gravest of what is claimed of it; unknown where nobody claims it.
 
     Claims that are unknown or broken count even where the table does not ask for them.
@@ -149,7 +149,7 @@ def gathered(rows: Sequence[Row], claims: Iterable[Premise]) -> tuple[Premise, .
     return tuple(out)
 
 
-def gravest(lists: Sequence[Sequence[Premise]]) -> tuple[Premise, ...]:
+def merge_premises(lists: Sequence[Sequence[Premise]]) -> tuple[Premise, ...]:
     """The premises of several pieces that are judged as one: of each the gravest, in the order they first come."""
     found: dict[str, Premise] = {}
     for premise in (p for one in lists for p in one):
@@ -159,7 +159,7 @@ def gravest(lists: Sequence[Sequence[Premise]]) -> tuple[Premise, ...]:
     return tuple(found.values())
 
 
-def said_of(premises: Sequence[Premise], words: Any) -> list[Premise]:
+def relabel_premises(premises: Sequence[Premise], words: Any) -> list[Premise]:
     """Premises of another piece, part or size: those that do not hold say of which."""
     return [p if p.holds else replace(p, needs=words(p.needs)) for p in premises]
 
@@ -167,7 +167,7 @@ def said_of(premises: Sequence[Premise], words: Any) -> list[Premise]:
 CLAUSE = "clause"
 
 
-def concluded(rule: Mapping[str, Any], premises: Sequence[Premise]) -> dict[str, Any]:
+def conclude_rule(rule: Mapping[str, Any], premises: Sequence[Premise]) -> dict[str, Any]:
     """A clause's statement with its premises: *met* only where none is unknown and none broken.
 
     Parameters
@@ -201,13 +201,13 @@ def concluded(rule: Mapping[str, Any], premises: Sequence[Premise]) -> dict[str,
     return out
 
 
-def again(rule: Mapping[str, Any], *changed: Premise) -> dict[str, Any]:
+def replace_premises(rule: Mapping[str, Any], *changed: Premise) -> dict[str, Any]:
     """A concluded statement with some of its premises replaced or added, concluded anew.
 
     Parameters
     ----------
     rule : mapping
-        As of :func:`concluded`.
+        As of :func:`conclude_rule`.
     changed : Premise
         In place of those of the same id.
     """
@@ -219,4 +219,4 @@ def again(rule: Mapping[str, Any], *changed: Premise) -> dict[str, Any]:
     raw = dict(rule) | {"met": met, "needs": own.needs}
     if met:
         raw["remaining_s"] = 0.0
-    return concluded(raw, premises)
+    return conclude_rule(raw, premises)

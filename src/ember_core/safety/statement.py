@@ -18,7 +18,7 @@ from ember_core.safety.claims_of_plan import CLAIMS, OfPlan, traits_of
 from ember_core.safety.clocks import judge, judge_all, met_times
 from ember_core.safety.conditions import InForce, breaks_of, in_force
 from ember_core.safety.history import History
-from ember_core.safety.premise import Premise, asked_of, concluded, gathered, stopped
+from ember_core.safety.premise import Premise, asked_of, collect_premises, conclude_rule, premises_broken_by
 from ember_core.safety.rules import Profile, Seared, profile_of
 from ember_core.wording.message import joined, say
 
@@ -74,7 +74,7 @@ def state_rule(
     of = OfPlan(h, rule, findings, seared, missing)
     rows = asked_of(traits_of(h, seared, beside=beside, pieces=pieces), plan.kept_by)
     claims: list[Premise] = [CLAIMS[row.id](of) for row in rows if row.id in CLAIMS]
-    return concluded(rule, gathered(rows, [*claims, *stopped(findings)])), findings
+    return conclude_rule(rule, collect_premises(rows, [*claims, *premises_broken_by(findings)])), findings
 
 
 def _judged(

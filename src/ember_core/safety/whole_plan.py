@@ -13,7 +13,7 @@ from ember_core.heat.geometry.bird import part_shape
 from ember_core.plan.finding import Finding, Level
 from ember_core.plan.plan import Plan
 from ember_core.safety.clocks import judge_all
-from ember_core.safety.premise import Basis, Premise, gravest, said_of
+from ember_core.safety.premise import Basis, Premise, merge_premises, relabel_premises
 from ember_core.safety.statement import Piece, state_rule
 from ember_core.wording.message import N_, Message, say
 
@@ -22,6 +22,8 @@ SHORT_K = 0.5  # a part of a bird that stays so far below its target is said: wh
 OUTSIDE_C = (
     63.0  # what has had so much all over its outside leaves nothing raw behind; the row of Food Code 3-401.11(C)
 )
+CONTACT_MEDIA = frozenset({"pan", "fry", "boil", "simmer", "bath", "baste", "grill"})
+"""Heat in which a piece leaves something for another; on trays of one oven it does not. Our reading of Food Code 3-302.11."""
 SPREAD_THROUGH = frozenset({"poultry", "minced", "tenderised", "injected", "stuffed", "game-wild", "egg-later"})
 """Forms of which the inside is as raw as the outside: only their own rule says that they leave nothing behind."""
 
@@ -44,6 +46,8 @@ class Computed:
         One at the cautious end of the likely ones, those of other sizes after it; empty: not asked for.
     share_met : float, optional
         Share of the likely pieces that meet the rule, 0 to 1; None: not asked for.
+    shared_medium : str
+        Kind of the stage whose medium they share with ``beside``; empty: none.
     """
 
     piece: Piece
@@ -52,6 +56,7 @@ class Computed:
     beside: tuple[Piece, ...] = ()
     cautious: tuple[Piece, ...] = ()
     share_met: float | None = None
+    shared_medium: str = ""
 
 
 @dataclass(frozen=True, eq=False)
@@ -102,7 +107,8 @@ def decide(computed: Computed) -> Decision:
     """
     own = computed.piece
     pieces = bool(computed.others or computed.steamed)
-    beside = bool(computed.beside)
+    neighbours = computed.beside if computed.shared_medium in CONTACT_MEDIA else ()
+    beside = bool(neighbours)
 
     def of(piece: Piece) -> tuple[dict[str, Any] | None, list[Finding]]:
         return state_rule(piece.plan, piece.cook, piece.coloured, beside=beside, pieces=pieces)
@@ -125,17 +131,17 @@ def decide(computed: Computed) -> Decision:
             theirs = theirs | {"needs": words(theirs["needs"])}
             not_met.append((theirs["met"], theirs["needs"]))
         statements.append(theirs)
-        lists.append(said_of([Premise.of(p) for p in theirs["premises"]], words))
+        lists.append(relabel_premises([Premise.of(p) for p in theirs["premises"]], words))
         known = {f.code for f in (*said, *more) if f.stops}
         more += [Finding(f.code, f.level, words(f.message), f.source) for f in found if f.stops and f.code not in known]
-    joined = list(gravest(lists))
+    joined = list(merge_premises(lists))
     if not_met:
         met, words_of_it = next((x for x in not_met if x[0] is False), not_met[0])
         basis = Basis.BROKEN if met is False else Basis.UNKNOWN
         joined = [p for p in joined if p.id != "parts"]
         joined.append(Premise("parts", basis, say("this cook, computed"), words_of_it))
     out = judge_all(statements)
-    neighbour, of_neighbour = _neighbour(own, computed.beside)
+    neighbour, of_neighbour = _neighbour(own, neighbours)
     if neighbour is not None:
         joined = [p for p in joined if p.id != neighbour.id] + [neighbour]
         more += of_neighbour

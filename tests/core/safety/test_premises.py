@@ -18,12 +18,12 @@ from ember_core.safety.measured import judge_log
 from ember_core.safety.premise import (
     Basis,
     Premise,
-    again,
     asked_of,
-    concluded,
-    gathered,
-    gravest,
-    stopped,
+    collect_premises,
+    conclude_rule,
+    merge_premises,
+    premises_broken_by,
+    replace_premises,
     table,
 )
 from ember_core.wording.message import say
@@ -165,34 +165,40 @@ CONCLUSIONS = [
 @pytest.mark.parametrize(("said", "premises", "met", "at"), CONCLUSIONS)
 def test_conclusions(said, premises, met, at):
     """Met needs the clause claimed, and none unknown or broken; broken is graver than unknown."""
-    rule = concluded(RULE | {"met": said}, premises)
+    rule = conclude_rule(RULE | {"met": said}, premises)
     assert (rule["met"], rule["met_at_s"]) == (met, at)
     assert [p["id"] for p in rule["premises"]] == [p.id for p in premises]
 
 
 def test_a_premise_that_is_answered_lets_met_come_back():
     """Concluded anew with what was found out."""
-    rule = concluded(RULE, [HELD, premise("x", Basis.UNKNOWN)])
-    assert again(rule, premise("x", Basis.STATED))["met"] is True
-    assert again(rule, premise("y", Basis.BROKEN))["met"] is False
-    assert again(again(rule, premise("clause", Basis.BROKEN)), premise("x", Basis.STATED))["met"] is False
+    rule = conclude_rule(RULE, [HELD, premise("x", Basis.UNKNOWN)])
+    assert replace_premises(rule, premise("x", Basis.STATED))["met"] is True
+    assert replace_premises(rule, premise("y", Basis.BROKEN))["met"] is False
+    assert (
+        replace_premises(replace_premises(rule, premise("clause", Basis.BROKEN)), premise("x", Basis.STATED))["met"]
+        is False
+    )
 
 
 def test_the_gravest_of_what_is_claimed():
     """Of several claims, and of several pieces; what nobody claims is not known; what breaks counts though it was not asked."""
     rows = asked_of({"animal"}, US)
     first = rows[0].id
-    found = {p.id: p.basis for p in gathered(rows, [premise(first, Basis.SHOWN), premise(first, Basis.UNKNOWN), premise("z", Basis.BROKEN), premise("w", Basis.SHOWN)])}  # fmt: skip
+    found = {p.id: p.basis for p in collect_premises(rows, [premise(first, Basis.SHOWN), premise(first, Basis.UNKNOWN), premise("z", Basis.BROKEN), premise("w", Basis.SHOWN)])}  # fmt: skip
     assert (found[first], found["z"], "w" in found) == (Basis.UNKNOWN, Basis.BROKEN, False)
     assert {found[r.id] for r in rows[1:]} == {Basis.UNKNOWN}
-    several = gravest([[premise("a", b)] for b in (Basis.STATED, Basis.BROKEN, Basis.SHOWN)])
+    several = merge_premises([[premise("a", b)] for b in (Basis.STATED, Basis.BROKEN, Basis.SHOWN)])
     assert [p.basis for p in several] == [Basis.BROKEN]
 
 
 def test_every_stop_breaks_a_premise():
     """The one whose codes name it, else one of its own."""
     stops = [Finding(code, Level.STOP, say("No."), "") for code in ("cooling", "never-heard-of")]
-    assert [p.id for p in stopped([*stops, Finding("cooling", Level.CARE, say("Yes."), "")])] == ["cooling", "other"]
+    assert [p.id for p in premises_broken_by([*stops, Finding("cooling", Level.CARE, say("Yes."), "")])] == [
+        "cooling",
+        "other",
+    ]
 
 
 def test_a_plan_in_the_open_format_keeps_its_premises():
