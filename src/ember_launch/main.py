@@ -28,10 +28,10 @@ from ember_launch.waiting import waiting_page
 PORT = 8750
 CHECKS = (
     ["ruff", "check", "."],
-    ["ruff", "format", "--check", "-q", "."],
+    ["ruff", "format", "--check", "."],
     ["mypy"],
     ["lint-imports"],
-    ["djlint", "src/ember_web", "--check", "--quiet"],
+    ["djlint", "src/ember_web", "--check"],
     ["biome", "ci", "."],
 )
 USAGE = """usage: ./ember COMMAND
@@ -270,16 +270,27 @@ def test(arguments: list[str]) -> int:
     """Static checks and all tests, on a throw-away database cluster."""
     # what a test finds does not hang on what else the machine does meanwhile
     with throwaway("test", "ember", EMBER_TEST="1", EMBER_PATIENCE_S="120") as (_, env, _folder):
-        code = 0
+        failed = []
+
+        def run(words: list[str], call: list[str | Path]) -> None:
+            if subprocess.run(call, cwd=ROOT, env=env).returncode:
+                failed.append(" ".join(words))
+
         if not arguments:
             for words in CHECKS:
                 say(f"$ {' '.join(words)}")
-                code |= subprocess.run([PYTHON.parent / words[0], *words[1:]], cwd=ROOT, env=env).returncode
+                run(words, [PYTHON.parent / words[0], *words[1:]])
         quick = ["-n", "2", "--dist", "worksteal", "-m", "not browser"]
         # what a person sees within 2 s is measured alone: the other tests would take the processor from it
-        for words in [arguments] if arguments else [[*quick, "-q", "--durations", "5"], ["-m", "browser", "-q"]]:
-            code |= subprocess.run([PYTHON, "-m", "pytest", *words], cwd=ROOT, env=env).returncode
-        return 1 if code else 0
+        for words in (
+            [arguments]
+            if arguments
+            else [[*quick, "-q", "--durations", "5"], ["-m", "browser", "-q", "--durations", "8"]]
+        ):
+            run(["pytest", *words], [PYTHON, "-m", "pytest", *words])
+        for words in failed:
+            say(f"Failed: {words}")
+        return 1 if failed else 0
 
 
 def command_line(arguments: list[str]) -> int:
