@@ -288,8 +288,8 @@ def test(arguments: list[str]) -> int:
             else [[*quick, "-q", "--durations", "5"], ["-m", "browser", "-q", "--durations", "8"]]
         ):
             run(["pytest", *words], [PYTHON, "-m", "pytest", *words])
-        for words in failed:
-            say(f"Failed: {words}")
+        for call in failed:
+            say(f"Failed: {call}")
         return 1 if failed else 0
 
 

@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 import copy
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from datetime import datetime
 from typing import Any
 
 from ember_core.book.book import Book, Row, shipped, usual_mass, usual_size
 from ember_core.entry.beside import lay_beside
+from ember_core.entry.coldest import lead_core
 from ember_core.entry.compiling import Known, give_store, main_kind, set_heat, shift_heat, stages_of
 from ember_core.errors import FormatError
 from ember_core.formats.plan import FORMAT, PART_TARGETS
@@ -21,6 +22,8 @@ from ember_core.wording.message import say
 
 HANDLING = frozenset({"scored", "marinated", "rolled", "frozen", "pellet-fed", "cleanest-waters"})
 """Words of what was done to a piece that are no form of it."""
+
+LEAD_MOVES_K = 0.5  # a core's lead over its coldest place may have been another by so much when a plan was kept
 
 OWN_WAY = "file"
 """The way of a plan whose stages were written by hand or came in a file."""
@@ -250,7 +253,9 @@ class Sentence:
         if self.way == OWN_WAY:
             for stage in out["stages"]:
                 if "peak_core_c" in stage.get("until", {}):
-                    stage["until"]["peak_core_c"] = self.target_c
+                    peak = stage["until"]["peak_core_c"]
+                    moved_k = self.target_c - self.base.get("target", {}).get("core_c", peak)
+                    stage["until"]["peak_core_c"] = round(peak + moved_k, 2)
             return
         way = self._way()
         if shape not in way["shapes"]:
@@ -284,6 +289,7 @@ class Sentence:
                 out[key] = value
         if self.temper_min:
             out["stages"].insert(0, {"kind": "rest", "minutes": self.temper_min, "cover": "bare", "x-say": "temper"})
+        lead_core(out)
 
     def _part_targets(self, cut: Row | None) -> dict[str, float]:
         """The targets of a bird's parts: as far from the bird's as the cut's are; as the file has them where it keeps its own."""
@@ -392,6 +398,20 @@ def from_document(document: Mapping[str, Any], altitude_m: float, air_c: float, 
             rebuilt = sentence.document()
         except FormatError:
             rebuilt = None
-    if rebuilt is None or rebuilt["stages"] != document["stages"]:
+    if rebuilt is None or not _same_stages(rebuilt["stages"], document["stages"]):
         sentence = replace(sentence, way=OWN_WAY)
     return sentence
+
+
+def _same_stages(rebuilt: Sequence[Mapping[str, Any]], kept: Sequence[Mapping[str, Any]]) -> bool:
+    """Whether stages are the same but for what a core's lead over its coldest place came to when they were made."""
+    if len(rebuilt) != len(kept):
+        return False
+    for a, b in zip(rebuilt, kept, strict=True):
+        peaks = [s.get("until", {}).get("peak_core_c") for s in (a, b)]
+        if None in peaks or abs(peaks[0] - peaks[1]) > LEAD_MOVES_K:
+            if a != b:
+                return False
+        elif {**a, "until": None} != {**b, "until": None}:
+            return False
+    return True

@@ -88,6 +88,13 @@ class Cook:
         return np.hstack([self.field, self.elsewhere]) if self.elsewhere.size else self.field
 
     @property
+    def coldest(self) -> tuple[float, float]:
+        """The place between the faces (or on the radius) that stays coldest: the highest it reaches, °C, and its depth, mm."""
+        reached = self.field.max(axis=0)
+        place = int(reached.argmin())
+        return min(float(reached[place]), self.peak_core_c), float(self.depth[place])
+
+    @property
     def pull_s(self) -> float | None:
         """Time of the pull, s, or None when nothing cools after heat."""
         return None if self.pull_stage is None else self.stages[self.pull_stage].end_s
@@ -220,7 +227,9 @@ def as_told(plan: Plan, found: Stretch, uneven_k: float = 0.0) -> Cook:
         )
         findings.append(Finding("cut-uneven", "care", words, "the model"))
     places = np.hstack([found.field, found.elsewhere]) if found.elsewhere.size else found.field
-    findings += outcome_findings(plan, found.stages, top, found.stages[-1].end_s, places, Media(found.t, found.medium))
+    coldest = min(top, float(found.field.max(axis=0).min()))
+    media = Media(found.t, found.medium)
+    findings += outcome_findings(plan, found.stages, (top, coldest), found.stages[-1].end_s, places, media)
     if found.lost:
         findings.append(
             Finding(

@@ -19,6 +19,11 @@ HOT_START_C = 30.0  # a piece that starts warmer was heated before, which the pl
 SAME_S = 1e-6
 MOMENTS = 3  # must be recorded for it to be told how a medium went
 
+SHORT_K, OVER_K = 0.3, 1.5  # so far from its target a piece is said to be off it
+COLDEST_SHORT_K = 0.7  # and a place in it that stays colder; less is within what a thermometer and its tip are off
+PROPERTIES_HOLD_C = (-40.0, 150.0)  # Choi & Okos 1986
+CHARS_C = 200.0  # a crust above this is burnt, and its depth is no longer computed well; an estimate
+
 DONENESS_K = 3.0  # a doneness name and a core this far apart are said; houses differ by less
 
 
@@ -159,7 +164,7 @@ def _opened(plan: Plan, outcomes: Sequence[Outcome], media: Media) -> list[Findi
 def outcome_findings(
     plan: Plan,
     outcomes: Sequence[Outcome],
-    peak: float,
+    peaks: tuple[float, float],
     end_s: float,
     field: Array,
     media: Media,
@@ -170,13 +175,16 @@ def outcome_findings(
     ----------
     plan, outcomes : Plan, sequence of Outcome
         What was asked, and how each stage went.
-    peak, end_s : float
-        Highest core, °C, and end of the cook, s.
+    peaks : tuple of float
+        The highest that the core and the coldest place between the faces reach, °C.
+    end_s : float
+        End of the cook, s.
     field : ndarray (times, places)
         Recorded temperatures, °C.
     media : Media
         What media with a store did.
     """
+    peak, coldest = peaks
     out = _opened(plan, outcomes, media)
     for i, (spec, done) in enumerate(zip(plan.stages, outcomes, strict=True)):
         if spec.until and done.ended_by == "minutes":
@@ -219,34 +227,7 @@ def outcome_findings(
                     "model",
                 )
             )
-    if plan.target_c is not None and plan.target_c - peak > 0.3:
-        out.append(
-            Finding(
-                "below-target",
-                "care",
-                say(
-                    "The core peaks at {peak_c:temp1}, {off_k:difference1} below the target of {target_c:temp}.",
-                    peak_c=peak,
-                    off_k=plan.target_c - peak,
-                    target_c=plan.target_c,
-                ),
-                "model",
-            )
-        )
-    if plan.target_c is not None and peak - plan.target_c > 1.5:
-        out.append(
-            Finding(
-                "above-target",
-                "care",
-                say(
-                    "The core peaks at {peak_c:temp1}, {off_k:difference1} above the target of {target_c:temp}.",
-                    peak_c=peak,
-                    off_k=peak - plan.target_c,
-                    target_c=plan.target_c,
-                ),
-                "model",
-            )
-        )
+    out += _off_target(plan, peak, coldest)
     late = [t for t in plan.report_at_s if t > end_s + 1e-6]
     if late:
         out.append(
@@ -257,16 +238,46 @@ def outcome_findings(
                 "plan",
             )
         )
-    if plan.properties is None and (float(field.max()) > 150.0 or float(field.min()) < -40.0):
-        out.append(
-            Finding(
-                "outside-property-range",
-                "note",
-                say(
-                    "Part of the piece reaches {hottest_c:temp0}; the property equations hold from -40 to 150 °C.",
-                    hottest_c=float(field.max()),
-                ),
-                "Choi & Okos 1986",
-            )
-        )
+    if plan.properties is None:
+        out += _beyond_properties(float(field.min()), float(field.max()))
     return out
+
+
+def _off_target(plan: Plan, peak: float, coldest: float) -> list[Finding]:
+    """The core, or a place that stays colder than it, peaks elsewhere than it was planned; °C."""
+    if plan.target_c is None:
+        return []
+    short, over = plan.target_c - coldest, coldest - plan.target_c
+    if short > COLDEST_SHORT_K and peak - coldest > SHORT_K:
+        words = say(
+            "The coldest place peaks at {coldest_c:temp1}, {off_k:difference1} below the target of {target_c:temp}; the core peaks at "
+            "{peak_c:temp1}. Turn the piece, heat it from both sides, or leave it on longer.",
+            coldest_c=coldest, off_k=short, target_c=plan.target_c, peak_c=peak,
+        )  # fmt: skip
+        return [Finding("below-target", "care", words, "model")]
+    if plan.target_c - peak > SHORT_K:
+        words = say(
+            "The core peaks at {peak_c:temp1}, {off_k:difference1} below the target of {target_c:temp}.",
+            peak_c=peak, off_k=plan.target_c - peak, target_c=plan.target_c,
+        )  # fmt: skip
+        return [Finding("below-target", "care", words, "model")]
+    if over > OVER_K:
+        words = say(
+            "The core peaks at {peak_c:temp1}, {off_k:difference1} above the target of {target_c:temp}.",
+            peak_c=peak, off_k=peak - plan.target_c, target_c=plan.target_c,
+        )  # fmt: skip
+        return [Finding("above-target", "care", words, "model")]
+    return []
+
+
+def _beyond_properties(lowest_c: float, hottest_c: float) -> list[Finding]:
+    """Where the thermal properties are extrapolated so far that the result is rough; a crust up to :data:`CHARS_C` is dry matter."""
+    if lowest_c >= PROPERTIES_HOLD_C[0] and hottest_c <= CHARS_C:
+        return []
+    far_c = hottest_c if hottest_c > CHARS_C else lowest_c
+    words = say(
+        "Part of the piece reaches {far_c:temp0}; its properties are known from {low_c:temp0} to {high_c:temp0}. "
+        "Take the times as rough, and go by a thermometer.",
+        far_c=far_c, low_c=PROPERTIES_HOLD_C[0], high_c=PROPERTIES_HOLD_C[1],
+    )  # fmt: skip
+    return [Finding("outside-property-range", "note", words, "Choi & Okos 1986")]

@@ -52,6 +52,17 @@ class Plan:
         )
         return replace(self, shape={**self.shape, "part": part}, target_c=own, stages=stages)
 
+    @property
+    def core_goal_c(self) -> float | None:
+        """What the core is to peak at, °C: the target, or more where another place stays colder than the core."""
+        solved = next((s.until_value for s in self.stages if s.until == "peak_core_c"), None)
+        return solved if solved is not None and (self.target_c is None or solved > self.target_c) else self.target_c
+
+    def with_core_goal(self, core_c: float) -> Plan:
+        """The plan with its pull solved for another peak of the core, °C."""
+        stages = tuple(replace(s, until_value=core_c) if s.until == "peak_core_c" else s for s in self.stages)
+        return replace(self, stages=stages)
+
     def by_clock(self, lengths: Sequence[float]) -> Plan:
         """The plan with every stage as long as in another cook: ``lengths`` in s, nothing is waited for."""
         stages = tuple(

@@ -246,7 +246,7 @@ def _ask(running: Running, belief: Belief) -> str | None:
 
 def _otherwise(running: Running, cook: Cook, belief: Belief) -> list[Finding]:
     """Where it will end otherwise than it was planned, and what to do."""
-    target = running.planned.target_c
+    target = running.planned.core_goal_c
     if target is None or running.current is None:
         return []
     stage = running.plan.stages[running.current]

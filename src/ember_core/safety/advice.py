@@ -79,8 +79,7 @@ def _cautions(h: History) -> Findings:
     heats = [s.kind for s in h.plan.stages]
     holds = {
         "poultry": "poultry" in h.plan.required.forms and h.plan.required.species is not None,
-        "pouch": "bath" in heats and not COOLING_KINDS & set(heats),
-        "undercooked": h.rule.get("met") is False,
+        "pouch": "bath" in heats and h.plan.shape["kind"] != "egg" and not COOLING_KINDS & set(heats),
     }
     return [
         Finding(f"caution-{name}", Level.CARE, say(row["words"]), f"{row['authority']}, {row['clause']}")

@@ -25,6 +25,7 @@ BOILS_C, BOILS_READINGS = 101.0, 2  # so many readings above it are in another u
 JUMP_K, JUMP_K_S = 5.0, 0.5  # a core moves no faster: noise and placement, and K/s (a thin steak in a hot pan)
 UNKNOWN_K_S = 0.25  # the fastest core of a piece of which no size is told: 20 mm, heated from both sides
 AGREES_K = 2.0  # no reading counts for more than this above the warmer of its two neighbours
+SETTLES_S = 10.0  # a tip that was moved shows within so long how cold it was before; an estimate
 SWING_K, SWING_SHARE, SWING_LEAST = 3.0, 0.1, 4  # a core does not swing so far to and fro, so often
 DOUBTED_SHARE, DOUBTED_LEAST = 0.2, 5  # a log of which more readings, and so many, cannot be the core's shows nothing
 STOPS_K_S = 0.5 / 60.0  # a core that rises so fast does not stand still at once: the probe is stuck
@@ -185,15 +186,31 @@ def _doubt(t_s: Array, core_c: Array, trusted: Flags, against: Flags) -> Message
 
 
 def agreed(t_s: Array, core_c: Array) -> Array:
-    """Readings as far as a neighbour bears them out: none counts for more than :data:`AGREES_K` above the warmer of the two beside it.
+    """Readings as far as others bear them out.
 
-    A neighbour further away than a reading counts for bears nothing out.
+    None counts for more than :data:`AGREES_K` above the warmer of the two beside it; a neighbour further away than a reading counts
+    for bears nothing out. And none counts for more than that above where a core can have come since the readings of the last
+    :data:`SETTLES_S`: a tip that was moved to a hotter place shows that a colder one is there.
     """
     before, after = np.full(core_c.size, -np.inf), np.full(core_c.size, -np.inf)
     near = np.diff(t_s) <= APART_S
     before[1:], after[:-1] = np.where(near, core_c[:-1], -np.inf), np.where(near, core_c[1:], -np.inf)
-    beside = np.maximum(before, after)
+    beside = np.minimum(np.maximum(before, after), _since_just_now(t_s, core_c))
     return np.where(np.isfinite(beside), np.minimum(core_c, beside + AGREES_K), np.minimum(core_c, NOTHING_C))
+
+
+def _since_just_now(t_s: Array, core_c: Array) -> Array:
+    """The highest that a core can have come, °C, from the lowest of the readings of the last :data:`SETTLES_S`; without any: no bound."""
+    risen = core_c - JUMP_K_S * t_s
+    out = np.full(core_c.size, np.inf)
+    back = 1
+    while back < core_c.size:
+        near = t_s[back:] - t_s[:-back] <= SETTLES_S
+        if not near.any():
+            break
+        out[back:] = np.where(near, np.minimum(out[back:], risen[:-back] + JUMP_K_S * t_s[back:]), out[back:])
+        back += 1
+    return out
 
 
 def holes(t_s: Array) -> Flags:

@@ -121,11 +121,36 @@ def _advised(required: Requirement, profile: Profile) -> bool:
     return required.species is not None and bool(clauses) and all(may(form, c) for form, c in clauses)
 
 
-def eats(doneness: str, peak_c: float, target_c: float | None) -> Message:
-    """How it will eat, in a few words."""
-    if target_c is None or abs(peak_c - target_c) <= 0.7:
-        return say("{doneness}, core {peak_c:temp1}", doneness=doneness, peak_c=peak_c)
-    template = N_("{doneness}, core {peak_c:temp1}, {off_k:rise1} under the target")
-    if peak_c > target_c:
-        template = N_("{doneness}, core {peak_c:temp1}, {off_k:rise1} over the target")
-    return say(template, doneness=doneness, peak_c=peak_c, off_k=abs(peak_c - target_c))
+COLDER_K = 0.5  # a place so much colder than the core is named beside it
+OFF_TARGET_K = 0.7
+
+
+def eats(doneness: str, peak_c: float, target_c: float | None, coldest_c: float | None = None) -> Message:
+    """How it will eat, in a few words.
+
+    Parameters
+    ----------
+    doneness : str
+        Its name, by the core.
+    peak_c, target_c : float
+        The core's peak, and what was wanted, °C.
+    coldest_c : float, optional
+        The peak of the coldest place, °C, by which it is compared with the target; default the core's.
+    """
+    colder = coldest_c is not None and coldest_c < peak_c - COLDER_K
+    reached = coldest_c if coldest_c is not None else peak_c
+    if colder:
+        what = say(
+            "{doneness}, core {peak_c:temp1}, coldest place {coldest_c:temp1}",
+            doneness=doneness,
+            peak_c=peak_c,
+            coldest_c=coldest_c,
+        )
+    else:
+        what = say("{doneness}, core {peak_c:temp1}", doneness=doneness, peak_c=peak_c)
+    if target_c is None or abs(reached - target_c) <= OFF_TARGET_K:
+        return what
+    template = N_("{what}, {off_k:rise1} under the target")
+    if reached > target_c:
+        template = N_("{what}, {off_k:rise1} over the target")
+    return say(template, what=what, off_k=abs(reached - target_c))

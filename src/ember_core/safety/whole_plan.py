@@ -196,11 +196,8 @@ def _at_the_cautious_end(computed: Computed, rule: dict[str, Any]) -> list[Findi
     worse = judge_all(worst)
     rule["at_cautious_end"] = bool(rule["met"] is True and all(r["met"] is True for r in worst))
     rule["share_met"] = None if computed.share_met is None else round(computed.share_met, 3)
-    if not rule["met"]:
+    if not rule["met"] or rule["at_cautious_end"]:
         return []
-    if rule["at_cautious_end"]:
-        words = say("Met at the cautious end too (5 in 100 are worse).")
-        return [Finding("rule-at-the-cautious-end", "note", words, "forecast")]
     words = say(
         "At the cautious end of the likely pieces (5 in 100 are worse) it is short: {needs}", needs=worse["needs"]
     )

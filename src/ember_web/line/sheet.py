@@ -247,7 +247,7 @@ def _degrees(text: str) -> float | str:
 
 def _moved(asked: Running, kind: str, medium_c: float | str) -> dict[str, Any]:
     """Another heat than the plan has, until what the plan is for."""
-    target = asked.planned.target_c
+    target = asked.planned.core_goal_c
     stage: dict[str, Any] = {"kind": kind, "minutes": BACK_MIN} | (
         {"until": {"peak_core_c": target}} if target is not None else {}
     )
@@ -273,5 +273,5 @@ def _stage(request: KitchenRequest, cook: Cook) -> dict[str, Any]:
     if not last:
         return {}
     heat = {k: v for k, v in last[-1].items() if k not in {"until", "portion"}} | {"minutes": BACK_MIN}
-    target = asked.planned.target_c
+    target = asked.planned.core_goal_c
     return heat | ({"until": {"peak_core_c": target}} if target is not None else {})

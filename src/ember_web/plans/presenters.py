@@ -100,7 +100,9 @@ def build(outcome: Outcome, kitchen: Kitchen, book: Book, now: datetime, cursor_
     return View(
         outcome=outcome,
         moves=rows,
-        eats=eats(doneness, cook.peak_core_c, plan.target_c) if result["egg"] is None else _egg_eats(result["egg"]),
+        eats=eats(doneness, cook.peak_core_c, plan.target_c, cook.coldest[0])
+        if result["egg"] is None
+        else _egg_eats(result["egg"]),
         standing=None
         if result["rule"] is None
         else standing(

@@ -23,6 +23,7 @@ from ember_core.heat.ensemble.forecast import Forecast
 from ember_core.heat.geometry.egg_outline import YOLK_SHARE
 from ember_core.plan.plan import Plan
 from ember_core.planning.schools import GREY_K
+from ember_core.safety.verdict import COLDER_K
 from ember_core.wording.message import say
 from ember_core.wording.quantities import INCH_MM, SI, Units
 
@@ -100,6 +101,7 @@ class Picture:
     data: dict[str, Any]
     table: list[dict[str, Any]]
     medium: dict[str, Any] | None = None  # of a medium that the piece cools
+    coldest: dict[str, Any] | None = None  # the place that stays colder than the core
 
 
 @dataclass(frozen=True)
@@ -261,7 +263,21 @@ def draw(
         },
         table=_table(cook),
         medium=_medium(cook, axes),
+        coldest=None if round_ else _coldest(cook, thick),
     )
+
+
+def _coldest(cook: Cook, thick: float) -> dict[str, Any] | None:
+    """Where the coldest place lies on the grain, and what it reaches; None where it is the core."""
+    reached_c, depth_mm = cook.coldest
+    if reached_c > cook.peak_core_c - COLDER_K:
+        return None
+    y = depth_mm / thick * GRAIN_H
+    return {
+        "y": round(y, 1),
+        "dy": -4 if y > 20.0 else 13,
+        "words": say("coldest place {reached_c:temp1}", reached_c=reached_c),
+    }
 
 
 MEDIUM_H = 34.0

@@ -149,7 +149,18 @@ def test_no_reading_that_cannot_be_makes_it_met(first, moves, apart, rules, at, 
     spiked = [*t[: i + 1], t[i] + apart / 2, *t[i + 1 :]], [*c[: i + 1], 106.0 + hot, *c[i + 1 :]]
     assert (judge(*spiked, rules=rules)["rule"]["met"] is True) == before
     holed = [x if k <= i else x + 5000 for k, x in enumerate(t)]
-    assert judge(holed, c, rules=rules)["rule"]["met"] is not True or before
+    after = len(c) - i > 2 and judge(t[i + 1 :], c[i + 1 :], rules=rules)["rule"]["met"] is True  # it stands by itself
+    assert judge(holed, c, rules=rules)["rule"]["met"] is not True or before or after
+
+
+@pytest.mark.parametrize(
+    ("rise", "met"), [((69, 69, 72, 74), None), ((69, 71, 73, 75), None), ((73, 73.5, 74, 74.5), True)]
+)
+def test_a_tip_moved_to_a_hotter_place_shows_that_a_colder_one_is_there(rise, met):
+    """Four readings a second apart: a core does not rise by 5 K in 3 s, however little each step is."""
+    assert (judge([0.0, 1.0, 2.0, 3.0], [float(c) for c in rise])["rule"]["met"] is True) is (met is True)
+    stays = [71.0, 72.5, 73.5, 74.5, *[75.0] * 36]
+    assert judge([float(x) for x in range(40)], stays)["rule"]["met"] is True  # it stays there: that is what it reads
 
 
 def test_the_model_credits_nothing_it_has_not_seen():

@@ -67,3 +67,15 @@ def test_words(statement, required, guests, findings, said):
 def test_how_it_eats(peak, target, says):
     """Within 0.7 K it is the target; beyond, by how much and on which side."""
     assert eats("rare", peak, target) == says
+
+
+@pytest.mark.parametrize(
+    ("peak", "coldest", "says"),
+    [
+        (55.2, 54.0, "medium, core 55.2 °C, coldest place 54.0 °C"), (57.0, 52.1, "medium, core 57.0 °C, coldest place 52.1 °C, 1.9 °C under the target"),
+        (54.0, 53.6, "medium, core 54.0 °C"), (57.0, 56.0, "medium, core 57.0 °C, coldest place 56.0 °C, 2.0 °C over the target"),
+    ],
+)  # fmt: skip
+def test_how_it_eats_where_a_place_stays_colder(peak, coldest, says):
+    """The coldest place is compared with the target, and both are said."""
+    assert eats("medium", peak, 54.0, coldest) == says

@@ -288,13 +288,30 @@ def test_a_record_of_pieces_of_several_sizes_is_met_only_with_a_plan_that_is_met
     assert "one-size-measured" in {f["code"] for f in record.document["judged"]["findings"]}
 
 
-def test_a_cook_without_readings_is_not_judged(kitchen, cook, as_):
-    """Nothing measured, nothing claimed."""
+@pytest.mark.parametrize(
+    ("marks", "states"),
+    [((), {"none"}), ((202, 488), {"none"}), ((202, 488, 968), {"advisory", "met"}), ((20, 60, 100), {"advisory"})],
+)
+def test_a_cook_without_readings_is_judged_as_computed_and_says_so(kitchen, cook, as_, marks, states):
+    """Nothing was measured: the record says what its moves come to by computation, and never that it was measured."""
     Cook.objects.update(probe=None)
-    send(as_("cook"), event(kitchen, cook, "finish"))
+    start = state_of(cook).started
+    Kitchen.objects.filter(pk=kitchen.pk).update(clock_kitchen=kitchen.clock_kitchen + timedelta(minutes=20))
+    kitchen.refresh_from_db()
+    moved = [event(kitchen, cook, move=f"m{i + 1}", occurred_at=(start + t) * 1000) for i, t in enumerate(marks)]
+    send(as_("cook"), *moved, event(kitchen, cook, "finish"))
     record = Record.objects.get()
-    assert (record.state, record.peak_core_c) == ("none", None)
-    assert as_("cook").get(f"/k/hut/log/{record.public_id}/").status_code == 200
+    verdict = record.document["verdict"]
+    assert record.state in states, verdict
+    assert record.peak_core_c is None
+    page = as_("cook").get(f"/k/hut/log/{record.public_id}/")
+    assert page.status_code == 200
+    if states == {"none"}:
+        assert "moves were not marked as done" in str(verdict["detail"])
+    else:
+        assert verdict["basis"] == "computed, not measured"
+        assert "nothing was measured" in str(verdict["detail"])
+        assert "computed, not measured</b>" in page.content.decode()
 
 
 def test_line_without_scripts(kitchen, cook, as_):

@@ -9,19 +9,20 @@ from typing import Any
 
 from ember_core import __version__
 from ember_core.data.loader import data_version
-from ember_core.errors import InputError
+from ember_core.errors import EmberError, InputError
 from ember_core.formats.plan import parse
 from ember_core.line.fold import CHECK, HAPPENED, PROBE, CookState, Event, MoveState
 from ember_core.plan.finding import Finding
 from ember_core.plan.log import Log
 from ember_core.running.history import CORE, SECOND, is_out, running
 from ember_core.running.media import WATCHED_S
+from ember_core.running.state import replay
 from ember_core.safety.evidence import JUMP_K_S
 from ember_core.safety.measured import by_its_outside, judge_log, of_both, of_one_piece
 from ember_core.safety.premise import Basis
 from ember_core.safety.rules import profile_of
 from ember_core.safety.verdict import standing
-from ember_core.wording.message import N_, say
+from ember_core.wording.message import N_, joined, say
 from ember_web.line.adapters import moment, state_of
 from ember_web.line.media import around_named, around_of, said_of_probe
 from ember_web.line.models import Cook, Reading
@@ -36,8 +37,38 @@ UNJUDGED = {
     "state": "none",
     "words": say("not measured"),
     "detail": say("No probe readings: the rule cannot be judged on what was not measured."),
-    "basis": N_("not measured"),
 }
+COMPUTED_MEMBERS = 64  # likely pieces that a cook nobody measured is judged by
+COMPUTED_BUDGET_S = 4.0
+
+
+def _computed(cook: Cook, state: CookState, end: float) -> tuple[dict[str, Any] | None, dict[str, Any]] | None:
+    """The rule by what was done to a piece that no probe was in, its moves as they were made; None where there is no rule."""
+    unmarked = [raw["verb"] for m, raw in zip(state.moves, cook.moves, strict=True) if m.done is None]
+    if unmarked:
+        words = say(
+            "Nothing was measured, and moves were not marked as done: {moves}. What was done to it is not known.",
+            moves=joined([say(verb) for verb in unmarked], ", "),
+        )
+        return None, UNJUDGED | {"detail": words}
+    try:
+        asked = running(told(cook.document, state, end))
+        found = replay(asked, members=COMPUTED_MEMBERS, budget_s=COMPUTED_BUDGET_S)
+    except EmberError:
+        return None
+    if found.rule is None:
+        return None
+    plan = asked.planned
+    findings = [f.as_dict() for f in found.findings]
+    stands = standing(found.rule, plan.required, plan.guests, profile_of(str(plan.rules), plan.house), found.findings)
+    judged = {"rule": found.rule, "model": found.outcome.result["model"], "findings": findings}
+    return judged, {
+        "state": stands.state,
+        "words": stands.words,
+        "detail": joined([stands.detail, say("Computed from the moves as they were made: nothing was measured.")]),
+        "under": stands.profile.name,
+        "basis": N_("computed, not measured"),
+    }
 
 
 @dataclass(frozen=True)
@@ -81,8 +112,10 @@ def _judge(
     the second part of a bird."""
     document = cook.document
     rules, food = document.get("rules"), document["piece"].get("food")
-    if len(readings) < 2 or not rules or not food:
+    if not rules or not food:
         return None
+    if len(readings) < 2:
+        return _computed(cook, state, end)
     try:
         plan, ran = parse(document), [Ran(s["start_s"], s["end_s"]) for s in cook.result["stages"]]
         if state.happened():  # judged as what really was done to it

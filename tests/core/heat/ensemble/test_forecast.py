@@ -57,11 +57,12 @@ def test_the_rule_at_the_cautious_end_is_said():
     for minutes in range(88, 140, 3):
         result = bath(minutes)
         found = [f["level"] for f in result["findings"] if f["code"] == "rule-at-the-cautious-end"]
-        assert bool(found) is bool(result["rule"]["met"])
-        levels[minutes] = found[0] if found else "short"
+        met, too = result["rule"]["met"], result["rule"]["at_cautious_end"]
+        assert found == (["care"] if met and not too else [])  # said where it changes what a cook does
+        levels[minutes] = "short" if not met else "met" if too else "care"
     order = [levels[m] for m in sorted(levels)]
-    assert order == sorted(order, key=("short", "care", "note").index)
-    assert set(order) == {"short", "care", "note"}
+    assert order == sorted(order, key=("short", "care", "met").index)
+    assert set(order) == {"short", "care", "met"}
 
 
 def test_without_rules_or_forecast_there_is_no_cautious_end():
