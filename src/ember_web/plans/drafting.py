@@ -17,6 +17,7 @@ from ember_web.book.queries import book_of
 from ember_web.plans.actions.archive_plans import ArchivePlans, archive_plans
 from ember_web.plans.actions.keep_draft import KeepDraft, keep_draft
 from ember_web.plans.actions.restore_plan import RestorePlan, restore_plan
+from ember_web.plans.actions.revert_plans import RevertPlans, revert_plans
 from ember_web.plans.actions.tag_plans import TagPlans, tag_plans
 from ember_web.plans.models import Draft, Plan
 from ember_web.tenancy.access import RANK, KitchenRequest, in_kitchen
@@ -84,24 +85,24 @@ def restore(request: KitchenRequest, plan: str) -> HttpResponse:
     except InputError as error:
         messages.error(request, current().say(error.message))
         return redirect("plans", kitchen=request.kitchen.public_id)
-    messages.success(request, tell("Brought back: {title}", title=found.title))
+    messages.success(request, tell("Restored: {title}", title=found.title))
     return redirect("plan-saved", kitchen=request.kitchen.public_id, plan=found.public_id)
 
 
 def can_undo(request: KitchenRequest, what: str, **how: Any) -> None:
-    """Keep how to take back what was just done; ``how`` is for :func:`undo`."""
+    """Keep how to undo what was just done; ``how`` is for :func:`undo`."""
     request.session[UNDO] = {"kitchen": request.kitchen.public_id, "what": what, "at": time.time(), **how}
 
 
 def undoable(request: KitchenRequest, plan: str = "") -> str:
-    """What may be taken back here and now, in a word; on the page of a plan only what was done to it."""
+    """What may be undone here and now, in a word; on the page of a plan only what was done to it."""
     kept = request.session.get(UNDO) or {}
     if kept.get("kitchen") != request.kitchen.public_id or time.time() - kept.get("at", 0.0) > OFFERED_S:
         return ""
     if plan and plan not in _plans_of(kept):
         return ""
     words = {
-        "away": _("put away"), "back": _("take back"), "tag": _("tag"), "untag": _("untag"), "double": _("double"),
+        "archive": _("archive"), "restore": _("restore"), "tag": _("tag"), "untag": _("untag"), "duplicate": _("duplicate"),
         "serve": _("on the plate at"), "save": _("save"),
     }  # fmt: skip
     return words.get(kept["what"], "")
@@ -114,25 +115,25 @@ def _plans_of(kept: dict[str, Any]) -> list[str]:
 @in_kitchen(read="cook")
 @require_POST
 def undo(request: KitchenRequest) -> HttpResponse:
-    """Take back what this person did last to plans: put away, tagged, doubled, given a time, saved."""
+    """Undo what this person did last to plans: archived, tagged, duplicated, given a time, saved."""
     kept = request.session.pop(UNDO, None) or {}
     if kept.get("kitchen") != request.kitchen.public_id:
-        messages.error(request, _("There is nothing to take back."))
+        messages.error(request, _("There is nothing to undo."))
         return redirect("plans", kitchen=request.kitchen.public_id)
     actor, plans = Actor.of_request(request), tuple(kept.get("plans", ()))
     try:
-        if kept["what"] in {"away", "back"}:
-            archive_plans(actor, ArchivePlans(plans, back=kept["what"] == "away"))
+        if kept["what"] in {"archive", "restore"}:
+            archive_plans(actor, ArchivePlans(plans, back=kept["what"] == "archive"))
         elif kept["what"] in {"tag", "untag"}:
             tag_plans(actor, TagPlans(plans, kept["tag"], off=kept["what"] == "tag"))
-        elif plans:  # doubles, or a plan that was new
+        elif plans:  # copies, or a plan that was new
             archive_plans(actor, ArchivePlans(plans))
-        for plan, number in kept.get("revisions", ()):
-            restore_plan(actor, RestorePlan(plan, number, seen=number + 1))  # not over what somebody saved since
+        if kept.get("revisions"):
+            revert_plans(actor, RevertPlans(tuple((plan, number) for plan, number in kept["revisions"])))
     except InputError as error:
         messages.error(request, current().say(error.message))
     else:
-        messages.success(request, _("Taken back."))
+        messages.success(request, _("Undone."))
     touched = _plans_of(kept)
     if kept["what"] == "save" and kept.get("revisions"):
         return redirect("plan-saved", kitchen=request.kitchen.public_id, plan=touched[0])

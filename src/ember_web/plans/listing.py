@@ -1,35 +1,46 @@
-"""The list of plans: found by word and tag, looked at as strips; several at once on paper, as files, put away."""
+"""The list of plans: found by word and tag, looked at as strips; several at once on paper, as files, archived."""
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from datetime import datetime, time
 from typing import Any
 
 from django.contrib import messages
 from django.core.exceptions import PermissionDenied
 from django.core.paginator import Paginator
+from django.db.models import OuterRef, Subquery
+from django.db.models.functions import Coalesce
 from django.http import HttpResponse, HttpResponseBadRequest, JsonResponse
 from django.shortcuts import get_object_or_404, redirect, render
+from django.urls import reverse
 from django.utils.translation import gettext as _
+from django.utils.translation import ngettext
 from django.views.decorators.http import require_POST, require_safe
 
-from ember_core.errors import EmberError
-from ember_core.wording.message import N_
+from ember_core.errors import EmberError, InputError
+from ember_core.wording.message import N_, say
 from ember_web.book.queries import book_of
 from ember_web.plans.actions.archive_plans import ArchivePlans, archive_plans
+from ember_web.plans.actions.duplicate_plans import DuplicatePlans, duplicate_plans
 from ember_web.plans.actions.fill_summaries import fill_summaries
-from ember_web.plans.actions.save_plan import SavePlan, newest_of, save_plan
+from ember_web.plans.actions.schedule_plans import SchedulePlans, schedule_plans
 from ember_web.plans.actions.tag_plans import TagPlans, tag_plans
 from ember_web.plans.drafting import can_undo, undoable
 from ember_web.plans.forms import serve_moment
-from ember_web.plans.models import Draft, Plan
+from ember_web.plans.models import Draft, Plan, PlanRevision
 from ember_web.plans.papers import MOST, PAPERS, bundle, calendar, cards, prep_list, recipe, views_of
 from ember_web.plans.summaries import STATES
 from ember_web.plans.written import TIMES
 from ember_web.tenancy.access import RANK, KitchenRequest, in_kitchen
 from ember_web.tenancy.actor import Actor
-from ember_web.tenancy.voice import current, tell
+from ember_web.tenancy.voice import current
 from ember_web.ui.computing import Busy, solver
+
+MAX_DIGITS = 9  # of a revision's number
+_NEWEST = Coalesce(
+    Subquery(PlanRevision.objects.filter(plan=OuterRef("pk")).order_by("-number").values("number")[:1]), 0
+)
 
 SORTS = {
     "new": ("-updated_at", N_("newest first")),
@@ -41,31 +52,31 @@ SORTS = {
 @in_kitchen()
 @require_safe
 def listing(request: KitchenRequest) -> HttpResponse:
-    """Plans with search, tags, order; ``put_away`` shows the archive."""
+    """Plans with search, tags, order; ``archived`` shows the archive."""
     words = request.GET.get("q", "")[:100].replace("\x00", "")
     tag = request.GET.get("tag", "")[:40].replace("\x00", "")
-    away = "put_away" in request.GET
+    archived = "archived" in request.GET
     sort = request.GET.get("sort", "new")
     sort = sort if sort in SORTS else "new"
-    found = Plan.objects.filter(kitchen=request.kitchen, archived_at__isnull=not away)
+    found = Plan.objects.filter(kitchen=request.kitchen, archived_at__isnull=not archived)
     if words:
         found = found.filter(title__icontains=words)
     tagged = Plan.objects.filter(kitchen=request.kitchen).exclude(tags=[]).order_by()
     tags = sorted({t for ts in tagged.values_list("tags", flat=True).distinct() for t in ts})
     if tag:
         found = found.filter(tags__contains=[tag])
-    page = Paginator(found.order_by(SORTS[sort][0], "-id"), 30).get_page(request.GET.get("page"))
+    page = Paginator(found.annotate(revision=_NEWEST).order_by(SORTS[sort][0], "-id"), 30).get_page(
+        request.GET.get("page")
+    )
     book = book_of(request.kitchen)
-    lacking = [p for p in page if not p.summary]
-    left = fill_summaries(Actor.of_request(request), lacking) if lacking else 0
     context = {
         "page": page,
-        "left": left,
+        "lacking": [p.public_id for p in page if not p.summary],
         "rows": [_row(p, book.piece_name(p.document["piece"]), book.way_name(p.document.get("way", {}))) for p in page],
         "q": words,
         "tag": tag,
         "tags": tags,
-        "away": away,
+        "archived": archived,
         "sort": sort,
         "sorts": [(k, _(v)) for k, (_order, v) in SORTS.items()],
         "papers": PAPERS,
@@ -91,10 +102,13 @@ def _row(plan: Plan, piece: str, way: str) -> dict[str, Any]:
     }
 
 
-def _chosen(request: KitchenRequest) -> list[Plan]:
+def _ids(request: KitchenRequest) -> list[str]:
     asked = request.POST.getlist("plan") or request.GET.getlist("plan")
-    ids = [p.replace("\x00", "") for p in asked[:MOST]]
-    return list(Plan.objects.filter(kitchen=request.kitchen, public_id__in=ids))
+    return [p.replace("\x00", "") for p in asked[:MOST]]
+
+
+def _chosen(request: KitchenRequest) -> list[Plan]:
+    return list(Plan.objects.filter(kitchen=request.kitchen, public_id__in=_ids(request)))
 
 
 def _file(content: bytes, kind: str, name: str) -> HttpResponse:
@@ -157,43 +171,67 @@ def _moment(text: str, request: KitchenRequest) -> datetime | None:
 @in_kitchen(write="cook")
 @require_POST
 def arrange(request: KitchenRequest) -> HttpResponse:
-    """Put the chosen plans away or back, tag them, double them, or give all one time on the plate."""
+    """Archive the chosen plans or restore them, tag them, duplicate them, or give all one time on the plate."""
     actor, what = Actor.of_request(request), request.POST.get("do", "")
     plans = _chosen(request)
-    ids = tuple(p.public_id for p in plans)
     back = redirect("plans", kitchen=request.kitchen.public_id)
     if not plans:
         messages.error(request, _("Tick the plans first."))
         return back
+    if what not in ARRANGE:
+        raise PermissionDenied
     try:
-        if what in {"away", "back"}:
-            archive_plans(actor, ArchivePlans(ids, back=what == "back"))
-            can_undo(request, what, plans=ids)
-        elif what in {"tag", "untag"}:
-            tag = " ".join(request.POST.get("tag", "").split()).lower()
-            tag_plans(actor, TagPlans(ids, tag, off=what == "untag"))
-            can_undo(request, what, tag=tag, plans=[p.public_id for p in plans if (tag in p.tags) == (what == "untag")])
-        elif what == "double":
-            made = []
-            for p in plans:
-                title = tell("{title}, again", title=p.title)[:200]
-                command = SavePlan({**p.document, "title": title}, "", entered=p.entered, summary=p.summary)
-                made.append(save_plan(actor, command).public_id)
-            can_undo(request, what, plans=made)
-        elif what == "serve":
-            moment = _moment(request.POST.get("serve", ""), request)
-            if moment is None:
-                messages.error(request, _("On the plate at: write a time such as 19:40."))
-                return back
-            before = [(p.public_id, newest_of(p)) for p in plans]
-            for p in plans:
-                document = {**p.document, "serve_at": moment.isoformat(timespec="minutes")}
-                save_plan(actor, SavePlan(document, p.public_id, entered=p.entered, summary=p.summary))
-            can_undo(request, what, revisions=before)
-        else:
-            raise PermissionDenied
+        undo = ARRANGE[what](actor, plans, request)
     except EmberError as error:
         messages.error(request, current().say(error.message))
         return back
-    messages.success(request, tell("Done, plans: {n}", n=len(plans)))
+    can_undo(request, what, **undo)
+    count = len(plans)
+    messages.success(request, ngettext("%(count)d plan updated", "%(count)d plans updated", count) % {"count": count})
     return back
+
+
+def _archive(actor: Actor, plans: list[Plan], request: KitchenRequest) -> dict[str, Any]:
+    ids = tuple(p.public_id for p in plans)
+    archive_plans(actor, ArchivePlans(ids, back=request.POST["do"] == "restore"))
+    return {"plans": ids}
+
+
+def _tag(actor: Actor, plans: list[Plan], request: KitchenRequest) -> dict[str, Any]:
+    tag, off = " ".join(request.POST.get("tag", "").split()).lower(), request.POST["do"] == "untag"
+    tag_plans(actor, TagPlans(tuple(p.public_id for p in plans), tag, off=off))
+    return {"tag": tag, "plans": [p.public_id for p in plans if (tag in p.tags) == off]}
+
+
+def _duplicate(actor: Actor, plans: list[Plan], request: KitchenRequest) -> dict[str, Any]:
+    return {"plans": duplicate_plans(actor, DuplicatePlans(tuple(p.public_id for p in plans)))}
+
+
+def _serve(actor: Actor, plans: list[Plan], request: KitchenRequest) -> dict[str, Any]:
+    moment = _moment(request.POST.get("serve", ""), request)
+    if moment is None:
+        raise InputError(say("On the plate at: write a time such as 19:40."), path="serve")
+    command = SchedulePlans(tuple(p.public_id for p in plans), moment, _seen(request))
+    return {"revisions": schedule_plans(actor, command)}
+
+
+def _seen(request: KitchenRequest) -> dict[str, int]:
+    """The newest revision of each plan as the list showed it, from fields ``plan:number``."""
+    pairs = (text.rpartition(":") for text in request.POST.getlist("seen")[:MOST])
+    return {plan: int(number) for plan, _colon, number in pairs if number.isdecimal() and len(number) < MAX_DIGITS}
+
+
+ARRANGE: dict[str, Callable[[Actor, list[Plan], KitchenRequest], dict[str, Any]]] = {
+    "archive": _archive, "restore": _archive, "tag": _tag, "untag": _tag, "duplicate": _duplicate, "serve": _serve,
+}  # fmt: skip
+"""What may be done to several plans at once; each returns how it is undone."""
+
+
+@in_kitchen(write="viewer")
+@require_POST
+def summaries(request: KitchenRequest) -> HttpResponse:
+    """Compute what the list shows of the plans that lack it, for a while; back to the list."""
+    lacking = list(Plan.objects.filter(kitchen=request.kitchen, public_id__in=_ids(request), summary={}))
+    fill_summaries(Actor.of_request(request), lacking)
+    query = request.POST.get("query", "").replace("\x00", "")[:400]
+    return redirect(f"{reverse('plans', args=[request.kitchen.public_id])}?{query}")

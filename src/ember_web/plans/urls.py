@@ -15,6 +15,7 @@ urlpatterns = [
     path("thumb/", asking.thumb, name="plan-thumb"),
     path("list/", listing.listing, name="plans"),
     path("papers/", listing.papers, name="plan-papers"),
+    path("summaries/", listing.summaries, name="plan-summaries"),
     path("arrange/", listing.arrange, name="plan-arrange"),
     path("save/", views.save, name="plan-save"),
     path("import/", files.import_file, name="plan-import"),

@@ -108,7 +108,7 @@ def test_earlier_versions_come_back_and_none_is_lost(kitchen, as_):
 
 
 def test_undo_of_a_save(kitchen, as_):
-    """A changed plan is as before; a new one is put away; it is offered once, on that plan."""
+    """A changed plan is as before; a new one is archived; it is offered once, on that plan."""
     cook = as_("cook")
     plan = saved(cook)
     other = saved(cook, title="other")
@@ -126,12 +126,18 @@ def test_undo_of_a_save(kitchen, as_):
     assert "Somebody saved this plan meanwhile" in cook.post(UNDO, follow=True).content.decode()
     plan.refresh_from_db()
     assert plan.document["piece"]["shape"]["thickness_mm"] == 20.0
-    assert "nothing to take back" in cook.post(UNDO, follow=True).content.decode()
+    assert "nothing to undo" in cook.post(UNDO, follow=True).content.decode()
 
 
 @pytest.mark.parametrize(
     ("do", "more"),
-    [("away", {}), ("tag", {"tag": "Night"}), ("untag", {"tag": "day"}), ("double", {}), ("serve", {"serve": "19:40"})],
+    [
+        ("archive", {}),
+        ("tag", {"tag": "Night"}),
+        ("untag", {"tag": "day"}),
+        ("duplicate", {}),
+        ("serve", {"serve": "19:40"}),
+    ],
 )
 def test_undo_of_what_was_done_to_several(kitchen, as_, do, more):
     """As it was before, with what some of them already had."""

@@ -10,15 +10,18 @@ import zipfile
 import zlib
 
 import pytest
+from django.db import connection
+from django.test.utils import CaptureQueriesContext
 from icalendar import Calendar
 
 from ember_core.entry.sentence import Sentence
-from ember_web.plans.models import Plan
+from ember_web.plans.models import Plan, PlanRevision
 from ember_web.plans.papers import SHEETS
 from tests.web.plans.test_plan import SENTENCE
 
 pytestmark = pytest.mark.django_db
 LIST = "/k/hut/plan/list/"
+SEEN = r'name="seen"\s+value="([\w:-]+)"'
 
 
 @pytest.fixture
@@ -93,13 +96,19 @@ def test_a_plan_as_a_recipe(kitchen, as_, four):
 def test_the_list_shows_time_state_and_picture(kitchen, as_, four):
     """Found by word, tag and order; a strip of the inside, how long from pull to plate, how it stands."""
     client = as_("cook")
+    Plan.objects.filter(public_id__in=four).update(summary={})
+    page = client.get(LIST).content.decode()
+    assert page.count("data:image/png") == 0
+    assert "4 plans are not computed yet" in page
+    lacking = {"plan": re.findall(r'name="plan"\s+value="([\w-]+)"', page), "query": "sort=name"}
+    assert client.post("/k/hut/plan/summaries/", lacking)["Location"] == LIST + "?sort=name"
     page = client.get(LIST).content.decode()
     assert page.count('class="p-name"') == 4
     assert page.count("data:image/png") == 4
     assert "pull to plate 8:00" in page
     assert 'class="stands met"' in page
     arrange = {"plan": four[:2], "do": "tag", "tag": "Late Table"}
-    assert "Done, plans: 2" in client.post("/k/hut/plan/arrange/", arrange, follow=True).content.decode()
+    assert "2 plans updated" in client.post("/k/hut/plan/arrange/", arrange, follow=True).content.decode()
     assert client.get(LIST, {"tag": "late table"}).content.decode().count('class="p-name"') == 2
     assert "letters" in client.post("/k/hut/plan/arrange/", arrange | {"tag": "x" * 31}, follow=True).content.decode()
     names = re.findall(r'translate="no">(\w[\w-]+), four', client.get(LIST, {"sort": "name"}).content.decode())
@@ -107,14 +116,14 @@ def test_the_list_shows_time_state_and_picture(kitchen, as_, four):
 
 
 def test_several_at_once(kitchen, plan, as_, four):
-    """Doubled, put away and back, given one time on the plate; a viewer may not."""
+    """Duplicated, archived and restored, given one time on the plate; a viewer may not."""
     client = as_("cook")
-    client.post("/k/hut/plan/arrange/", {"plan": four[:1], "do": "double"})
-    assert Plan.objects.filter(title="bavette, four, again").count() == 1
-    client.post("/k/hut/plan/arrange/", {"plan": four, "do": "away"})
-    assert "bavette, four, again" in client.get(LIST).content.decode()
+    client.post("/k/hut/plan/arrange/", {"plan": four[:1], "do": "duplicate"})
+    assert Plan.objects.filter(title="bavette, four, copy").count() == 1
+    client.post("/k/hut/plan/arrange/", {"plan": four, "do": "archive"})
+    assert "bavette, four, copy" in client.get(LIST).content.decode()
     assert ">bavette, four<" not in client.get(LIST).content.decode()
-    client.post("/k/hut/plan/arrange/", {"plan": four, "do": "back"})
+    client.post("/k/hut/plan/arrange/", {"plan": four, "do": "restore"})
     client.post("/k/hut/plan/arrange/", {"plan": four, "do": "serve", "serve": "20:15"})
     assert {Plan.objects.get(public_id=p).document["serve_at"][11:16] for p in four} == {"20:15"}
     assert (
@@ -123,8 +132,65 @@ def test_several_at_once(kitchen, plan, as_, four):
             "/k/hut/plan/arrange/", {"plan": four, "do": "serve", "serve": "soon"}, follow=True
         ).content.decode()
     )
-    assert as_("viewer").post("/k/hut/plan/arrange/", {"plan": four, "do": "away"}).status_code == 403
+    assert as_("viewer").post("/k/hut/plan/arrange/", {"plan": four, "do": "archive"}).status_code == 403
     assert client.post("/k/hut/plan/arrange/", {"plan": [plan.public_id], "do": "burn"}).status_code == 403
+
+
+def test_a_list_that_is_looked_at_writes_and_computes_nothing(kitchen, as_, four, monkeypatch):
+    """A GET: no plan is solved for it, and nothing is written but the session's own."""
+    monkeypatch.setattr(
+        "ember_web.ui.computing.solver.run", lambda *_a, **_k: pytest.fail("a list that is shown solves nothing")
+    )
+    client = as_("viewer")
+    client.get(LIST)
+    with CaptureQueriesContext(connection) as asked:
+        assert client.get(LIST).status_code == 200
+    assert [q["sql"] for q in asked if q["sql"].split()[0] in {"UPDATE", "INSERT", "DELETE"}] == []
+
+
+def test_a_part_of_a_page_does_not_ask_for_the_strip(kitchen, as_, four, monkeypatch):
+    """The clock strip is computed for whole pages only."""
+    asked = []
+    monkeypatch.setattr("ember_web.ui.context.ask", lambda name, *_a, otherwise=None: asked.append(name) or otherwise)
+    client = as_("cook")
+    client.get("/k/hut/plan/to-meet/", SENTENCE)
+    assert "strip" not in asked
+    client.get(LIST)
+    assert asked.count("strip") == 1
+
+
+def test_several_at_once_are_changed_all_or_none(kitchen, as_, four):
+    """One that somebody saved since the list was shown: it is named, and none has the new time; then the list as it is now works."""
+    mine, theirs = as_("cook"), as_("chef")
+    seen = re.findall(SEEN, mine.get(LIST).content.decode())
+    assert len(seen) == 4
+    before = {p.public_id: p.document.get("serve_at") for p in Plan.objects.filter(public_id__in=four)}
+    assert (
+        theirs.post("/k/hut/plan/save/", SENTENCE | {"plan": four[1], "title": "theirs", "size_mm": "33"}).status_code
+        == 302
+    )
+    asked = {"plan": four, "do": "serve", "serve": "20:15", "seen": seen}
+    page = mine.post("/k/hut/plan/arrange/", asked, follow=True).content.decode()
+    assert "Somebody saved theirs since this list was shown" in page
+    now = {p.public_id: p.document.get("serve_at") for p in Plan.objects.filter(public_id__in=four)}
+    assert {k: v for k, v in now.items() if k != four[1]} == {k: v for k, v in before.items() if k != four[1]}
+    assert Plan.objects.get(public_id=four[1]).document["piece"]["shape"]["thickness_mm"] == 33
+    again = re.findall(SEEN, mine.get(LIST).content.decode())
+    mine.post("/k/hut/plan/arrange/", asked | {"seen": again})
+    assert {Plan.objects.get(public_id=p).document["serve_at"][11:16] for p in four} == {"20:15"}
+
+
+@pytest.mark.parametrize("do", ["duplicate", "serve"])
+def test_a_plan_that_cannot_be_used_any_more_stops_all(kitchen, as_, four, do):
+    """The last of four is of a format that is read no more: nothing of the others is changed, no copy is left."""
+    last = Plan.objects.filter(public_id__in=four).order_by("-pk").first()
+    Plan.objects.filter(pk=last.pk).update(document=last.document | {"format": "open-ember.plan/0"})
+    count, revisions = Plan.objects.count(), PlanRevision.objects.count()
+    asked = {"plan": four, "do": do, "serve": "20:15"}
+    page = as_("cook").post("/k/hut/plan/arrange/", asked, follow=True).content.decode()
+    assert "open-ember.plan/1" in page  # what is read, named
+    assert "plans updated" not in page
+    assert (Plan.objects.count(), PlanRevision.objects.count()) == (count, revisions)
 
 
 def test_two_people_at_one_plan(kitchen, as_, four):

@@ -27,7 +27,7 @@ RIGHTS = {
     "record-json": ("viewer", None), "book": ("viewer", None), "book-ways": ("viewer", None), "book-time": ("viewer", None),
     "book-doneness": ("viewer", None), "book-cut": ("viewer", None), "book-way": ("viewer", None), "book-foods": ("viewer", None),
     "book-change": ("chef", "chef"), "book-retire": (None, "chef"), "book-export": ("viewer", None), "book-import": ("chef", "chef"),
-    "plan-schools": ("viewer", None), "plan-doubt": ("viewer", None), "plan-what-if": ("viewer", None), "plan-to-meet": ("viewer", None), "plan-thumb": ("viewer", None), "plan-papers": ("viewer", None), "plan-recipe": ("viewer", None), "plan-arrange": (None, "cook"), "kitchen-page": ("viewer", None), "kitchen-place": (None, "chef"),
+    "plan-schools": ("viewer", None), "plan-doubt": ("viewer", None), "plan-what-if": ("viewer", None), "plan-to-meet": ("viewer", None), "plan-thumb": ("viewer", None), "plan-papers": ("viewer", None), "plan-recipe": ("viewer", None), "plan-arrange": (None, "cook"), "plan-summaries": (None, "viewer"), "kitchen-page": ("viewer", None), "kitchen-place": (None, "chef"),
     "line-clock": (None, "chef"), "kitchen-person": (None, "chef"), "kitchen-trail": ("chef", None), "password": (None, "viewer"),
     "kitchen-gear": (None, "chef"), "kitchen-people": (None, "chef"), "book-food-new": ("chef", "chef"), "book-food": ("chef", "chef"),
     "tour": (None, "viewer"), "plan-draft": (None, "cook"), "plan-undo": (None, "cook"), "plan-earlier": ("viewer", None), "plan-restore": (None, "cook"),

@@ -43,9 +43,12 @@ from ember_web.line.actions.take_readings import SentReading
 from ember_web.line.models import Cook, Event, HubToken, MediumReading, Probe, Reading
 from ember_web.logbook.models import Record
 from ember_web.plans.actions.archive_plans import ArchivePlans
+from ember_web.plans.actions.duplicate_plans import DuplicatePlans
 from ember_web.plans.actions.keep_draft import KeepDraft
 from ember_web.plans.actions.restore_plan import RestorePlan
+from ember_web.plans.actions.revert_plans import RevertPlans
 from ember_web.plans.actions.save_plan import SavePlan
+from ember_web.plans.actions.schedule_plans import SchedulePlans
 from ember_web.plans.actions.tag_plans import TagPlans
 from ember_web.plans.models import Draft, Plan, PlanRevision
 from ember_web.tenancy.action import ACTIONS
@@ -60,7 +63,7 @@ OUR_WAY = {"name": "our way", "shapes": ["slab"], "stage": [{"kind": "bath", "mi
 FOOD = StoreFood("our lamb", "lamb", {"water": 73.0, "protein": 20.0, "fat": 6.0, "ash": 1.0}, "label")
 # who may do an action besides the set-up: the least rank of a person, or None; and whether a hub may
 MAY = {
-    "save_plan": (Rank.COOK, False), "archive_plans": (Rank.COOK, False), "tag_plans": (Rank.COOK, False), "keep_draft": (Rank.COOK, False), "restore_plan": (Rank.COOK, False), "add_equipment": (Rank.CHEF, False), "set_kitchen": (Rank.CHEF, False), "set_service": (Rank.CHEF, False), "set_station": (Rank.CHEF, False), "fill_summaries": (Rank.VIEWER, False), "store_food": (Rank.CHEF, False), "remove_food": (Rank.CHEF, False),
+    "save_plan": (Rank.COOK, False), "archive_plans": (Rank.COOK, False), "duplicate_plans": (Rank.COOK, False), "schedule_plans": (Rank.COOK, False), "revert_plans": (Rank.COOK, False), "tag_plans": (Rank.COOK, False), "keep_draft": (Rank.COOK, False), "restore_plan": (Rank.COOK, False), "add_equipment": (Rank.CHEF, False), "set_kitchen": (Rank.CHEF, False), "set_service": (Rank.CHEF, False), "set_station": (Rank.CHEF, False), "fill_summaries": (Rank.VIEWER, False), "store_food": (Rank.CHEF, False), "remove_food": (Rank.CHEF, False),
     "store_house_rules": (Rank.CHEF, False), "add_book_row": (Rank.CHEF, False), "import_book": (Rank.CHEF, False), "start_cook": (Rank.COOK, False),
     "take_events": (Rank.COOK, False), "take_readings": (None, True), "carry_clock_over_restart": (None, False), "follow_machine_clock": (None, False), "set_kitchen_time": (Rank.CHEF, False), "change_password": (Rank.VIEWER, False), "issue_password_link": (Rank.CHEF, False), "remove_member": (Rank.CHEF, False), "unlock_member": (Rank.CHEF, False), "use_password_link": (None, False),
     "add_probe": (Rank.CHEF, False), "set_fault": (Rank.CHEF, False), "issue_hub_token": (Rank.CHEF, False), "write_record": (Rank.COOK, False),
@@ -88,6 +91,9 @@ def arguments(name, kitchen, plan, cook):
         "keep_draft": (KeepDraft("cut=bavette", "words", plan.public_id),),
         "restore_plan": (RestorePlan(plan.public_id, 1),),
         "archive_plans": (ArchivePlans((plan.public_id,)),),
+        "duplicate_plans": (DuplicatePlans((plan.public_id,)),),
+        "schedule_plans": (SchedulePlans((plan.public_id,), kitchen.now()),),
+        "revert_plans": (RevertPlans(((plan.public_id, 1),)),),
         "fill_summaries": ([plan],),
         "add_equipment": (AddEquipment("oven", "Oven 1", true_offset_c=-8.0),),
         "set_service": (SetService("dinner", time(18, 30), time(21, 0)),),
