@@ -28,24 +28,12 @@ from django.conf import settings
 SOURCE = Path(__file__).resolve().parents[1] / "src"
 LOCALE = SOURCE / "ember_web" / "locale"
 SPEAK = {"say", "Message", "tell", "N_", "_", "gettext", "gettext_lazy", "finding"}
-SCRIPTS = {"t": None, "said": None}
+SCRIPTS = {"t": None, "said": None, "marked": None}
 DOMAINS = ("django", "djangojs")
 
-# of each data file, the keys whose text is shown as it stands; "*" takes every text below
-DATA = {
-    "moves.toml": {"verb", "cue", "why", "caution", "cue_in_the_shell", "cue_opened", "cue_of_a_bird", "why_to_rest", "why_to_dip", "caution_to_rest", "cue_carved"},
-    "cautions.toml": {"words"},
-    "keeping.toml": {"needs", "note", "remedy", "exempt", "susceptible"},
-    "rules.toml": {"note", "guidance", "forms", "name", "short"},
-    "cuts.toml": {"name", "probe", "prep", "salt_when", "wrong"},
-    **{f"ways_{part}.toml": {"name", "school", "gains", "costs"} for part in ("first", "pan", "oven", "bath", "water", "fire")},
-    "gear.toml": {"name", "set_out", "heat_say", "heat_cue"},
-    "organisms.toml": {"name"},
-    "doneness.toml": {"names"},
-    "forms.toml": set(),
-    "premises.toml": {"says"},
-    "storage.toml": {"authority"},
-}  # fmt: skip
+TABLES = SOURCE / "ember_core" / "data"
+TEXTS: dict[str, dict[str, list[str]]] = tomllib.loads((TABLES / "texts.toml").read_text())
+"""Of each table, the keys of its texts that are shown, that name sources, and that are codes."""
 
 
 def _literal(node: ast.expr) -> str | None:
@@ -88,23 +76,25 @@ def of_script(path: Path) -> Iterator[tuple[int, str]]:
                 yield line, text
 
 
+def leaves(node: Any, key: str = "") -> Iterator[tuple[str, str]]:
+    """Every text of a table, with the key that it stands under."""
+    if isinstance(node, dict):
+        for name, value in node.items():
+            yield from leaves(value, name)
+    elif isinstance(node, list):
+        for value in node:
+            yield from leaves(value, key)
+    elif isinstance(node, str):
+        yield key, node
+
+
 def of_data(path: Path) -> Iterator[str]:
-    """What a data file holds that is shown."""
-    keys = DATA[path.name]
-
-    def walk(node: Any, wanted: bool) -> Iterator[str]:
-        if isinstance(node, dict):
-            for key, value in node.items():
-                if path.name == "forms.toml" and key == "forms" and isinstance(value, dict):
-                    yield from value
-                yield from walk(value, key in keys)
-        elif isinstance(node, list):
-            for value in node:
-                yield from walk(value, wanted)
-        elif isinstance(node, str) and wanted:
-            yield node
-
-    yield from walk(tomllib.loads(path.read_text()), False)
+    """What a table holds that is shown; of the forms their names, which are keys."""
+    table = tomllib.loads(path.read_text())
+    if path.name == "forms.toml":
+        yield from table["forms"]
+    shown = set(TEXTS[path.name].get("shown", ()))
+    yield from (text for key, text in leaves(table) if key in shown)
 
 
 def collected() -> dict[str, Catalog]:
@@ -126,11 +116,10 @@ def collected() -> dict[str, Catalog]:
     for path in sorted((SOURCE / "ember_web").rglob("static/*/*.js")):
         if "vendor" not in path.parts:
             add(out["djangojs"], path, of_script(path))
-    folder = SOURCE / "ember_core" / "data"
-    for name in DATA:
-        for text in of_data(folder / name):
+    for name in TEXTS:
+        for text in of_data(TABLES / name):
             pages.add(text, locations=[(f"ember_core/data/{name}", 1)])
-    rows = csv.DictReader(line for line in (folder / "foods.csv").read_text().splitlines() if not line.startswith("#"))
+    rows = csv.DictReader(line for line in (TABLES / "foods.csv").read_text().splitlines() if not line.startswith("#"))
     for row in rows:
         for text in (row["name"], row["species"]):
             pages.add(text, locations=[("ember_core/data/foods.csv", 1)])

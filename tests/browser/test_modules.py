@@ -9,6 +9,7 @@ import pytest
 
 pytestmark = pytest.mark.browser
 CASES = json.loads((Path(__file__).parents[1] / "core" / "data" / "fold.json").read_text())
+SPANS = json.loads((Path(__file__).parents[1] / "core" / "data" / "spans.json").read_text())
 CALL = """
 const [path, name, args, done] = [arguments[0], arguments[1], arguments[2], arguments[3]];
 import(path).then((m) => done({ value: m[name](...args) ?? null }), (e) => done({ error: String(e) }));
@@ -125,3 +126,9 @@ def test_the_chart_lies_where_its_numbers_say(page):
     assert dict(map(tuple, drawn["paths"]))["ribbon"].startswith("M40,75L440,50")
     assert (drawn["level"], drawn["dots"], drawn["moves"], drawn["groups"]) == (75, [[140, 25]], 2, 1)
     assert dict(map(tuple, drawn["band"])) == {"class": "band", "x": "40", "width": "400", "y": "25", "height": "12.5"}
+
+
+@pytest.mark.parametrize("case", SPANS, ids=lambda c: str(c["s"]))
+def test_a_duration_is_written_as_the_core_writes_it(page, case):
+    """On the same cases as ``clock_span``."""
+    assert call(page, "ui/said.js", "span", case["s"]) == case["clock"]

@@ -98,8 +98,7 @@ def _by_cut(cut: Mapping[str, Any], piece: Mapping[str, Any], plan: Plan, kind: 
     out = []
     lead_s = MIN_S * cut.get("salt_lead_min", 0)
     cured = any(s.kind in {"cure", "brine"} for s in plan.stages)
-    drying = [p for p in cut.get("prep", ()) if "dry" in p]
-    trimming = [p for p in cut.get("prep", ()) if p not in drying]
+    drying, trimming = cut.get("drying", ()), cut.get("prep", ())
     frozen = plan.start_c < -2.0
     if frozen:
         return [_move("thaw", heat_s - TRIM_S, say(_texts("thaw")["cue"]))]
@@ -172,11 +171,8 @@ def set_out(plan: Plan, book: Book) -> list[str]:
     table = read_toml("gear.toml")
     out = [say(table[g]["set_out"]) for g in row.get("gear", ())]
     cut = book.cut(plan.document["piece"].get("cut", ""))
-    prep = " ".join(cut.get("prep", ())) if cut is not None else ""
-    if "tie" in prep:
-        out.append(say("string and scissors; off before serving"))
-    if "skewer" in prep:
-        out.append(say("skewers, counted: all of them out before serving"))
+    binding = read_toml("moves.toml")["bind"]
+    out += [say(binding[code]["set_out"]) for code in (cut or {}).get("bind", ())]
     if any(s.kind == "rest" for s in plan.stages[1:]) and "tray" not in row.get("gear", ()):
         out.append(say(table["tray"]["set_out"]))
     return list(dict.fromkeys(out))

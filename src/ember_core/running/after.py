@@ -129,4 +129,4 @@ def _control(running: Running, cook: Cook) -> Until | None:
     if used[-1] <= limit:
         return None
     at = float(np.interp(limit, used, cook.t))
-    return Until(at, say("{limit:hours} between {cold:degrees} and {hot:temp} are used up ({clause})", limit=limit, cold=cold, hot=hot, clause=rules[0]["clause"]))  # fmt: skip
+    return Until(at, say("{limit:span} between {cold:degrees} and {hot:temp} are used up ({clause})", limit=limit, cold=cold, hot=hot, clause=rules[0]["clause"]))  # fmt: skip

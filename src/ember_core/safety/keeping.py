@@ -84,21 +84,21 @@ def _cooling_step(
     if np.isfinite(done):
         used = max(done - begin, 0.0)
         met = used <= limit + 1e-6
-        message = say("{label} in {used:hours}, allowed {limit:hours}.", label=label, used=used, limit=limit)
+        message = say("{label} in {used:span}, allowed {limit:span}.", label=label, used=used, limit=limit)
     else:
         used = float(t[-1]) - begin
         met = False
         left = limit - used
-        template = N_("{label}: still {now_c:temp1} after {used:hours}, allowed {limit:hours}.")
+        template = N_("{label}: still {now_c:temp1} after {used:span}, allowed {limit:span}.")
         if left > 0:
-            template = N_("{label}: still {now_c:temp1} after {used:hours}, allowed {limit:hours}; {left:hours} left.")
+            template = N_("{label}: still {now_c:temp1} after {used:span}, allowed {limit:span}; {left:span} left.")
         message = say(template, label=label, now_c=c[-1], used=used, limit=limit, left=left)
     inside = (t[1:] > begin) & (t[:-1] < min(done, float(t[-1])))
     hole = float(np.diff(t)[inside].max(initial=0.0)) if measured else 0.0
     unseen = met and hole > APART_S
     if unseen:
         met = False
-        message = say("{label}: no reading for {hole:hours}, so it is not shown.", label=label, hole=hole)
+        message = say("{label}: no reading for {hole:span}, so it is not shown.", label=label, hole=hole)
     if not met:
         message = joined([message, say(rule["remedy"])])
     return Check("cooling", rule["profile"], rule["clause"], met, used, limit, message, source, unseen)
@@ -133,7 +133,7 @@ def check_holding(profile: str, t_s: Array, deciding_c: Array, *, hot: bool, roa
     else:
         extreme = c.min() if hot else c.max()
         message = say(
-            "Not {word} {limit:temp} for up to {longest:hours} ({extreme:temp1}). Bring it back at once, or use time "
+            "Not {word} {limit:temp} for up to {longest:span} ({extreme:temp1}). Bring it back at once, or use time "
             "as a control under a written procedure, or discard.",
             word=word,
             limit=limit,
@@ -161,7 +161,7 @@ def check_begin_of_chilling(profile: str, waited_s: float) -> Check | None:
         for step in rule.get("after_heat", ()):
             good = waited_s <= step["begin_s"] + 1e-6
             message = say(
-                "Chilling begins {waited_s:hours} after the heat, allowed {begin_s:hours}.",
+                "Chilling begins {waited_s:span} after the heat, allowed {begin_s:span}.",
                 waited_s=waited_s,
                 begin_s=step["begin_s"],
             )
@@ -197,7 +197,7 @@ def check_raw(profile: str, t_s: Array, hottest_c: Array) -> Check:
     used = _in_zone(t, c, hold["cold_c"], np.inf, None)
     good = used <= limit + 1e-6
     message = say(
-        "Raw above {cold_c:temp} for {used:hours} before its heat, allowed {limit:hours}.",
+        "Raw above {cold_c:temp} for {used:span} before its heat, allowed {limit:span}.",
         cold_c=hold["cold_c"],
         used=used,
         limit=limit,
@@ -226,7 +226,7 @@ def check_growth(profile: str, t_s: Array, deciding_c: Array, *, apart_s: float 
     limit = float(rule["within_s"])
     good = used <= limit + 1e-6
     message = say(
-        "{used:hours} between {from_c:degrees} and {to_c:temp} before it is cooked, allowed {limit:hours}.",
+        "{used:span} between {from_c:degrees} and {to_c:temp} before it is cooked, allowed {limit:span}.",
         used=used,
         from_c=rule["from_c"],
         to_c=rule["to_c"],
@@ -281,7 +281,7 @@ def check_warm(
         limit = float((rule.get("steps") or rule["after_heat"])[0]["within_s"])
     good = used <= limit + 1e-6
     message = say(
-        "{used:hours} between {cold_c:degrees} and {hot:temp} after it is cooked, allowed {limit:hours}.",
+        "{used:span} between {cold_c:degrees} and {hot:temp} after it is cooked, allowed {limit:span}.",
         used=used,
         cold_c=hold[0]["cold_c"],
         hot=hot,
@@ -339,9 +339,9 @@ def check_reheating(profile: str, t_s: Array, coldest_c: Array, *, purpose: str)
         return Check("reheating", profile, rule["clause"], False, None, limit, message, rule["authority"])
     used = when - float(t[np.flatnonzero(c > 5.0)[0]])  # it was warmer than that when it was met
     good = limit is None or used <= limit
-    template = N_("{first} or its equal after {used:hours}.")
+    template = N_("{first} or its equal after {used:span}.")
     if limit:
-        template = N_("{first} or its equal after {used:hours}, allowed {limit:hours}.")
+        template = N_("{first} or its equal after {used:span}, allowed {limit:span}.")
     message = say(template, first=first, used=used, limit=limit)
     if not good:
         message = joined([message, say("Too slow: discard; reheat in smaller pieces or a hotter medium.")])
@@ -366,7 +366,7 @@ def time_out_of_control(profile: str, t_s: Array, temperature_c: Array) -> Check
     limit = float(rule["cool_most_s"] if cool else rule["most_s"])
     good = used <= limit
     message = say(
-        "{used:hours} between {cold_c:degrees} and {hot_c:temp}, allowed {limit:hours} ({needs}).",
+        "{used:span} between {cold_c:degrees} and {hot_c:temp}, allowed {limit:span} ({needs}).",
         used=used,
         cold_c=hold["cold_c"],
         hot_c=hold["hot_c"],
@@ -486,9 +486,9 @@ def check_egg_product(profile: str, product: str, t_s: Array, coldest_c: Array) 
     rows = [(float(a), float(b)) for a, b in rule[product]]
     met, longest = met_times(t, c[:, None], rows, interpolate=False)
     good = bool(np.isfinite(met).any())
-    asked = either([say("{at_c:temp} {held_s:hours}", at_c=a, held_s=b) for a, b in rows])
+    asked = either([say("{at_c:temp} {held_s:span}", at_c=a, held_s=b) for a, b in rows])
     best = max(zip(longest[:, 0], rows, strict=True), key=lambda r: r[0] / r[1][1])
-    template = N_("{asked}: held.") if good else N_("{asked}: held {held_s:hours} at {at_c:temp}.")
+    template = N_("{asked}: held.") if good else N_("{asked}: held {held_s:span} at {at_c:temp}.")
     message = say(template, asked=asked, held_s=float(best[0]), at_c=best[1][0])
     if not good:
         message = joined([message, say("Hold on without a break, or use pasteurised product.")])

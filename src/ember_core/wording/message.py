@@ -16,7 +16,7 @@ from dataclasses import dataclass
 from string import Formatter
 from typing import Any, Self
 
-from ember_core.wording.quantities import KINDS, SI, Translate, Units, hours, span
+from ember_core.wording.quantities import KINDS, SI, Translate, Units, span
 
 _PLAIN = re.compile(r",?(\.\d)?[dfgs]?")  # no widths: a template cannot ask for a long text
 
@@ -59,10 +59,8 @@ class Speaker:
         """A quantity with its unit; ``span`` and ``hours`` are durations in s, ``degrees`` a temperature and ``difference`` one of two,
         without unit.
         """
-        if kind == "span":
+        if kind in {"span", "hours"}:  # hours: in what earlier versions wrote
             return span(value, self.translate)
-        if kind == "hours":
-            return hours(value, self.translate)
         if kind == "degrees":  # the first of two temperatures: the unit stands behind the second
             return self.units.number("temp", value, decimals)
         if kind == "difference":  # beside a temperature that has the unit

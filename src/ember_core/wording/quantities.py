@@ -161,17 +161,42 @@ def celsius(fahrenheit: float) -> float:
 Translate = Callable[[str], str]
 
 
+SECONDS_BELOW, CLOCK_BELOW, MINUTES_BELOW = 120, 600, 7200  # s
+
+
 def span(seconds: float, translate: Translate = str) -> str:
-    """A duration in words a cook reads: seconds below two minutes, then whole minutes, rounded up."""
-    if seconds <= 0:
+    """A duration in a sentence: seconds below two minutes, then minutes, from two hours on hours and minutes; rounded up.
+
+    Parameters
+    ----------
+    seconds : float
+        s; what is below half of one is an instant.
+    translate : callable
+        Of a template.
+    """
+    whole = math.floor(seconds + 0.5)
+    if whole <= 0:
         return translate("an instant")
-    if seconds < 120:
-        return translate("{seconds:.0f} s").format(seconds=seconds)
-    return translate("{minutes:.0f} min").format(minutes=math.ceil(seconds / 60 - 1e-9))
+    if whole < SECONDS_BELOW:
+        return translate("{seconds:.0f} s").format(seconds=whole)
+    minutes = -(-whole // 60)
+    if minutes * 60 < MINUTES_BELOW:
+        return translate("{minutes:.0f} min").format(minutes=minutes)
+    if minutes % 60 == 0:
+        return translate("{hours} h").format(hours=minutes // 60)
+    return translate("{hours} h {minutes:02d} min").format(hours=minutes // 60, minutes=minutes % 60)
 
 
-def hours(seconds: float, translate: Translate = str) -> str:
-    """A long duration: minutes below two hours, then hours with a decimal."""
-    if seconds < 2 * 3600:
-        return translate("{minutes:.0f} min").format(minutes=seconds / 60)
-    return translate("{hours:.1f} h").format(hours=seconds / 3600)
+def clock_span(seconds: float, translate: Translate = str) -> str:
+    """A duration on a clock or in a table: m:ss below ten minutes, then as in :func:`span`, without the last unit; with its sign.
+
+    The scripts have the same function, ``span`` in ``ui/said.js``; both are held to the cases of ``tests/core/data/spans.json``.
+    """
+    whole = math.floor(abs(seconds) + 0.5)
+    sign = "−" if seconds < 0 and whole else ""
+    if whole < CLOCK_BELOW:
+        return f"{sign}{whole // 60}:{whole % 60:02d}"
+    minutes = -(-whole // 60)
+    if minutes * 60 < MINUTES_BELOW:
+        return sign + translate("{minutes:.0f} min").format(minutes=minutes)
+    return sign + translate("{hours} h {minutes:02d}").format(hours=minutes // 60, minutes=minutes % 60)

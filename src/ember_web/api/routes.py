@@ -16,12 +16,8 @@ from ninja.security import HttpBearer
 
 from ember_web.kitchens.models import Equipment
 from ember_web.line.actions.take_readings import BATCH, SentReading, take_readings
-from ember_web.line.adapters import state_of
-from ember_web.line.media import turned_to
 from ember_web.line.models import HubToken, Probe, SimulatedFault
-from ember_web.line.queries import running
-from ember_web.line.second import parts_as_cooked, second_part
-from ember_web.line.truth import as_done
+from ember_web.line.public import as_done, parts_as_cooked, running, second_part, state_of, turned_to
 from ember_web.tenancy.actor import Actor
 from ember_web.tenancy.models import Kitchen
 

@@ -180,7 +180,9 @@ class CutForm(RowForm):
     cavity = forms.ChoiceField(required=False, label=_("of a whole bird: its cavity"))
     skin = forms.BooleanField(required=False, label=_("comes with its skin or rind"))
     allergens = ListField(required=False, label=_("allergens, one a line"))
-    prep = ListField(required=False, label=_("trimming and drying, one a line"))
+    prep = ListField(required=False, label=_("trimming, one a line"))
+    drying = ListField(required=False, label=_("drying before it browns, one a line"))
+    bind = forms.MultipleChoiceField(label=_("held together with"), widget=forms.CheckboxSelectMultiple, required=False)
 
     def make(self) -> None:
         """Choices of the book, and its numbers and texts."""
@@ -192,6 +194,8 @@ class CutForm(RowForm):
         self.fields["way"].choices = [(w["id"], gettext(w["name"])) for w in self.book.ways.values()]  # type: ignore[attr-defined]
         self.fields["bone"].choices = choices(("no", "yes", "may have"))  # type: ignore[attr-defined]
         self.fields["cavity"].choices = choices(("open", "aromatics", "stuffed"), blank=True)  # type: ignore[attr-defined]
+        bindings = read_toml("moves.toml")["bind"]
+        self.fields["bind"].choices = [(code, gettext(row["name"])) for code, row in bindings.items()]  # type: ignore[attr-defined]
         for name, label in NUMBERS.items():
             self.fields[name] = NumberField(label=label, required=name in {"size_mm", "mass_g"})
         for name, label in TEXTS.items():
@@ -206,6 +210,8 @@ class CutForm(RowForm):
             "skin",
             "allergens",
             "prep",
+            "drying",
+            "bind",
             "cavity",
             *NUMBERS,
             *TEXTS,
@@ -227,12 +233,14 @@ class CutForm(RowForm):
             "skin",
             "allergens",
             "prep",
+            "drying",
+            "bind",
             "bone",
             "cavity",
             *NUMBERS,
             *TEXTS,
         ):
-            if d[name] in (None, "", []) and name not in {"aliases", "allergens", "prep"}:
+            if d[name] in (None, "", []) and name not in {"aliases", "allergens", "prep", "drying", "bind"}:
                 out.pop(name, None)
             else:
                 out[name] = d[name]

@@ -117,12 +117,12 @@ def _held_by(place: Place, most_c: float) -> Message:
             "By your rules hot food is held at {hot:temp0} or more ({clause}); cooler than that its time is limited by the kitchen's own plan.",
             hot=held[0]["hot_c"], clause=held[0]["clause"],
         ) if not timed else say(
-            "By your rules it is held at {hot:temp0} or more ({clause}), or by time alone for {limit:hours} at the most, marked, then thrown away ({timed}).",
+            "By your rules it is held at {hot:temp0} or more ({clause}), or by time alone for {limit:span} at the most, marked, then thrown away ({timed}).",
             hot=held[0]["hot_c"], clause=held[0]["clause"], limit=timed[0]["most_s"], timed=timed[0]["clause"],
         )  # fmt: skip
     if timed:
         return say(
-            "Your rules hold hot food warmer than a sauce bears: by time alone, {limit:hours} at the most, marked, then thrown away ({clause}).",
+            "Your rules hold hot food warmer than a sauce bears: by time alone, {limit:span} at the most, marked, then thrown away ({clause}).",
             limit=timed[0]["most_s"], clause=timed[0]["clause"],
         )  # fmt: skip
     return say(

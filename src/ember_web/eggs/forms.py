@@ -14,10 +14,8 @@ from ember_core.doneness.eggs import YOLKS
 from ember_core.eggs.asking import IN_BATH, EggQuestion
 from ember_core.wording.message import N_
 from ember_core.wording.quantities import Units
-from ember_web.book.queries import house_document
-from ember_web.plans.forms import Options, QuantityInput, quantity, serve_moment
-from ember_web.plans.written import TIMES, Written, exact
-from ember_web.plans.written import read as read_written
+from ember_web.book.public import house_document
+from ember_web.plans.public import TIMES, Options, QuantityInput, Written, exact, quantity, read_written, serve_moment
 from ember_web.tenancy.models import Kitchen
 from ember_web.tenancy.voice import current, tell
 

@@ -13,7 +13,7 @@ from django.utils.translation import gettext
 from django.views.decorators.http import require_POST, require_safe
 
 from ember_core.errors import EmberError
-from ember_web.book.queries import house_document
+from ember_web.book.public import house_document
 from ember_web.eggs import built_topics, topics
 from ember_web.eggs.keeping import kept, saved
 from ember_web.eggs.parts import Answer, Place, Topic, form_of, shown

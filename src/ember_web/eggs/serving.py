@@ -18,7 +18,7 @@ from ember_core.eggs.breakfast import POACHED, Timed, pots, read, timed
 from ember_core.errors import EmberError
 from ember_core.heat.physics.boiling import boiling_point
 from ember_core.wording.message import N_
-from ember_web.book.queries import house_document
+from ember_web.book.public import house_document
 from ember_web.eggs.forms import title_of
 from ember_web.eggs.keeping import kept, saved
 from ember_web.eggs.parts import COLD, EACH, shown

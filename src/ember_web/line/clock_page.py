@@ -11,7 +11,7 @@ from django.utils.translation import gettext as _
 from django.views.decorators.http import require_POST
 
 from ember_core.errors import InputError
-from ember_web.kitchens.kitchen_page import refused
+from ember_web.kitchens.public import refused
 from ember_web.line.actions.set_kitchen_time import SetKitchenTime, set_kitchen_time
 from ember_web.tenancy.access import KitchenRequest, in_kitchen
 from ember_web.tenancy.actor import Actor

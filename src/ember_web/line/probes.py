@@ -8,7 +8,7 @@ from django.shortcuts import redirect
 from django.views.decorators.http import require_POST
 
 from ember_core.errors import InputError
-from ember_web.kitchens.kitchen_page import refused
+from ember_web.kitchens.public import refused
 from ember_web.line.actions.add_probe import AddProbe, add_probe
 from ember_web.line.actions.issue_hub_token import issue_hub_token
 from ember_web.tenancy.access import KitchenRequest, in_kitchen

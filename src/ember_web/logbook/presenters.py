@@ -11,7 +11,7 @@ from django.db.models import Q
 from ember_core.book.book import Book
 from ember_core.planning.moves import MoveKind
 from ember_core.wording.message import joined, say
-from ember_web.book.queries import book_of
+from ember_web.book.public import book_of
 from ember_web.logbook.actions.change_note import note_version
 from ember_web.logbook.models import Record
 from ember_web.tenancy.access import RANK, KitchenRequest

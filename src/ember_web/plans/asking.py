@@ -21,7 +21,7 @@ from ember_core.planning.changes import changes
 from ember_core.planning.thumb import Answer, solve
 from ember_core.planning.what_if import Cell, grid, thickest
 from ember_core.wording.message import N_
-from ember_web.book.queries import book_of
+from ember_web.book.public import book_of
 from ember_web.plans.comparing import asked
 from ember_web.plans.forms import FIELDS, heat_shown_of, initial, serve_moment
 from ember_web.plans.forms import sentence_of as sentence_from

@@ -13,7 +13,7 @@ from django.views.decorators.http import require_safe
 from ember_core.book.book import Book
 from ember_core.errors import EmberError
 from ember_core.planning.schools import School, contrast, school
-from ember_web.book.queries import book_of
+from ember_web.book.public import book_of
 from ember_web.plans.forms import FIELDS, SentenceForm, form_of, sentence_of
 from ember_web.plans.models import Plan
 from ember_web.plans.presenters import View, build

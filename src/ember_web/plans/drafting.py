@@ -13,7 +13,7 @@ from django.utils.translation import gettext as _
 from django.views.decorators.http import require_POST, require_safe
 
 from ember_core.errors import InputError
-from ember_web.book.queries import book_of
+from ember_web.book.public import book_of
 from ember_web.plans.actions.archive_plans import ArchivePlans, archive_plans
 from ember_web.plans.actions.keep_draft import KeepDraft, keep_draft
 from ember_web.plans.actions.restore_plan import RestorePlan, restore_plan

@@ -14,7 +14,7 @@ from django.views.decorators.http import require_http_methods, require_safe
 from ember_core.errors import EmberError
 from ember_core.formats.plan import loads
 from ember_core.planning.compute import compute
-from ember_web.book.queries import book_of
+from ember_web.book.public import book_of
 from ember_web.plans.actions.save_plan import SavePlan, save_plan
 from ember_web.plans.models import Plan
 from ember_web.plans.summaries import summary_of

@@ -20,7 +20,7 @@ from django.views.decorators.http import require_POST, require_safe
 
 from ember_core.errors import EmberError, InputError
 from ember_core.wording.message import N_, say
-from ember_web.book.queries import book_of
+from ember_web.book.public import book_of
 from ember_web.plans.actions.archive_plans import ArchivePlans, archive_plans
 from ember_web.plans.actions.duplicate_plans import DuplicatePlans, duplicate_plans
 from ember_web.plans.actions.fill_summaries import fill_summaries

@@ -178,7 +178,7 @@ def drawing_together(result: Mapping[str, Any]) -> Message | None:
         )
     if found["sooner_s"] >= LEAST_SOONER_S:
         return say(
-            "Losing {loss:.0f} % it draws together to {size:.0f} % each way and may be ready {sooner:hours} sooner. Plan and rule keep to the raw size.",
+            "Losing {loss:.0f} % it draws together to {size:.0f} % each way and may be ready {sooner:span} sooner. Plan and rule keep to the raw size.",
             sooner=found["sooner_s"],
             **values,
         )

@@ -27,7 +27,7 @@ from ember_core.formats.plan import parse as parse_plan
 from ember_core.plan.shapes import BY_MASS
 from ember_core.planning.compute import compute
 from ember_core.wording.message import say
-from ember_web.book.queries import book_of
+from ember_web.book.public import book_of
 from ember_web.kitchens.models import ServiceTime, Station
 from ember_web.plans.actions.keep_draft import KeepDraft, keep_draft
 from ember_web.plans.actions.save_plan import ChangedMeanwhile, SavePlan, newest_of, save_plan

@@ -64,7 +64,7 @@ def units_with(kind: str, sign: str) -> Units:
     return imperial if imperial.sign(kind) == sign else SI
 
 
-def read(data: Mapping[str, Any]) -> Written:
+def read_written(data: Mapping[str, Any]) -> Written:
     """What an address or a form says; its ``units`` are those its numbers are in, without them SI.
 
     ``si`` holds what the page had shown, in SI: a number that comes back as it was shown is that one.

@@ -7,6 +7,7 @@ from enum import IntEnum, StrEnum
 from typing import TYPE_CHECKING
 
 from django.core.exceptions import PermissionDenied
+from django.utils.translation import gettext as _
 
 if TYPE_CHECKING:
     from ember_web.tenancy.access import KitchenRequest
@@ -72,7 +73,7 @@ class Actor:
             return
         if self.kind is Kind.HUB:
             if not hubs:
-                raise PermissionDenied("A hub may hand in readings, nothing else.")
+                raise PermissionDenied(_("A hub may hand in readings, nothing else."))
             return
         if least is None or self.rank is None or self.rank < least:
-            raise PermissionDenied("Your role does not allow this.")
+            raise PermissionDenied(_("Your role does not allow this."))

@@ -6,15 +6,18 @@ import copy
 import json
 import math
 import pickle
+import re
 from datetime import time
+from pathlib import Path
 
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
 from ember_core.wording.message import ENGLISH, Message, Speaker, either, joined, packed, said, say, unpacked
-from ember_core.wording.quantities import IMPERIAL, INCH_MM, OUNCE_G, POUND_G, QUART_L, SI, Units, span
+from ember_core.wording.quantities import IMPERIAL, INCH_MM, OUNCE_G, POUND_G, QUART_L, SI, Units, clock_span, span
 
+SPANS = json.loads((Path(__file__).parents[1] / "data" / "spans.json").read_text())
 FRENCHISH = {"core {c:temp1}": "à cœur {c:temp1}", "{first} or {others}": "{first} ou {others}", "rare": "saignant", "broken": "{missing}"}  # fmt: skip
 ABROAD = Speaker(lambda text: FRENCHISH.get(text, text), IMPERIAL)
 
@@ -115,15 +118,22 @@ def test_templates_reach_into_nothing(template):
     assert unpacked(tree) == tree
 
 
-@given(st.floats(0, 1e5))
-def test_spans(seconds):
-    """Never less than it is, by no more than a minute."""
-    words = span(seconds)
-    if seconds <= 0:
-        assert words == "an instant"
-        return
-    number, unit = words.split()
-    assert unit == ("s" if seconds < 120 else "min")
-    if unit == "min":
-        assert math.ceil(seconds / 60 - 1e-9) * 60 - seconds + 1e-4 >= 0
-        assert int(number) * 60 - seconds < 60
+@pytest.mark.parametrize("case", SPANS, ids=lambda c: str(c["s"]))
+def test_spans_in_a_sentence_and_on_a_clock(case):
+    """One number is written one way, wherever it stands; the scripts are held to the same cases."""
+    assert (span(case["s"]), clock_span(case["s"])) == (case["words"], case["clock"])
+
+
+@given(st.floats(0.5, 1e6))
+def test_no_span_is_shorter_than_it_is(seconds):
+    """Rounded up to the minute it says; both ways of writing agree."""
+    whole = math.floor(seconds + 0.5)
+    hours, minutes, rest = ([*re.findall(rf"(\d+) {unit}\b", span(seconds)), "0"][0] for unit in ("h", "min", "s"))
+    told = 3600 * int(hours) + 60 * int(minutes) + int(rest)
+    assert 0 <= told - whole < 60
+    if whole >= 600:
+        assert span(seconds).removesuffix(" min") in {
+            clock_span(seconds),
+            clock_span(seconds).removesuffix(" min"),
+            clock_span(seconds).removesuffix(" 00"),
+        }

@@ -314,6 +314,14 @@ def test_a_cook_without_readings_is_judged_as_computed_and_says_so(kitchen, cook
         assert "computed, not measured</b>" in page.content.decode()
 
 
+@pytest.mark.parametrize("who", ["viewer", "cook", "chef"])
+def test_day_and_night_are_for_whoever_looks(kitchen, cook, as_, who):
+    """Also in a kitchen that is not simulated, where nobody has a clock to set."""
+    for simulated in (True, False):
+        Kitchen.objects.filter(pk=kitchen.pk).update(simulated=simulated)
+        assert 'id="theme-toggle"' in as_(who).get("/k/hut/line/").content.decode()
+
+
 def test_line_without_scripts(kitchen, cook, as_):
     """Plain forms do moves, undo and finish."""
     client = as_("cook")

@@ -87,7 +87,11 @@ def test_what_the_rules_add_is_shown_with_its_source(kitchen, as_):
     page = as_("cook").get("/k/hut/plan/", {"cut": "hake-loin", "serve": "19:40"}).content.decode()
     assert "must have been frozen" in page
     assert "3-402.11" in page
-    page = as_("cook").get("/k/hut/plan/", {"cut": "duck-breast", "serve": "19:40", "guests": "susceptible"}).content.decode()
+    page = (
+        as_("cook")
+        .get("/k/hut/plan/", {"cut": "duck-breast", "serve": "19:40", "guests": "susceptible"})
+        .content.decode()
+    )
     listed = page[page.index('<ul class="findings">') :]
     assert listed.index('class="stop"') < listed.index('class="care"')
 

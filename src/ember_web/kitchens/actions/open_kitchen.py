@@ -7,6 +7,7 @@ from zoneinfo import ZoneInfo
 
 from django.core.exceptions import PermissionDenied
 from django.db import transaction
+from django.utils.translation import gettext as _
 
 from ember_core.errors import InputError
 from ember_core.wording.message import say
@@ -49,7 +50,7 @@ def open_kitchen(actor: Actor, command: OpenKitchen) -> Kitchen:
         A name or place that cannot be.
     """
     if actor.kind is not Kind.SETUP and actor.rank is not Rank.CHEF:
-        raise PermissionDenied("Kitchens are opened at the machine, or by the chef of one.")
+        raise PermissionDenied(_("Kitchens are opened at the machine, or by the chef of one."))
     ZoneInfo(command.zone)
     if actor.user is not None:
         ensure_new(actor.user, command.name)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from django.core.exceptions import PermissionDenied
+from django.utils.translation import gettext as _
 
 from ember_core.errors import InputError
 from ember_core.wording.message import say
@@ -25,7 +26,7 @@ def set_clock(actor: Actor, rate: int) -> Kitchen:
     """
     kitchen = actor.kitchen
     if not kitchen.simulated:
-        raise PermissionDenied("Only a simulated kitchen's clock may run fast.")
+        raise PermissionDenied(_("Only a simulated kitchen's clock may run fast."))
     if rate not in RATES:
         raise InputError(
             say("The clock's rate must be one of {choices}.", choices=", ".join(map(str, RATES))),

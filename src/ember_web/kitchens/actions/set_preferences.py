@@ -6,6 +6,7 @@ from dataclasses import dataclass
 
 from django.conf import settings
 from django.core.exceptions import PermissionDenied
+from django.utils.translation import gettext as _
 
 from ember_core.errors import InputError
 from ember_core.wording.message import say
@@ -38,7 +39,7 @@ def set_preferences(actor: Actor, command: SetPreferences) -> User:
     """
     person = actor.user
     if person is None:
-        raise PermissionDenied("Only a person has a language and units.")
+        raise PermissionDenied(_("Only a person has a language and units."))
     allowed = {
         "language": ["", *dict(settings.LANGUAGES)],
         "temperature": User.Temperature.values,

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from django.core.exceptions import PermissionDenied
+from django.utils.translation import gettext as _
 
 from ember_web.tenancy.action import Actor, Rank, action
 from ember_web.tenancy.models import User
@@ -18,7 +19,7 @@ def set_toured(actor: Actor, toured: bool) -> User:
         An actor that is no person.
     """
     if actor.user is None:
-        raise PermissionDenied("Only a person takes a tour.")
+        raise PermissionDenied(_("Only a person takes a tour."))
     actor.user.toured = toured
     actor.user.save(update_fields=["toured"])
     return actor.user

@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from django.core.exceptions import PermissionDenied
+from django.utils.translation import gettext as _
 
 from ember_core.errors import InputError
 from ember_core.running.probes import OUT, SWAPPED, TOUCHES
@@ -62,7 +63,7 @@ def set_fault(actor: Actor, command: SetFault) -> None:
     """
     kitchen = actor.kitchen
     if not kitchen.simulated:
-        raise PermissionDenied("Only in a simulated kitchen something goes wrong on purpose.")
+        raise PermissionDenied(_("Only in a simulated kitchen something goes wrong on purpose."))
     known = {name: faults for name, _, faults in sources(kitchen)}
     if command.name not in known:
         raise InputError(say("There is no {name!r} here; choose one from the list.", name=command.name), path="name")

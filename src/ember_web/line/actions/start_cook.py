@@ -23,15 +23,15 @@ from ember_core.planning.moves import moves
 from ember_core.safety.rules import profile_of
 from ember_core.safety.verdict import STOP, standing
 from ember_core.wording.message import say
-from ember_web.book.queries import book_of
+from ember_web.book.public import book_of
 from ember_web.line.clock import kitchen_time
 from ember_web.line.events import EVENT_KEY, id_taken
 from ember_web.line.media import gear_of
 from ember_web.line.models import Cook, Event, Probe
 from ember_web.line.second import second_part
 from ember_web.line.signals import announce
-from ember_web.plans.adapters import thin_trace
 from ember_web.plans.models import Plan
+from ember_web.plans.public import thin_trace
 from ember_web.tenancy.action import Actor, Rank, action, leave_trail
 from ember_web.tenancy.keys import constraint_of
 from ember_web.tenancy.models import Kitchen

@@ -23,12 +23,17 @@ from ember_core.safety.premise import Basis
 from ember_core.safety.rules import profile_of
 from ember_core.safety.verdict import standing
 from ember_core.wording.message import N_, joined, say
-from ember_web.line.adapters import moment, state_of
-from ember_web.line.media import around_named, around_of, said_of_probe
 from ember_web.line.models import Cook, Reading
-from ember_web.line.queries import readings_of
-from ember_web.line.second import second_part
-from ember_web.line.truth import told
+from ember_web.line.public import (
+    around_named,
+    around_of,
+    moment,
+    readings_of,
+    said_of_probe,
+    second_part,
+    state_of,
+    told,
+)
 from ember_web.logbook.models import Record
 from ember_web.tenancy.action import Actor, Rank, action
 

@@ -6,6 +6,7 @@ from dataclasses import dataclass
 from urllib.parse import parse_qsl, urlencode
 
 from django.core.exceptions import PermissionDenied
+from django.utils.translation import gettext as _
 
 from ember_core.errors import InputError
 from ember_core.wording.message import say
@@ -36,7 +37,7 @@ def keep_draft(actor: Actor, command: KeepDraft) -> None:
         A plan that is not this kitchen's, or a state that is none.
     """
     if actor.user is None:
-        raise PermissionDenied("Only a person has drafts.")
+        raise PermissionDenied(_("Only a person has drafts."))
     plan = None
     if command.plan:
         plan = Plan.objects.filter(kitchen=actor.kitchen, public_id=command.plan).first()

@@ -16,6 +16,7 @@ from django.utils.translation import gettext as _
 
 from ember_core.safety.lethality import organisms
 from ember_core.wording.message import N_, said
+from ember_core.wording.quantities import clock_span
 from ember_web.tenancy.voice import current
 from ember_web.ui.premises import Shown, counts_of, premises_of
 
@@ -23,16 +24,8 @@ register = template.Library()
 
 
 def span(seconds: float | None) -> str:
-    """A duration: m:ss below ten minutes, whole minutes above, hours from two."""
-    if seconds is None:
-        return "–"
-    s = round(float(seconds))
-    if abs(s) < 600:
-        return f"{'−' if s < 0 else ''}{abs(s) // 60}:{abs(s) % 60:02d}"
-    if s < 7200:
-        return _("{minutes:.0f} min").format(minutes=round(s / 60))
-    minutes = round(s / 60)
-    return _("{hours} h {minutes:02d}").format(hours=minutes // 60, minutes=minutes % 60)
+    """A duration as the core writes it on a clock; a dash where there is none."""
+    return "–" if seconds is None else clock_span(float(seconds), _)
 
 
 register.filter("span", span)

@@ -2,7 +2,7 @@
 
 import { nextOf } from "./fold.js";
 import { draw } from "../ui/chart.js";
-import { core, t, temp } from "../ui/said.js";
+import { core, marked, t, temp } from "../ui/said.js";
 import { el, named, pieces, svg } from "./words.js";
 
 const SILENT_MS = 120000; // of kitchen time: a probe that said nothing for so long is silent
@@ -80,8 +80,8 @@ const coreLine = (cook, move, probe) => {
 const waits = (after, clock, now) => {
   const out = [];
   for (const [until, ahead, over] of [
-    [after?.best, "Serve by {when}: {why}.", "Past its best since {when}: {why}."],
-    [after?.control, "Under control until {when}: {why}.", "Discard it: since {when} {why}."],
+    [after?.best, marked("Serve by {when}: {why}."), marked("Past its best since {when}: {why}.")],
+    [after?.control, marked("Under control until {when}: {why}."), marked("Discard it: since {when} {why}.")],
   ])
     if (until) {
       const past = until.at < now;

@@ -9,7 +9,7 @@ from django.core.management.base import BaseCommand, CommandError, CommandParser
 
 from ember_core.errors import InputError
 from ember_web.line.actions.set_kitchen_time import SetKitchenTime, set_kitchen_time
-from ember_web.line.clock import clock_state
+from ember_web.line.public import clock_state
 from ember_web.machine.kitchens import kitchen_named, plain
 from ember_web.tenancy.actor import Actor
 from ember_web.tenancy.models import Kitchen

@@ -16,8 +16,7 @@ from ember_web.kitchens.actions.admit_member import AdmitMember, admit_member
 from ember_web.kitchens.actions.issue_password_link import issue_password_link
 from ember_web.kitchens.actions.remove_member import remove_member
 from ember_web.kitchens.actions.unlock_member import unlock_member
-from ember_web.kitchens.people import locked_names
-from ember_web.kitchens.trail_words import ACTION_WORDS
+from ember_web.kitchens.public import ACTION_WORDS, locked_names
 from ember_web.machine.kitchens import kitchen_named, plain
 from ember_web.tenancy.actor import Actor
 from ember_web.tenancy.models import Kitchen, Membership, Trail

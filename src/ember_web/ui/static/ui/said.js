@@ -10,6 +10,9 @@ export const t = (text, values = {}) => {
   return found.replace(/\{(\w+)\}/g, (whole, name) => (name in values ? String(values[name]) : whole));
 };
 
+// marks a sentence for the catalogue where it is not written into t() itself
+export const marked = (text) => text;
+
 export const degrees = units.temperature === "F" ? "°F" : "°C";
 
 // °C in the reader's unit
@@ -20,14 +23,14 @@ export const core = (celsius) => inDegrees(celsius).toFixed(1);
 
 export const temp = (celsius) => `${core(celsius)} ${degrees}`;
 
-// a duration in s: m:ss below ten minutes, whole minutes above, hours from two
+// a duration in s as the core's clock_span writes it: m:ss below ten minutes, then minutes rounded up, from two hours on hours and minutes
 export const span = (seconds) => {
-  const s = Math.round(Math.abs(seconds));
-  const sign = seconds < -0.5 ? "−" : "";
-  if (s < 600) return `${sign}${Math.floor(s / 60)}:${String(s % 60).padStart(2, "0")}`;
-  const m = Math.round(s / 60);
+  const whole = Math.floor(Math.abs(seconds) + 0.5);
+  const sign = seconds < 0 && whole ? "−" : "";
+  if (whole < 600) return `${sign}${Math.floor(whole / 60)}:${String(whole % 60).padStart(2, "0")}`;
+  const m = Math.ceil(whole / 60);
   const long = { hours: Math.floor(m / 60), minutes: String(m % 60).padStart(2, "0") };
-  return sign + (s < 7200 ? t("{minutes} min", { minutes: m }) : t("{hours} h {minutes}", long));
+  return sign + (m < 120 ? t("{minutes} min", { minutes: m }) : t("{hours} h {minutes}", long));
 };
 
 // how a kitchen's clock is written: 19:40 or 7:40 pm

@@ -1,0 +1,26 @@
+"""What other places use of Line."""
+
+from __future__ import annotations
+
+from ember_web.line.adapters import moment, state_of
+from ember_web.line.clock import clock_state
+from ember_web.line.media import around_named, around_of, said_of_probe, turned_to
+from ember_web.line.queries import readings_of, running
+from ember_web.line.second import parts_as_cooked, second_part
+from ember_web.line.truth import as_done, told
+
+__all__ = [
+    "around_named",
+    "around_of",
+    "as_done",
+    "clock_state",
+    "moment",
+    "parts_as_cooked",
+    "readings_of",
+    "running",
+    "said_of_probe",
+    "second_part",
+    "state_of",
+    "told",
+    "turned_to",
+]
