@@ -22,7 +22,7 @@ USUAL_YOLKS = 4  # that the bowl of the data is for
 
 @dataclass(frozen=True)
 class Sauce:
-    """A yolk butter sauce in numbers: yolks, and grams of each; ``most_butter_g`` they would carry at the most."""
+    """A warm butter-and-yolk sauce in numbers: yolks, and grams of each; ``most_butter_g`` they would carry at the most."""
 
     yolks: int
     butter_g: float

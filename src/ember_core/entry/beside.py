@@ -55,7 +55,7 @@ def lay_beside(document: dict[str, Any], others: Sequence[Mapping[str, Any]]) ->
     at = shared_stage(document)
     if at is None:
         raise FormatError(
-            say("Other pieces go in only where one oven, bath, pot or fat is all the heat there is; take them out, or choose another way."),
+            say("Other pieces can share only an oven, bath, pot or fat that is the plan's only heat; take them out, or choose another way."),
             path="/stages/0/also", code="choice",
         )  # fmt: skip
     stage = document["stages"][at]

@@ -261,7 +261,7 @@ class Sentence:
         if shape not in way["shapes"]:
             raise FormatError(
                 say(
-                    "The way {name!r} is for {choices}; this piece is a {shape}. Choose another way.",
+                    "The way {name!r} is for {choices}; this piece has another shape: {shape}. Choose another way.",
                     name=way["name"],
                     choices=", ".join(way["shapes"]),
                     shape=shape,

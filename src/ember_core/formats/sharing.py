@@ -125,7 +125,7 @@ def check_store(stage: StageSpec, i: int, piece: Mapping[str, Any]) -> None:
         return
     if "mass_g" not in piece and (piece["shape"]["kind"] in {"slab"} or volume_mm3(piece["shape"])[1]):
         raise FormatError(
-            say("A store needs piece.mass_g: how much heat a piece takes hangs on it. Add it, or leave store out."),
+            say("A store needs piece.mass_g: how much heat a piece takes depends on it. Add it, or leave store out."),
             path="/piece/mass_g",
             code="missing",
         )

@@ -86,8 +86,8 @@ def setup_findings(plan: Plan, boil_c: float) -> list[Finding]:
         out.append(Finding("start-above-boiling", "care", message, "standard atmosphere; IAPWS SR1-86"))
     if plan.properties is None and plan.start_c > HOT_START_C:
         message = say(
-            "The piece starts at {start_c:temp}. How it came there, and how long that took, is not in the plan and "
-            "not judged.",
+            "The piece starts at {start_c:temp}. How it got that warm, and how long it took, is not in the plan and "
+            "is not judged.",
             start_c=plan.start_c,
         )
         out.append(Finding("hot-start", "care", message, "the plan"))
@@ -207,7 +207,7 @@ def outcome_findings(
             out.append(Finding("until-not-reached", "care", message, "model"))
         elif spec.until == "yolk" and done.end_s - done.start_s < SHORTEST_S:
             message = say(
-                "Before stage {stage} begins the yolk is already bound to be more than {word}.",
+                "Before stage {stage} begins the yolk will already be more than {word}.",
                 stage=i + 1,
                 word=say(spec.word),
             )
@@ -218,7 +218,7 @@ def outcome_findings(
                     "pull-already-past",
                     "care",
                     say(
-                        "Before stage {stage} begins the core is already bound for {peak_c:temp1}, above the wanted "
+                        "Before stage {stage} begins the core is already heading for {peak_c:temp1}, above the wanted "
                         "{wanted_c:temp}.",
                         stage=i + 1,
                         peak_c=peak,

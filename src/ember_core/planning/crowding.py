@@ -216,12 +216,10 @@ def _said(now: Cooked, stay: Stay, kitchen: Kitchen) -> Finding:
         trials = _Trials(now, stay, kitchen)
         ways = _what_would_do(trials, stay)
         if ways:
-            sentences.append(say("What would do: {ways}.", ways=joined(ways, "; ")))
+            sentences.append(say("What would help: {ways}.", ways=joined(ways, "; ")))
         elif not trials.unknown:
             sentences.append(
-                say(
-                    "No single change would do: fewer at once and more heat together might, or thinner and less cold pieces."
-                )
+                say("No single change is enough: try fewer at once with more heat, or thinner, warmer pieces.")
             )
     level = "care" if stay.crowded else "note"
     words = say(

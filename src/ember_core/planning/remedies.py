@@ -102,14 +102,14 @@ def _more(plan: Plan, i: int, works: Callable[[Plan], Cook | None]) -> str:
     if longer is not None:
         done = longer.stages[i]
         took_s = done.end_s - done.start_s
-        said.append(say("{minutes} min in all would do", minutes=math.ceil(took_s / 60.0)))
+        said.append(say("{minutes} min in all would be enough", minutes=math.ceil(took_s / 60.0)))
     if works(_with(plan, i, _hotter(stage, HOTTER_C))) is not None:
         by = math.ceil(_least(lambda k: works(_with(plan, i, _hotter(stage, k))) is not None, 0.0, HOTTER_C))
         said.append(say("{by_k:rise0} more heat would do it within {minutes:g} min", by_k=by, minutes=stage.minutes))
     if not said:
         return say(
-            "neither more minutes nor more heat brings it there. Change the shape, the start or what is asked for, "
-            "and look at what the other face meets."
+            "neither more minutes nor more heat brings it there. Change the shape, the start or the target, "
+            "and check what heats the other face."
         )
     if len(said) == 1:
         return say("{change}.", change=said[0])
@@ -135,9 +135,7 @@ def _earlier(plan: Plan, i: int, works: Callable[[Plan], Cook | None]) -> str:
     # too little heat before it may leave the stage too short: the first share that works, not the largest
     first = next((k for k in range(1, len(SHORTER)) if enough(SHORTER[k])), None) if heated else None
     if first is None:
-        return say(
-            "the piece is bound for more than that before this stage begins. Ask for a higher peak, or start colder."
-        )
+        return say("the piece will go past that before this stage begins. Ask for a higher peak, or start colder.")
     by = _least(enough, SHORTER[first - 1], SHORTER[first])
     share = 100.0 * (1.0 - by)
     return say("shorten the heat before it to {share:.0f} % of its minutes, or ask for a higher peak.", share=share)

@@ -203,7 +203,7 @@ def _weighed(checked: Sequence[Checked], seen: Array, grey: Array) -> tuple[Arra
         elif likely < ODD:
             said.append(
                 say(
-                    "{name} says {answer}, all else says {core_c:temp0}: is it the thin end, or another piece? Check once more.",
+                    "{name} says {answer}, everything else says {core_c:temp0}: is it the thin end, or another piece? Check again.",
                     name=say(kind.name), answer=say(check.answer) if check.answer else f"{check.core_c:g} °C", core_c=float(weights @ seen[:, i]),
                 )
             )  # fmt: skip

@@ -204,7 +204,7 @@ def said_after_serving(read_after: Sequence[tuple[float, float]]) -> list[Findin
     if not read_after:
         return []
     words = say(
-        "The probe still reads ({core_c:temp1}) after serving: it lies somewhere. What it reads since then is not counted.",
+        "The probe still reads ({core_c:temp1}) after serving: it is lying somewhere. Its readings since then do not count.",
         core_c=read_after[-1][1],
     )
     return [Finding("read-after-serving", "note", words, "the readings")]

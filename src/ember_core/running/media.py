@@ -54,7 +54,7 @@ class Off:
 
     def question(self, name: str) -> Message:
         """What the cook is asked."""
-        return say("{gear} reads {now:temp0}; it should be at {planned:temp0}. Is it so?", gear=name, now=self.reads_c, planned=self.planned_c)  # fmt: skip
+        return say("{gear} reads {now:temp0}; it should be at {planned:temp0}. Is that right?", gear=name, now=self.reads_c, planned=self.planned_c)  # fmt: skip
 
 
 def tolerance(kind: str) -> float:

@@ -39,7 +39,7 @@ HISTORY = "what was done to it, computed"
 
 @dataclass(frozen=True)
 class Verdict:
-    """What a piece is now: its word and odds, s at this heat until it is past it, and the check that would tell most."""
+    """What a piece is now: its word and odds, s at this heat until it is past it, and the check that most useful check now."""
 
     word: str
     odds: float
@@ -229,7 +229,7 @@ def _past_in(running: Running, belief: Belief, until_c: float) -> float | None:
 
 
 def _ask(running: Running, belief: Belief) -> str | None:
-    """The check that would tell most of the pull, else of the core: one that is not a thermometer where a probe is read already."""
+    """The check that most useful check now of the pull, else of the core: one that is not a thermometer where a probe is read already."""
     row = food_row(running.plan.food) if running.plan.food is not None else None
     asked = belief.pull_s if belief.pull_s.size else belief.peak_c
     stage = None if running.current is None else running.plan.stages[running.current].kind
@@ -318,7 +318,9 @@ def _colder(running: Running, cook: Cook, peak_c: float) -> list[Finding]:
             cold=cold, now=now_c + gained, word=_word(running.plan, peak_c),
         )  # fmt: skip
         return [_care("colder-rest", words)]
-    return [_care("as-it-is", say("Serve it as {word}: nothing stops it any more.", word=_word(running.plan, peak_c)))]
+    return [
+        _care("as-it-is", say("Serve it as {word}: it can't be stopped any more.", word=_word(running.plan, peak_c)))
+    ]
 
 
 def _with_rest(running: Running, stage: dict[str, Any]) -> Cook | None:

@@ -108,9 +108,9 @@ def clause(of: OfLog) -> Premise:
 def readings(of: OfLog) -> Premise:
     """Whether the log can be of one piece's core."""
     if of.evidence.doubt:
-        words = say("This log shows nothing: {doubt}.", doubt=of.evidence.doubt)
+        words = say("This log proves nothing: {doubt}.", doubt=of.evidence.doubt)
         return Premise("readings", Basis.UNKNOWN, say(READ), words)
-    return _shown("readings", say("They can be those of one piece's core."))
+    return _shown("readings", say("They fit the core of one piece."))
 
 
 def heat(of: OfLog) -> Premise:
@@ -121,7 +121,7 @@ def heat(of: OfLog) -> Premise:
 
 def come_up(of: OfLog) -> Premise:
     """Time in the temperatures of growth."""
-    return _unless(of, "come-up", say("In time, as far as it was read."), "come-up")
+    return _unless(of, "come-up", say("In time, as far as the readings go."), "come-up")
 
 
 def storage(of: OfLog) -> Premise:
@@ -142,7 +142,7 @@ def storage(of: OfLog) -> Premise:
 
 def warm_time(of: OfLog) -> Premise:
     """Time out of hot and cold holding."""
-    return _unless(of, "warm-time", say("In time, as far as it was read."), "warm-after-cooking")
+    return _unless(of, "warm-time", say("In time, as far as the readings go."), "warm-after-cooking")
 
 
 def growth(of: OfLog) -> Premise:
@@ -227,7 +227,7 @@ def guests(of: OfLog) -> Premise:
 
 def cooling(of: OfLog) -> Premise:
     """Cooling after heat."""
-    return _unless(of, "cooling", say("In time, as far as it was read."), "cooling", "begin-of-chilling")
+    return _unless(of, "cooling", say("In time, as far as the readings go."), "cooling", "begin-of-chilling")
 
 
 def shelf(of: OfLog) -> Premise:
@@ -257,7 +257,7 @@ def neighbours(of: OfLog) -> Premise:
         return Premise(
             "neighbours", Basis.UNKNOWN, say(READ), say("Other food was in the same medium. Measure that too.")
         )
-    return _assumed("neighbours", say("Nothing raw left its pan, fat, water or bath short of its own rule."))
+    return _assumed("neighbours", say("Nothing else came out of its pan, fat, water or bath undercooked."))
 
 
 def words(of: OfLog) -> Premise:

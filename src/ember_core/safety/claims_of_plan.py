@@ -99,12 +99,11 @@ def heat(of: OfPlan) -> Premise:
         air = [f for f in stage.all_faces if f.kind in {"oven", "grill", "rest", "hold"} and f.surface is not None]
         hard = max((float((f.surface or {}).get("h_w_m2k", 0.0)) for f in air), default=0.0)
         if hard > AIR_MOST_H:
-            words = say("Air does not heat with {hard:,.0f} W/(m²K), {most:g} at the most: correct it, or measure the core.", hard=hard, most=AIR_MOST_H)  # fmt: skip
+            words = say("Air never passes {hard:,.0f} W/(m²K); {most:g} is the most. Correct it, or measure the core.", hard=hard, most=AIR_MOST_H)  # fmt: skip
             return Premise("heat", Basis.UNKNOWN, say(PLAN), words)
         if loaded and stage.kind in {"bath", "fry", "simmer", "boil"} and stage.store is None and stage.load is None:
             words = say(
-                "{kg:.0f} kg lie in a {kind} that the plan does not give a size: say how many litres it holds and its heater, or measure "
-                "the core.",
+                "{kg:.0f} kg go into a {kind} of unknown size: give its litres and its heater, or measure the core.",
                 kg=pieces_kg(plan.document["piece"]) or 0.0, kind=say(stage.kind),
             )  # fmt: skip
             return Premise("heat", Basis.UNKNOWN, say(PLAN), words)
@@ -140,7 +139,7 @@ def storage(of: OfPlan) -> Premise:
             return life
     if start_c > limits["warm_start_c"] and start_c < 54.4:
         words = say(
-            "It begins at {start_c:temp}: say how it came to be so warm, as a stage before, or begin cold.",
+            "It begins at {start_c:temp}: add the stage that made it so warm, or start cold.",
             start_c=start_c,
         )
         return Premise("storage", Basis.UNKNOWN, say(PLAN), words)
@@ -165,12 +164,12 @@ def of_raw_life(profile: str, species: str | None, form: str, food: str | None, 
     spoilt = most if food in limits["histamine"] else most * limits["spoilt"]
     if days > spoilt:
         words = say(
-            "Raw for {days:.1f} days; {authority} gives {most:g}. It is not served: heat undoes neither spoilage nor toxins.",
+            "Raw for {days:.1f} days; {authority} allows {most:g}. Do not serve it: heat destroys neither spoilage nor toxins.",
             days=days, most=most, authority=say(authority),
         )  # fmt: skip
         return Premise("storage", Basis.BROKEN, say(authority), words)
     words = say(
-        "Raw for {days:.1f} days; {authority} gives {most:g}. Only by the kitchen's own written plan: say so in its rules.",
+        "Raw for {days:.1f} days; {authority} allows {most:g}. More only under the kitchen's own written plan: record it in the house rules.",
         days=days, most=most, authority=say(authority),
     )  # fmt: skip
     return Premise("storage", Basis.UNKNOWN, say(authority), words)
@@ -219,8 +218,8 @@ def of_growth(living: float, all_of_it: float, guests: str, basis: Basis, by: st
     words = say("Growth while it is warm is {log10:.1f} log10, by a model.", log10=log10)
     if log10 >= row["ill_log10"] * share:
         words = say(
-            "While it is warm bacteria can grow {log10:.1f} log10, by a model: toxins may stand that no heat undoes. Discard it; bring "
-            "it through 10 to 54 °C faster.",
+            "While it is warm bacteria can grow {log10:.1f} log10, by a model: toxins that heat does not destroy may form. Discard "
+            "it; next time bring it through 10 to 54 °C faster.",
             log10=log10,
         )
         return Premise("growth", Basis.BROKEN, say(by), words)
@@ -337,13 +336,13 @@ def cooling(of: OfPlan) -> Premise:
     if stops:
         return Premise("cooling", Basis.BROKEN, say(COMPUTED_BY), stops[0].message)
     if "animal" not in traits_of(h, of.seared, beside=False, pieces=False):
-        return _computed("cooling", say("Nothing asked of it here."))
+        return _computed("cooling", say("Nothing required."))
     last = h.cook.stages[-1]
     running = [f for f in of.findings if f.code == "cooling" and f.level == "care"]
     if running and last in h.chills and last.took >= SERVED_FROM_ICE_S:
         return Premise("cooling", Basis.UNKNOWN, say(COMPUTED_BY), running[0].message)
     if running:
-        return _computed("cooling", say("A dip that stops the cooking; the clock of cooling has only begun."))
+        return _computed("cooling", say("A short dip to stop the cooking; the time for cooling has only begun."))
     return _computed("cooling", say("In time."))
 
 
@@ -390,7 +389,7 @@ def of_shelf(profile: str, keep: str, cold_s: float, at_c: float, basis: Basis, 
     )  # fmt: skip
     if (standing and kept <= 2.0 * days) or (days == 0.0 and at_c <= cold_c and kept <= 3.0):
         said = say(
-            "Kept for {kept:.1f} days at {at_c:temp1}; no number of this profile allows it ({clause}): say by which written plan.",
+            "Kept for {kept:.1f} days at {at_c:temp1}; this profile gives no limit ({clause}): name the written plan.",
             kept=kept, at_c=at_c, clause=words,
         )  # fmt: skip
         return Premise("shelf-life", Basis.UNKNOWN, say(by), said)
@@ -401,7 +400,7 @@ def reheating(of: OfPlan) -> Premise:
     """Reheating."""
     found = of.found("reheating")
     if found is None:
-        return _computed("reheating", say("Nothing asked for."))
+        return _computed("reheating", say("Nothing required."))
     basis = {"stop": Basis.BROKEN, "care": Basis.ASSUMED}.get(str(found.level), Basis.COMPUTED)
     return Premise("reheating", basis, say(COMPUTED_BY), found.message)
 
@@ -428,7 +427,7 @@ def of_unread(unread: Sequence[str]) -> Premise:
     if not unread:
         return Premise("words", Basis.STATED, say(PLAN), say("All read."))
     needs = say(
-        "{words}: not understood, and it may change what the piece is judged as. Say it in other words, or leave it out.",
+        "Can't read “{words}”, and it may change how the piece is judged. Use other words, or leave it out.",
         words=", ".join(unread),
     )
     return Premise("words", Basis.UNKNOWN, say("quick entry"), needs)

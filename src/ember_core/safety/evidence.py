@@ -154,7 +154,7 @@ def weigh(
         )
     doubt = _doubt(t_s, core_c, trusted, against) or _steep(t_s, core_c, trusted, fastest_k_s)
     if doubt:
-        findings.append(_finding("implausible", say("This log shows nothing: {doubt}.", doubt=doubt)))
+        findings.append(_finding("implausible", say("This log proves nothing: {doubt}.", doubt=doubt)))
     return Evidence(trusted, possible, left, why, tuple(findings), doubt)
 
 

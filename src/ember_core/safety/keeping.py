@@ -203,7 +203,7 @@ def check_raw(profile: str, t_s: Array, hottest_c: Array) -> Check:
         limit=limit,
     )
     if not good:
-        message = joined([message, say("Keep it colder, or temper it for less.")])
+        message = joined([message, say("Keep it colder, or temper it for less time.")])
     return Check("raw-too-warm", profile, rules[0]["clause"], good, used, limit, message, rules[0]["authority"])
 
 
@@ -233,13 +233,13 @@ def check_growth(profile: str, t_s: Array, deciding_c: Array, *, apart_s: float 
         limit=limit,
     )
     if not own:
-        message = joined([message, say("This profile states no limit; the one of US FSIS is taken.")])
+        message = joined([message, say("This profile states no limit; that of US FSIS is used.")])
     if not good:
         message = joined(
             [
                 message,
                 say(
-                    "Bacteria grow and leave toxins and spores that heat does not undo: use a thinner piece or a hotter start, and discard what was so long warm."
+                    "Bacteria grow and leave toxins and spores that heat does not destroy: use a thinner piece or a hotter start, and discard what was warm for so long."
                 ),
             ]
         )
@@ -289,7 +289,7 @@ def check_warm(
     )
     if not good:
         message = joined(
-            [message, say("Serve it sooner, keep it hot, or chill it; what was so long warm is discarded.")]
+            [message, say("Serve it sooner, keep it hot, or chill it; discard what was warm for so long.")]
         )
     return Check("warm-after-cooking", profile, rule["clause"], good, used, limit, message, rule["authority"])
 
@@ -334,7 +334,7 @@ def check_reheating(profile: str, t_s: Array, coldest_c: Array, *, purpose: str)
     first = say("{at_c:temp} for {held_s:.0f} s" if rows[0][1] else "{at_c:temp}", at_c=rows[0][0], held_s=rows[0][1])
     if not np.isfinite(when):
         message = say(
-            "Reached {hottest:temp1}; {first} is asked for. Heat on, or discard.", hottest=c.max(), first=first
+            "Reached {hottest:temp1}; {first} is required. Keep heating, or discard.", hottest=c.max(), first=first
         )
         return Check("reheating", profile, rule["clause"], False, None, limit, message, rule["authority"])
     used = when - float(t[np.flatnonzero(c > 5.0)[0]])  # it was warmer than that when it was met

@@ -137,7 +137,7 @@ def judge_log(
         evidence = _silent(evidence, t, until_s)
     findings = [*evidence.findings, *by.notes]
     if rule["met"] is False and evidence.doubt:  # what shows nothing does not show that it is short
-        words = say("It cannot be told: {why}.", why=evidence.doubt)
+        words = say("Not known: {why}.", why=evidence.doubt)
         rule = rule | {"met": None, "remaining_s": None, "needs": words}
     findings += _course(by, rule, t, core, probe_error_c, evidence)
     findings += _one_of_several(plan)
@@ -184,7 +184,7 @@ def _silent(evidence: Evidence, t: Array, until_s: float | None) -> Evidence:
     if until_s - last <= max(SILENT_SHARE * until_s, SILENT_S):
         return evidence
     words = say("the probe was read for {read:span} of {whole:span}, and then fell silent", read=last, whole=until_s)
-    finding = Finding("silent", Level.CARE, say("This log shows nothing: {doubt}.", doubt=words), "the log")
+    finding = Finding("silent", Level.CARE, say("This log proves nothing: {doubt}.", doubt=words), "the log")
     return replace(evidence, doubt=words, findings=(*evidence.findings, finding))
 
 
@@ -272,7 +272,7 @@ def _rule(by: Judged, t: Array, core: Array, evidence: Evidence) -> dict[str, An
     if rule["met"] is not False:
         return rule
     missing = [words for pairs in by.open.values() for _, words in pairs]
-    single = say("one reading alone reaches it, and the readings beside it do not bear it out")
+    single = say("only one reading reaches it, and its neighbours do not confirm it")
     for kept, with_open, why in (
         (evidence.trusted, False, single),
         (evidence.trusted, True, missing[0] if missing else ""),
@@ -280,7 +280,7 @@ def _rule(by: Judged, t: Array, core: Array, evidence: Evidence) -> dict[str, An
     ):
         loose = of(kept, with_open) if why and kept.sum() >= 2 else None
         if loose is not None and loose["met"]:
-            needs = say("It cannot be told: {why}.", why=why) if why in (evidence.why, single) else why
+            needs = say("Not known: {why}.", why=why) if why in (evidence.why, single) else why
             return loose | {"met": None, "remaining_s": None, "needs": needs}
     return rule
 
@@ -397,5 +397,5 @@ def of_one_piece(rule: dict[str, Any], planned: Mapping[str, Any] | None, plan: 
     if planned is not None and planned["met"]:
         words = say("One was measured; the others are by the plan, computed.")
         return replace_premises(rule, Premise("parts", Basis.COMPUTED, say("the plan, computed"), words))
-    words = say("It cannot be told: by the plan not every size or part meets it. Measure the slowest.")
+    words = say("Not known: by the plan, not every size or part meets it. Measure the slowest.")
     return replace_premises(rule, Premise("parts", Basis.UNKNOWN, say("the plan, computed"), words))

@@ -142,7 +142,7 @@ def collect_premises(rows: Sequence[Row], claims: Iterable[Premise]) -> tuple[Pr
     asked = {row.id for row in rows}
     out = [
         found.get(row.id)
-        or Premise(row.id, Basis.UNKNOWN, say("nobody"), say("Not looked at: {says}", says=say(row.says)))
+        or Premise(row.id, Basis.UNKNOWN, say("nobody"), say("Not checked: {says}", says=say(row.says)))
         for row in rows
     ]
     out += [p for p in found.values() if p.id not in asked and not p.holds]
@@ -184,20 +184,20 @@ def conclude_rule(rule: Mapping[str, Any], premises: Sequence[Premise]) -> dict[
         words = broken.needs
         if rule["met"]:
             words = say(
-                "The time and temperature of {clause} are held, but it is not met: {message}",
+                "Time and temperature of {clause} are reached, but: {message}",
                 clause=rule["clause"],
                 message=broken.needs,
             )
         return out | {"met": False, "met_at_s": None, "remaining_s": None, "needs": words}
     if rule["met"] and unknown is not None:
         words = say(
-            "The time and temperature of {clause} are held, but it is not yet known: {message}",
+            "Time and temperature of {clause} are reached, but one thing is not known: {message}",
             clause=rule["clause"],
             message=unknown.needs,
         )
         return out | {"met": None, "remaining_s": None, "needs": words}
     if rule["met"] and not any(p.id == CLAUSE and p.holds for p in premises):  # nobody says that it is held
-        return out | {"met": None, "remaining_s": None, "needs": say("Nobody shows that the clause is held.")}
+        return out | {"met": None, "remaining_s": None, "needs": say("Nothing shows that the clause is met.")}
     return out
 
 

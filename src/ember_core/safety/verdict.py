@@ -76,7 +76,7 @@ def standing(
         return Standing(OPEN, words, detail, profile)
     left_s = rule["remaining_s"]
     if left_s is None and all(c.holding_only for form in required.forms for c in profile.clauses_for(form)):
-        return Standing(OPEN, say("nothing asked at once"), detail, profile)
+        return Standing(OPEN, say("nothing required when served at once"), detail, profile)
     if guests == "general" and _advised(required, profile):
         if unknown is not None:  # an advisory tells the guest what is known
             more = "" if unknown.needs in detail else unknown.needs

@@ -108,7 +108,7 @@ def change(request: KitchenRequest, kind: str, key: str) -> HttpResponse:
                     messages.success(
                         request,
                         tell(
-                            "Kept as version {version}. Plans go on with what they were made with.",
+                            "Saved as version {version}. Existing plans keep the version they were made with.",
                             version=stored.version,
                         ),
                     )
@@ -145,7 +145,7 @@ def retire(request: KitchenRequest, kind: str, key: str) -> HttpResponse:
         request,
         tell("{name} is no longer offered. Saved plans keep it.", name=name)
         if body.get("retired")
-        else tell("{name} is offered again.", name=name),
+        else tell("{name} is back in the lists.", name=name),
     )
     return redirect("book" if kind == "cut" else "book-ways", kitchen=request.kitchen.public_id)
 
@@ -183,7 +183,7 @@ def import_file(request: KitchenRequest) -> HttpResponse:
         total = sum(added.values())
         messages.success(
             request,
-            tell("Taken: {cuts} cuts, {ways} ways, {names} sets of doneness names, {spreads} of spreads.", cuts=added["cut"],
+            tell("Imported: {cuts} cuts, {ways} ways, {names} sets of doneness names, {spreads} of spreads.", cuts=added["cut"],
                  ways=added["way"], names=added["doneness"], spreads=added["spread"]) if total else _("Nothing in it is new."),
         )  # fmt: skip
         return redirect("book", kitchen=request.kitchen.public_id)

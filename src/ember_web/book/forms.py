@@ -35,7 +35,7 @@ class FoodForm(forms.ModelForm):  # type: ignore[type-arg]  # django-stubs' gene
         choices = sorted((_(row["name"]), key) for key, row in foods().items())
         self.fields["like"] = forms.ChoiceField(
             choices=[("", _("choose one")), *((key, name) for name, key in choices)],
-            error_messages={"required": _("Otherwise like: choose the nearest food of the table.")},
+            error_messages={"required": _("Closest food: choose one of the table.")},
         )
         self.fields["name"].error_messages["required"] = _("Name: say what the kitchen calls it.")
         self.fields["source"].error_messages["required"] = _("Source: say where the numbers are from, such as: label.")

@@ -48,7 +48,7 @@ class Food(KitchenOwned):
 
 
 class HouseRules(KitchenOwned):
-    """What the house asks for in place of rows of the rules it follows; weaker only by a written plan that is named."""
+    """What the house requires in place of rows of the rules it follows; weaker only by a written plan that is named."""
 
     kitchen = models.OneToOneField(Kitchen, on_delete=models.CASCADE, related_name="house_rules")
     base = models.CharField(max_length=40)

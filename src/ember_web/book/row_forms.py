@@ -350,7 +350,7 @@ class DonenessForm(RowForm):
 
 
 class SpreadForm(RowForm):
-    """What a careful cook leaves open."""
+    """Expected variation."""
 
     kind = "spread"
 

@@ -1,4 +1,4 @@
-"""What is built on eggs: yolk butter sauces, custards, pasta bound with egg; and the rules for eggs."""
+"""What is built on eggs: warm butter-and-yolk sauces, custards, pasta bound with egg; and the rules for eggs."""
 
 from __future__ import annotations
 
@@ -51,7 +51,7 @@ def _sauce(d: dict[str, Any], place: Place) -> Answer:
             yolks=made.yolks, butter=made.butter_g, water=made.water_g, acid=made.acid_g, total=round(made.total_g), covers=made.covers,
         ),
         *based,
-        say("They thicken from {low_c:temp0} to {high_c:temp0}, when the whisk leaves tracks; above {scrambles_c:temp0} they scramble. That is {window:.0f} s on this heat.", low_c=low, high_c=high, scrambles_c=row["scrambles_c"], window=found.window_s),
+        say("They thicken from {low_c:temp0} to {high_c:temp0}, when the whisk leaves tracks; above {scrambles_c:temp0} they scramble. That leaves {window:.0f} s on this heat.", low_c=low, high_c=high, scrambles_c=row["scrambles_c"], window=found.window_s),
         _buttered(made, d["butter"], row),
         say("The yolks carry {most:mass} of butter at the most.", most=made.most_butter_g),
         say(

@@ -74,11 +74,11 @@ class Topic:
 # pages of their own, in their order
 NAMES = {
     "fried": N_("fried"), "poached": N_("poached"), "scrambled": N_("scrambled"), "omelette": N_("omelette"), "baked": N_("baked in a dish"),
-    "coddled": N_("coddled"), "custard": N_("custard"), "sauce": N_("yolk butter sauce"), "pasta": N_("pasta bound with egg"), "rules": N_("rules for eggs"),
+    "coddled": N_("coddled"), "custard": N_("custard"), "sauce": N_("warm butter-and-yolk sauce"), "pasta": N_("pasta bound with egg"), "rules": N_("rules for eggs"),
 }  # fmt: skip
 
 
-EACH = Part("mass_g", N_("each in its shell"), 57.0, 20.0, 150.0, "mass")
+EACH = Part("mass_g", N_("mass in shell"), 57.0, 20.0, 150.0, "mass")
 COLD = Part("start_c", N_("from"), 4.0, 0.0, 40.0, "temp")
 AIRS = {"still": N_("still air"), "fan": N_("with a fan")}
 

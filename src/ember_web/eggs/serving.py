@@ -93,7 +93,7 @@ def breakfast(request: KitchenRequest) -> HttpResponse:
         "pots": [(n, HOWS[how], litres) for n, how, litres in pots(found)],
         "why": why,
         "what": "breakfast",
-        "name": N_("a breakfast"),
+        "name": N_("breakfast service"),
         "boil_c": boiling_point(kitchen.altitude_m),
         "stations": Station.objects.filter(kitchen=kitchen),
         "can_write": RANK[request.role] >= RANK["cook"],

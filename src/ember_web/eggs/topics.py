@@ -32,8 +32,8 @@ LATER_ELSEWHERE = N_(
 )
 MATERIALS = {"steel": N_("steel"), "cast-iron": N_("cast iron"), "aluminium": N_("aluminium"), "copper": N_("copper")}
 PAN = (
-    Part("diameter_mm", N_("pan across"), 240.0, 100.0, 600.0, "length"),
-    Part("pan_g", N_("pan weighs"), 1200.0, 100.0, 15000.0, "mass"),
+    Part("diameter_mm", N_("pan diameter"), 240.0, 100.0, 600.0, "length"),
+    Part("pan_g", N_("pan mass"), 1200.0, 100.0, 15000.0, "mass"),
     Part("material", N_("of"), "steel", choices=MATERIALS),
 )
 STIRRINGS = {
@@ -80,7 +80,7 @@ def _poached(d: dict[str, Any], place: Place) -> Answer:
         say("Ready: it rises, the white springs back, the yolk gives."),
     ]  # fmt: skip
     if not found.reached:
-        lines.insert(0, say("So it does not come out as wanted: choose another yolk, or more water."))
+        lines.insert(0, say("It will not come out as wanted: choose another yolk, or more water."))
     lines += _for_later(p, d, place)
     rows = [
         [
@@ -137,7 +137,7 @@ def _coddled(d: dict[str, Any], place: Place) -> Answer:
         say("The cup goes on cooking it: open it, or stand it in cold water."),
     ]  # fmt: skip
     if not found.reached:
-        lines.insert(0, say("So it does not come out as wanted: choose another yolk, or more water."))
+        lines.insert(0, say("It will not come out as wanted: choose another yolk, or more water."))
     lines += _for_later(p, d, place)
     return Answer(gettext("In the water"), to_the_second(60.0 * found.minutes), lines, [], [_plan(found, "coddled")])
 
@@ -214,7 +214,7 @@ def _lies(found: Opened, wanted: str, veils: bool) -> list[Message]:
             )
             if past
             else say(
-                "So it does not get to {wanted} before it dries: put a lid on, baste or turn it.",
+                "It will not get to {wanted} before it dries: put a lid on, baste or turn it.",
                 wanted=say(YOLKS[wanted]),
             )
         )
@@ -289,7 +289,7 @@ def _scrambled(d: dict[str, Any], place: Place) -> Answer:
     ]  # fmt: skip
     if found.stop_g["egg"] > 0.2 * m.egg_g:
         lines.append(
-            say("That is much for {egg_g:mass} of egg: take it off sooner, or use a lighter pan.", egg_g=m.egg_g)
+            say("That is a lot for {egg_g:mass} of egg: take it off sooner, or use a lighter pan.", egg_g=m.egg_g)
         )
     lines.append(say(STROKES[d["stirring"]]))
     if d["count"] >= MANY:

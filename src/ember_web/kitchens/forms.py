@@ -34,5 +34,5 @@ class PreferencesForm(forms.Form):
         for name, field in self.fields.items():
             field.label = labels[name]
             field.widget.attrs["class"] = "form-select"
-        choices = [("", _("as the browser asks")), *settings.LANGUAGES]
+        choices = [("", _("follow the browser")), *settings.LANGUAGES]
         self.fields["language"].choices = choices  # type: ignore[attr-defined]

@@ -86,7 +86,7 @@ def password(request: KitchenRequest) -> HttpResponse:
     """Change one's own; this device stays signed in, all others do not."""
     try:
         if request.POST.get("new", "") != request.POST.get("again", ""):
-            raise InputError(tell("The new password was not written the same twice."), path="again")
+            raise InputError(tell("The two new passwords differ."), path="again")
         command = ChangePassword(request.POST.get("old", ""), request.POST.get("new", ""))
         user = change_password(Actor.of_request(request), command)
     except (InputError, ValidationError) as error:
@@ -108,7 +108,7 @@ def password_link(request: HttpRequest, token: str) -> HttpResponse:
         if request.method == "POST":
             try:
                 if request.POST.get("new", "") != request.POST.get("again", ""):
-                    raise InputError(tell("The new password was not written the same twice."), path="again")
+                    raise InputError(tell("The two new passwords differ."), path="again")
                 actor = Actor.setup(link.kitchen, link.user)
                 use_password_link(actor, UsePasswordLink(token, request.POST.get("new", "")))
             except (InputError, ValidationError) as error:

@@ -40,7 +40,7 @@ HAPPENINGS = {
 }  # fmt: skip
 
 
-PROBES = {"out": N_("out of it"), "back": N_("back in it"), "right": N_("right where it is")}
+PROBES = {"out": N_("out of it"), "back": N_("back in it"), "right": N_("where it belongs")}
 
 
 def _state(document: dict[str, Any]) -> tuple[Running, dict[str, Any]]:
@@ -183,9 +183,7 @@ def _line(cook: Cook, state: CookState, event: CoreEvent, start: float) -> dict[
         words = current().say(HAPPENINGS[event.kind])
         if event.kind == PROBE and payload.get("of") == OF_MEDIUM:
             words = (
-                _("the heat's thermometer is wrong")
-                if payload.get("is") == OUT
-                else _("the heat's thermometer is right")
+                _("the heat's thermometer is off") if payload.get("is") == OUT else _("the heat's thermometer is right")
             )
         elif event.kind == PROBE:
             if payload.get("of") == SECOND:
@@ -195,7 +193,7 @@ def _line(cook: Cook, state: CookState, event: CoreEvent, start: float) -> dict[
             words += " " + current().units.shown("temp", payload["medium_c"], 0)
         if "stage" in payload:
             words += " " + _(str(payload["stage"]["kind"]))
-    back = tell("Take back: {words}", words=words)
+    back = tell("Undo: {words}", words=words)
     return {"id": event.id, "words": words, "back": back, "at": moment(event.at), "kind": event.kind}
 
 

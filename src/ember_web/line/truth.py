@@ -159,7 +159,7 @@ def words_of_odds(word: str, odds: float) -> Message:
     if odds >= SURE and str(word).startswith("not yet "):
         return named
     if odds >= SURE:
-        return say("{word} now, as good as sure", word=named)
+        return say("{word} now, almost certain", word=named)
     n, d = min(((n, d) for d in (2, 3, 4, 5, 10) for n in range(1, d)), key=lambda f: (abs(f[0] / f[1] - odds) > 0.04, f[1], abs(f[0] / f[1] - odds)))  # fmt: skip
     return say("{word} now, {n} in {d}", word=named, n=n, d=d)
 

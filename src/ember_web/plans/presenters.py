@@ -201,7 +201,7 @@ def _long(plan: Plan, result: Mapping[str, Any]) -> list[Message]:
     grown = result.get("growth")
     if grown is not None and grown["range_s"] > LONG_WARM_S:
         words = say(
-            "Its slowest place is from 10 to 54 °C for {hours:.1f} h; there C. perfringens could grow {many:.1f}-fold (a model).",
+            "Coldest point spends {hours:.1f} h between 10 and 54 °C; C. perfringens could grow {many:.1f}-fold there (a model).",
             hours=grown["range_s"] / 3600.0,
             many=10.0 ** grown["log10"],
         )

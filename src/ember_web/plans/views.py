@@ -317,7 +317,7 @@ def _estimated(sentence: Sentence, stated: dict[str, Any]) -> str:
         return ""
     if "mass_g" in stated:
         return tell(
-            "Size from the mass: about {size:length0}. Measure it: the minutes hang on it.", size=sentence.size_mm
+            "Size from the mass: about {size:length0}. Measure it: the minutes depend on it.", size=sentence.size_mm
         )
     return tell("Mass from the size: about {mass:mass}.", mass=round(sentence.mass_g or 0.0))
 

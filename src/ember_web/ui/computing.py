@@ -93,9 +93,7 @@ class Range:
             if future.done():  # its own, not ours
                 raise
             given_up.set()
-            words = N_(
-                "This took longer than {limit_s:.0f} s, for the kitchen's computer is busy. Try again in a moment."
-            )
+            words = N_("This took longer than {limit_s:.0f} s: the kitchen's computer is busy. Try again in a moment.")
             raise Busy(say(words, limit_s=self.patience_s)) from None
 
 

@@ -25,7 +25,7 @@ US, FSIS, UK, ANZ = "us-food-code-2022", "us-fsis-appendix-a", "uk-fsa", "anz-fs
 H = 3600.0
 COOL = " Reheat once to 74 °C for 15 s at the latest when the first step fails, or discard; divide into smaller pieces and use an ice bath."
 APP_B = " Hold the lot and assess it for Clostridium growth under the validated plan, or discard."
-LONG = " Bacteria grow and leave toxins and spores that heat does not undo: use a thinner piece or a hotter start, and discard what was so long warm."
+LONG = " Bacteria grow and leave toxins and spores that heat does not destroy: use a thinner piece or a hotter start, and discard what was warm for so long."
 
 
 def at(*pairs):
@@ -74,18 +74,18 @@ TABLE = [
      ("begin-of-chilling", False, 1801, 1800, "Chilling begins 30 min after the heat, allowed 30 min. Chill at once, or keep it hot until then.")),
     (lambda: check_raw(US, *at((0, 5), (60, 5.1), (120, 5.1))), ("raw-too-warm", True, 120, 14400, "Raw above 5 °C for 2 min before its heat, allowed 4.0 h.")),
     (lambda: check_raw(US, *at((0, 6), (14401, 6))),
-     ("raw-too-warm", False, 14401, 14400, "Raw above 5 °C for 4.0 h before its heat, allowed 4.0 h. Keep it colder, or temper it for less.")),
+     ("raw-too-warm", False, 14401, 14400, "Raw above 5 °C for 4.0 h before its heat, allowed 4.0 h. Keep it colder, or temper it for less time.")),
     (lambda: check_growth(FSIS, *at((0, 10.1), (21600, 54.2))), ("come-up", True, 21600, 21600, "6.0 h between 10 and 54.4 °C before it is cooked, allowed 6.0 h.")),
     (lambda: check_growth(FSIS, *at((0, 10.1), (21601, 54.2))), ("come-up", False, 21601, 21600, "6.0 h between 10 and 54.4 °C before it is cooked, allowed 6.0 h." + LONG)),
     (lambda: check_growth(US, *at((0, 20), (100, 30))),
-     ("come-up", True, 100, 21600, "2 min between 10 and 54.4 °C before it is cooked, allowed 6.0 h. This profile states no limit; the one of US FSIS is taken.")),
+     ("come-up", True, 100, 21600, "2 min between 10 and 54.4 °C before it is cooked, allowed 6.0 h. This profile states no limit; that of US FSIS is used.")),
     (lambda: check_growth(FSIS, *at((0, 0), (200, 20), (300, 20), (400, 60))), ("come-up", True, 100 + 100 + 34.35 / 40 * 100, 21600, None)),
     (lambda: check_growth(FSIS, *at((0, 0), (200, 20), (300, 60), (400, 5)), apart_s=300.0), ("come-up", True, 300, 21600, None)),
     (lambda: check_growth(FSIS, *at((0, 60), (301, 60), (602, 60)), apart_s=300.0), ("come-up", True, 602, 21600, None)),
     (lambda: check_growth(FSIS, *at((0, 5), (301, 10), (602, 5)), apart_s=300.0), ("come-up", True, 0, 21600, None)),
     (lambda: check_growth(FSIS, *at((0, 5), (301, 10), (602, 60)), apart_s=300.0), ("come-up", True, 301, 21600, None)),
     (lambda: check_warm(US, *at((0, 54), (14401, 54)), roast=False),
-     ("warm-after-cooking", False, 14401, 14400, "4.0 h between 5 and 54.4 °C after it is cooked, allowed 4.0 h. Serve it sooner, keep it hot, or chill it; what was so long warm is discarded.")),
+     ("warm-after-cooking", False, 14401, 14400, "4.0 h between 5 and 54.4 °C after it is cooked, allowed 4.0 h. Serve it sooner, keep it hot, or chill it; discard what was warm for so long.")),
     (lambda: check_warm(US, *at((0, 54), (14401, 54)), roast=True), ("warm-after-cooking", True, 0, 14400, "0 min between 5 and 54 °C after it is cooked, allowed 4.0 h.")),
     (lambda: check_warm(UK, *at((0, 8.1), (7200, 8.1)), roast=True), ("warm-after-cooking", True, 7200, 7200, "2.0 h between 8 and 54.4 °C after it is cooked, allowed 2.0 h.")),
     (lambda: check_warm(FSIS, *at((0, 20), (5400, 20)), roast=False), ("warm-after-cooking", True, 5400, 5400, "90 min between 4.4 and 54.4 °C after it is cooked, allowed 90 min.")),

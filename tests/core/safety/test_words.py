@@ -37,7 +37,7 @@ TABLE = [
     (rule(), HAKE, "general", [], ("advisory", "served with advisory", "3-401.11(A)(1): Needs. Tell the guest it is undercooked; never for susceptible guests.")),
     (rule(), HAKE, "susceptible", [], ("stop", "stop: do not serve", "3-401.11(A)(1): Needs. Guests are highly susceptible: no advisory can stand in.")),
     (rule(clause="3-401.11(A)(3)"), CHICKEN, "general", [], ("stop", "stop: do not serve", "3-401.11(A)(3): Needs. No advisory can stand in for it.")),
-    (rule(clause="3-401.13"), CARROT, "general", [], ("open", "nothing asked at once", "3-401.13: Needs.")),
+    (rule(clause="3-401.13"), CARROT, "general", [], ("open", "nothing required when served at once", "3-401.13: Needs.")),
     (rule(), HAKE, "general", [CARE, STOP], ("stop", "stop: do not serve", "Too warm. 3-401.11(A)(1): Needs.")),
     (rule(remaining=30.0), HAKE, "general", [STOP], ("stop", "stop: do not serve", "Too warm. 3-401.11(A)(1): Needs.")),
     (rule(needs="Held, but: Too warm."), HAKE, "general", [STOP], ("stop", "stop: do not serve", "3-401.11(A)(1): Held, but: Too warm.")),

@@ -116,8 +116,8 @@ def test_a_chef_changes_a_way(kitchen, plan, as_):
         **{"s0-heat": "240", "s2-minutes": "12", "s0-cue": "When it sings", "reason": "our plate"},
     )
     look = chef.post(address, hotter | {"look": "1"}).content.decode()
-    assert "As it is" in look
-    assert "As it would be" in look
+    assert "Before" in look
+    assert "After" in look
     assert not BookRow.objects.exists()
     assert chef.post(address, hotter | {"keep": "1"}).status_code == 302
     row = book_of(kitchen).ways["hot-pan-basted"]

@@ -144,7 +144,7 @@ def test_the_sheet_is_a_page_of_its_own(kitchen, cook, as_):
     address = f"/k/hut/line/{cook.public_id}/sheet/"
     page = client.get(address).content.decode()
     assert "metal tester to the lip" in page
-    assert "would tell most" in page
+    assert "most useful check now" in page
     reply = client.post(
         f"/k/hut/line/{cook.public_id}/do/",
         {"kind": "check", "said": "tester|cold", "width": "trained", "then": "sheet"},

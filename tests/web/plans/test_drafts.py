@@ -92,7 +92,7 @@ def test_earlier_versions_come_back_and_none_is_lost(kitchen, as_):
     saved(cook, plan=plan.public_id, size_mm="33", title="thicker")
     page = as_("viewer").get(f"/k/hut/plan/{plan.public_id}/earlier/").content.decode()
     assert page.index("33") < page.index("28 mm")
-    assert "Bring back" not in page
+    assert "Restore" not in page
     restore = f"/k/hut/plan/{plan.public_id}/restore/"
     assert as_("viewer").post(restore, {"number": "1"}).status_code == 403
     assert cook.post(restore, {"number": "1"}).status_code == 302

@@ -38,7 +38,7 @@ def sensitivities(plan: Plan, cook: Cook) -> tuple[Sensitivity, ...]:
     -------
     tuple of Sensitivity
         2 mm (or 10 %) thicker, 3 °C colder at the start, the heat 5 % of its height over the piece
-        hotter, heat passing 20 % better. Differences to the same plan on the same coarse grid.
+        hotter, better pan contact (20 %). Differences to the same plan on the same coarse grid.
     """
 
     def cooked(changed: Plan, *, hotter: float = 0.0, better: float = 1.0) -> tuple[float | None, float]:
@@ -64,7 +64,7 @@ def sensitivities(plan: Plan, cook: Cook) -> tuple[Sensitivity, ...]:
             cooked(replace(plan, start_c=max(plan.start_c - 3.0, -40.0))),
         ),
         (say("{by_k:rise} more heat", by_k=hotter), cooked(plan, hotter=hotter)),
-        (say("heat passing 20 % better"), cooked(plan, better=1.2)),
+        (say("better pan contact (20 %)"), cooked(plan, better=1.2)),
     ]
     solved = any(s.until for s in plan.stages) and pull is not None and cook.pull_stage is not None
     return tuple(

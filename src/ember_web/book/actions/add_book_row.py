@@ -30,11 +30,11 @@ class AddBookRow:
 def _check_spreads(command: AddBookRow) -> None:
     """Spreads are one row, whole, of values that a plan may state."""
     if command.key != SPREADS:
-        raise InputError(say("The book has one row of spreads, {key!r}.", key=SPREADS), path="key", code="choice")
+        raise InputError(say("The book has one set of spreads, {key!r}.", key=SPREADS), path="key", code="choice")
     missing = sorted(set(shipped().spreads(1)) - {"drift_share"} - set(command.body))  # that one follows from drift_c
     if missing:
         raise InputError(
-            say("The spreads lack {missing}; give every one.", missing=missing), path="body", code="missing"
+            say("Spreads: {missing} missing; give every one.", missing=missing), path="body", code="missing"
         )
     parse(Sentence.for_cut("bavette").document() | {"forecast": {"spreads": command.body}})
 

@@ -35,7 +35,7 @@ def change_password(actor: Actor, command: ChangePassword) -> User:
     user = User.objects.select_for_update().get(pk=actor.user.pk)
     if not user.check_password(command.old):
         raise InputError(
-            say("That is not your password so far; nothing was changed."), path="old", code="wrong-password"
+            say("That is not your current password; nothing was changed."), path="old", code="wrong-password"
         )
     validate_password(command.new, user)
     user.set_password(command.new)

@@ -1,4 +1,4 @@
-"""Let something go wrong in a simulated kitchen, or put it right: to see what the board makes of it."""
+"""Simulated faults in a simulated kitchen, or put it right: to see what the board makes of it."""
 
 from __future__ import annotations
 
@@ -19,7 +19,7 @@ from ember_web.tenancy.models import Kitchen
 
 DRIFT, DOOR, LOAD, WEAK, SILENT, CLOCK = "drift", "door", "load", "weak", "silent", "clock"
 DEVICE_FAULTS = {
-    DRIFT: N_("drifts: shows what is set, is less"),
+    DRIFT: N_("drifts: shows what is set, but is colder"),
     DOOR: N_("door or lid open"),
     LOAD: N_("big cold load put in"),
     WEAK: N_("heater at a third"),
@@ -63,7 +63,7 @@ def set_fault(actor: Actor, command: SetFault) -> None:
     """
     kitchen = actor.kitchen
     if not kitchen.simulated:
-        raise PermissionDenied(_("Only in a simulated kitchen something goes wrong on purpose."))
+        raise PermissionDenied(_("Faults can be switched on only in a simulated kitchen."))
     known = {name: faults for name, _, faults in sources(kitchen)}
     if command.name not in known:
         raise InputError(say("There is no {name!r} here; choose one from the list.", name=command.name), path="name")

@@ -76,7 +76,9 @@ def checked_out(document: Mapping[str, Any], command: StartCook) -> dict[str, An
         raise InputError(say("reason {fault}.", fault=fault), path="reason")
     if missing and not reason:
         raise InputError(
-            say("Not all is set out: tick what is there, or say why it goes on without."), path="reason", code="set-out"
+            say("Not everything is set out: tick what is there, or give a reason to start without it."),
+            path="reason",
+            code="set-out",
         )
     return {"missing": missing, "reason": reason if missing else ""}
 
@@ -98,7 +100,7 @@ def asked_of_a_stop(outcome: Outcome, command: StartCook) -> dict[str, str]:
         return {}
     if not command.reason.strip():
         words = say(
-            "As it is planned it is not served: {detail} Change the plan, or say why it goes on heat all the same.",
+            "This plan is a stop: {detail} Change the plan, or give a reason to start anyway.",
             detail=found.detail,
         )
         raise InputError(words, path="reason", code="stop")

@@ -46,9 +46,7 @@ def change_note(actor: Actor, record: str, note: str, version: str | None = None
     if found is None:
         raise InputError(say("No such record in this kitchen."), path="record", code="missing")
     if version is not None and version != note_version(found.note) and note != found.note:
-        words = say(
-            "Somebody else changed the note meanwhile. Theirs stands below yours: put the two together and save again."
-        )
+        words = say("Somebody else has changed the note. Theirs is shown below yours: combine the two and save again.")
         changed = NoteChanged(words, path="note")
         changed.stored = found.note
         raise changed

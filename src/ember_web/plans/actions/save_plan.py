@@ -73,7 +73,7 @@ def save_plan(actor: Actor, command: SavePlan) -> Plan:
         if command.seen and newest > command.seen:
             raise ChangedMeanwhile(
                 say(
-                    "Somebody saved this plan meanwhile. Look at both: yours is still here, theirs is the saved one. Save as new, or save again to replace theirs."
+                    "Somebody saved this plan meanwhile. Compare both: yours is still here, theirs is saved. Save as new, or save again to replace theirs."
                 ),
                 path="plan",
                 code="changed",

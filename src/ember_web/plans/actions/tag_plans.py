@@ -38,7 +38,7 @@ def tag_plans(actor: Actor, command: TagPlans) -> str:
         tags = [t for t in plan.tags if t != tag] + ([] if command.off else [tag])
         if len(tags) > MOST_TAGS:
             raise InputError(
-                say("{title} has {most} tags; take one away first.", title=plan.title, most=MOST_TAGS), path="tag"
+                say("{title} has {most} tags; remove one first.", title=plan.title, most=MOST_TAGS), path="tag"
             )
         plan.tags = tags
         plan.save(update_fields=["tags"])

@@ -55,7 +55,7 @@ const coreLine = (cook, move, probe) => {
   const toGo = move && move.core !== null ? move.core : cook.target;
   const real = cook.truth; // what was done to it tells more than its plan
   const first = el("span", "core-now", probe !== null ? temp(probe) : real ? `≈ ${temp(real.core)}` : "–");
-  const planned = cook.probe ? t("by the plan; probe silent") : t("by the plan; no probe");
+  const planned = cook.probe ? t("by plan; probe silent") : t("by plan; no probe");
   const silent = real ? t("by what was done") : planned;
   const beside = el("small", "", probe !== null ? t("plan {core}", { core: "–" }) : silent);
   line.append(first, beside);
@@ -179,8 +179,8 @@ export const mediumAsk = (medium, { so, wrong }) => {
   const ask = el("div", "h-ask");
   ask.append(
     el("p", "", medium.ask),
-    button("b-side", t("It is so"), "medium-so", so),
-    button("b-side", t("Its thermometer is wrong"), "medium-wrong", wrong),
+    button("b-side", t("Confirm"), "medium-so", so),
+    button("b-side", t("Its thermometer is off"), "medium-wrong", wrong),
   );
   return ask;
 };

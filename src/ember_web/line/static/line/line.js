@@ -49,7 +49,7 @@ const connected = (yes) => {
   online = yes;
   if (!yes) {
     say(
-      queue.waiting.length ? t("No connection: {kept}", { kept: kept() }) : t("No connection: going on by the plan"),
+      queue.waiting.length ? t("No connection: {kept}", { kept: kept() }) : t("No connection: showing the plan"),
     );
     link.dataset.about = "connection";
   } else if (link.dataset.about === "connection") {
