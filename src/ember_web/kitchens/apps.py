@@ -1,10 +1,10 @@
-"""The place of a kitchen's own matters; it has no tables."""
+"""The place of a kitchen's own matters: its people, stations, gear and services."""
 
 from django.apps import AppConfig
 
 
 class KitchensConfig(AppConfig):
-    """Brings the management commands."""
+    """Its pages and tables."""
 
     name = "ember_web.kitchens"
-    label = "kitchen_place"
+    label = "kitchens"

@@ -1,4 +1,4 @@
-"""The application that holds kitchens and members; its label is the name its tables have had from the start."""
+"""The application that holds kitchens and members."""
 
 from django.apps import AppConfig
 
@@ -7,7 +7,7 @@ class TenancyConfig(AppConfig):
     """Registers the checks of kitchen-owned models."""
 
     name = "ember_web.tenancy"
-    label = "kitchens"
+    label = "tenancy"
     default_auto_field = "django.db.models.BigAutoField"
 
     def ready(self) -> None:

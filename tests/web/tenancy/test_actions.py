@@ -333,14 +333,14 @@ def test_the_check_finds_a_model_that_is_not_held():
 
     class Loose(models.Model):  # noqa: DJ008 - it has no rows
         class Meta:
-            app_label = "kitchens"
+            app_label = "tenancy"
             managed = False
 
     class Joined(KitchenOwned):
         food = models.ForeignKey(Food, on_delete=models.CASCADE)
 
         class Meta:
-            app_label = "kitchens"
+            app_label = "tenancy"
             managed = False
 
     try:
@@ -348,7 +348,7 @@ def test_the_check_finds_a_model_that_is_not_held():
         assert [f.id for f in faults_of(Joined)] == ["ember.E002", "ember.E003"]
     finally:
         for name in ("loose", "joined"):
-            apps.all_models["kitchens"].pop(name)
+            apps.all_models["tenancy"].pop(name)
         apps.clear_cache()
 
 

@@ -11,7 +11,7 @@ class Migration(migrations.Migration):
     initial = True
 
     dependencies = [
-        ("kitchens", "0001_initial"),
+        ("tenancy", "0001_initial"),
     ]
 
     operations = [
@@ -100,7 +100,7 @@ class Migration(migrations.Migration):
                 (
                     "kitchen",
                     models.ForeignKey(
-                        on_delete=django.db.models.deletion.CASCADE, related_name="foods", to="kitchens.kitchen"
+                        on_delete=django.db.models.deletion.CASCADE, related_name="foods", to="tenancy.kitchen"
                     ),
                 ),
             ],

@@ -7,7 +7,7 @@ from django.db import migrations, models
 class Migration(migrations.Migration):
     dependencies = [
         ("book", "0001_initial"),
-        ("kitchens", "0001_initial"),
+        ("tenancy", "0001_initial"),
     ]
 
     operations = [
@@ -22,7 +22,7 @@ class Migration(migrations.Migration):
                 (
                     "kitchen",
                     models.OneToOneField(
-                        on_delete=django.db.models.deletion.CASCADE, related_name="house_rules", to="kitchens.kitchen"
+                        on_delete=django.db.models.deletion.CASCADE, related_name="house_rules", to="tenancy.kitchen"
                     ),
                 ),
             ],

@@ -8,7 +8,7 @@ from django.db import migrations, models
 class Migration(migrations.Migration):
     dependencies = [
         ("book", "0003_houserules_validated"),
-        ("kitchens", "0003_trail"),
+        ("tenancy", "0003_trail"),
         migrations.swappable_dependency(settings.AUTH_USER_MODEL),
     ]
 
@@ -37,7 +37,7 @@ class Migration(migrations.Migration):
                 (
                     "kitchen",
                     models.ForeignKey(
-                        on_delete=django.db.models.deletion.CASCADE, related_name="+", to="kitchens.kitchen"
+                        on_delete=django.db.models.deletion.CASCADE, related_name="+", to="tenancy.kitchen"
                     ),
                 ),
             ],

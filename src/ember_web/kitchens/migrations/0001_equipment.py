@@ -11,7 +11,7 @@ class Migration(migrations.Migration):
     initial = True
 
     dependencies = [
-        ("kitchens", "0003_trail"),
+        ("tenancy", "0003_trail"),
     ]
 
     operations = [
@@ -24,7 +24,7 @@ class Migration(migrations.Migration):
                 (
                     "kitchen",
                     models.ForeignKey(
-                        on_delete=django.db.models.deletion.CASCADE, related_name="+", to="kitchens.kitchen"
+                        on_delete=django.db.models.deletion.CASCADE, related_name="+", to="tenancy.kitchen"
                     ),
                 ),
             ],
@@ -95,7 +95,7 @@ class Migration(migrations.Migration):
                 (
                     "kitchen",
                     models.ForeignKey(
-                        on_delete=django.db.models.deletion.CASCADE, related_name="+", to="kitchens.kitchen"
+                        on_delete=django.db.models.deletion.CASCADE, related_name="+", to="tenancy.kitchen"
                     ),
                 ),
                 (
@@ -105,7 +105,7 @@ class Migration(migrations.Migration):
                         null=True,
                         on_delete=django.db.models.deletion.SET_NULL,
                         related_name="equipment",
-                        to="kitchen_place.station",
+                        to="kitchens.station",
                     ),
                 ),
             ],
@@ -121,19 +121,19 @@ class Migration(migrations.Migration):
                 (
                     "kitchen",
                     models.ForeignKey(
-                        on_delete=django.db.models.deletion.CASCADE, related_name="+", to="kitchens.kitchen"
+                        on_delete=django.db.models.deletion.CASCADE, related_name="+", to="tenancy.kitchen"
                     ),
                 ),
                 (
                     "membership",
                     models.ForeignKey(
-                        on_delete=django.db.models.deletion.CASCADE, related_name="stations", to="kitchens.membership"
+                        on_delete=django.db.models.deletion.CASCADE, related_name="stations", to="tenancy.membership"
                     ),
                 ),
                 (
                     "station",
                     models.ForeignKey(
-                        on_delete=django.db.models.deletion.CASCADE, related_name="people", to="kitchen_place.station"
+                        on_delete=django.db.models.deletion.CASCADE, related_name="people", to="kitchens.station"
                     ),
                 ),
             ],

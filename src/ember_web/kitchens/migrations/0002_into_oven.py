@@ -5,7 +5,7 @@ from django.db import migrations, models
 
 class Migration(migrations.Migration):
     dependencies = [
-        ("kitchen_place", "0001_equipment"),
+        ("kitchens", "0001_equipment"),
     ]
 
     operations = [

@@ -6,8 +6,8 @@ from django.db import migrations, models
 
 class Migration(migrations.Migration):
     dependencies = [
-        ("kitchen_place", "0002_into_oven"),
-        ("kitchens", "0005_toured"),
+        ("kitchens", "0002_into_oven"),
+        ("tenancy", "0005_toured"),
     ]
 
     operations = [
@@ -29,7 +29,7 @@ class Migration(migrations.Migration):
                 (
                     "kitchen",
                     models.ForeignKey(
-                        on_delete=django.db.models.deletion.CASCADE, related_name="+", to="kitchens.kitchen"
+                        on_delete=django.db.models.deletion.CASCADE, related_name="+", to="tenancy.kitchen"
                     ),
                 ),
             ],

@@ -6,7 +6,7 @@ from django.db import migrations, models
 
 class Migration(migrations.Migration):
     dependencies = [
-        ("kitchen_place", "0003_service_time"),
+        ("kitchens", "0003_service_time"),
     ]
 
     operations = [

@@ -7,8 +7,8 @@ import ember_web.tenancy.keys
 
 class Migration(migrations.Migration):
     dependencies = [
-        ("kitchen_place", "0004_pan_mass"),
-        ("kitchens", "0005_toured"),
+        ("kitchens", "0004_pan_mass"),
+        ("tenancy", "0005_toured"),
     ]
 
     operations = [

@@ -7,8 +7,8 @@ from django.db import migrations, models
 
 class Migration(migrations.Migration):
     dependencies = [
-        ("kitchen_place", "0005_hub_name"),
-        ("kitchens", "0006_clock_anchor"),
+        ("kitchens", "0005_hub_name"),
+        ("tenancy", "0006_clock_anchor"),
         migrations.swappable_dependency(settings.AUTH_USER_MODEL),
     ]
 
@@ -24,7 +24,7 @@ class Migration(migrations.Migration):
                 (
                     "kitchen",
                     models.ForeignKey(
-                        on_delete=django.db.models.deletion.CASCADE, related_name="+", to="kitchens.kitchen"
+                        on_delete=django.db.models.deletion.CASCADE, related_name="+", to="tenancy.kitchen"
                     ),
                 ),
                 (

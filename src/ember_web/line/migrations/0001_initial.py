@@ -13,7 +13,7 @@ class Migration(migrations.Migration):
     initial = True
 
     dependencies = [
-        ("kitchens", "0001_initial"),
+        ("tenancy", "0001_initial"),
         ("plans", "0001_initial"),
         migrations.swappable_dependency(settings.AUTH_USER_MODEL),
     ]
@@ -40,7 +40,7 @@ class Migration(migrations.Migration):
                 (
                     "kitchen",
                     models.ForeignKey(
-                        on_delete=django.db.models.deletion.CASCADE, related_name="cooks", to="kitchens.kitchen"
+                        on_delete=django.db.models.deletion.CASCADE, related_name="cooks", to="tenancy.kitchen"
                     ),
                 ),
                 (
@@ -90,7 +90,7 @@ class Migration(migrations.Migration):
                 (
                     "kitchen",
                     models.ForeignKey(
-                        on_delete=django.db.models.deletion.CASCADE, related_name="+", to="kitchens.kitchen"
+                        on_delete=django.db.models.deletion.CASCADE, related_name="+", to="tenancy.kitchen"
                     ),
                 ),
             ],
@@ -108,7 +108,7 @@ class Migration(migrations.Migration):
                 (
                     "kitchen",
                     models.ForeignKey(
-                        on_delete=django.db.models.deletion.CASCADE, related_name="hub_tokens", to="kitchens.kitchen"
+                        on_delete=django.db.models.deletion.CASCADE, related_name="hub_tokens", to="tenancy.kitchen"
                     ),
                 ),
             ],
@@ -122,7 +122,7 @@ class Migration(migrations.Migration):
                 (
                     "kitchen",
                     models.ForeignKey(
-                        on_delete=django.db.models.deletion.CASCADE, related_name="probes", to="kitchens.kitchen"
+                        on_delete=django.db.models.deletion.CASCADE, related_name="probes", to="tenancy.kitchen"
                     ),
                 ),
             ],
@@ -153,7 +153,7 @@ class Migration(migrations.Migration):
                 (
                     "kitchen",
                     models.ForeignKey(
-                        on_delete=django.db.models.deletion.CASCADE, related_name="+", to="kitchens.kitchen"
+                        on_delete=django.db.models.deletion.CASCADE, related_name="+", to="tenancy.kitchen"
                     ),
                 ),
                 (

@@ -9,7 +9,7 @@ import ember_web.tenancy.keys
 
 class Migration(migrations.Migration):
     dependencies = [
-        ("kitchens", "0003_trail"),
+        ("tenancy", "0003_trail"),
         ("line", "0001_initial"),
         ("plans", "0002_planrevision"),
         migrations.swappable_dependency(settings.AUTH_USER_MODEL),
@@ -25,14 +25,14 @@ class Migration(migrations.Migration):
             model_name="event",
             name="kitchen",
             field=models.ForeignKey(
-                on_delete=django.db.models.deletion.PROTECT, related_name="+", to="kitchens.kitchen"
+                on_delete=django.db.models.deletion.PROTECT, related_name="+", to="tenancy.kitchen"
             ),
         ),
         migrations.AlterField(
             model_name="reading",
             name="kitchen",
             field=models.ForeignKey(
-                on_delete=django.db.models.deletion.PROTECT, related_name="+", to="kitchens.kitchen"
+                on_delete=django.db.models.deletion.PROTECT, related_name="+", to="tenancy.kitchen"
             ),
         ),
         migrations.AlterField(

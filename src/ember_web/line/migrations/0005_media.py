@@ -8,8 +8,8 @@ import ember_web.tenancy.keys
 
 class Migration(migrations.Migration):
     dependencies = [
-        ("kitchen_place", "0005_hub_name"),
-        ("kitchens", "0005_toured"),
+        ("kitchens", "0005_hub_name"),
+        ("tenancy", "0005_toured"),
         ("line", "0004_said"),
     ]
 
@@ -33,13 +33,13 @@ class Migration(migrations.Migration):
                     models.ForeignKey(
                         on_delete=django.db.models.deletion.PROTECT,
                         related_name="readings",
-                        to="kitchen_place.equipment",
+                        to="kitchens.equipment",
                     ),
                 ),
                 (
                     "kitchen",
                     models.ForeignKey(
-                        on_delete=django.db.models.deletion.PROTECT, related_name="+", to="kitchens.kitchen"
+                        on_delete=django.db.models.deletion.PROTECT, related_name="+", to="tenancy.kitchen"
                     ),
                 ),
             ],
@@ -64,7 +64,7 @@ class Migration(migrations.Migration):
                 (
                     "kitchen",
                     models.ForeignKey(
-                        on_delete=django.db.models.deletion.CASCADE, related_name="+", to="kitchens.kitchen"
+                        on_delete=django.db.models.deletion.CASCADE, related_name="+", to="tenancy.kitchen"
                     ),
                 ),
             ],

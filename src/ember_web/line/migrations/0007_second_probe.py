@@ -8,7 +8,7 @@ import ember_web.tenancy.keys
 
 class Migration(migrations.Migration):
     dependencies = [
-        ("kitchens", "0005_toured"),
+        ("tenancy", "0005_toured"),
         ("line", "0006_set_out"),
         ("plans", "0004_draft"),
     ]

@@ -6,8 +6,8 @@ from django.db import migrations, models
 
 class Migration(migrations.Migration):
     dependencies = [
-        ("kitchen_place", "0006_password_link"),
-        ("kitchens", "0006_clock_anchor"),
+        ("kitchens", "0006_password_link"),
+        ("tenancy", "0006_clock_anchor"),
         ("line", "0007_second_probe"),
         ("plans", "0004_draft"),
     ]
@@ -17,14 +17,14 @@ class Migration(migrations.Migration):
             model_name="mediumreading",
             name="kitchen",
             field=models.ForeignKey(
-                db_index=False, on_delete=django.db.models.deletion.PROTECT, related_name="+", to="kitchens.kitchen"
+                db_index=False, on_delete=django.db.models.deletion.PROTECT, related_name="+", to="tenancy.kitchen"
             ),
         ),
         migrations.AlterField(
             model_name="reading",
             name="kitchen",
             field=models.ForeignKey(
-                db_index=False, on_delete=django.db.models.deletion.PROTECT, related_name="+", to="kitchens.kitchen"
+                db_index=False, on_delete=django.db.models.deletion.PROTECT, related_name="+", to="tenancy.kitchen"
             ),
         ),
         migrations.AddIndex(

@@ -10,7 +10,7 @@ class Migration(migrations.Migration):
     initial = True
 
     dependencies = [
-        ("kitchens", "0001_initial"),
+        ("tenancy", "0001_initial"),
         ("line", "0001_initial"),
     ]
 
@@ -41,7 +41,7 @@ class Migration(migrations.Migration):
                 (
                     "kitchen",
                     models.ForeignKey(
-                        on_delete=django.db.models.deletion.CASCADE, related_name="records", to="kitchens.kitchen"
+                        on_delete=django.db.models.deletion.CASCADE, related_name="records", to="tenancy.kitchen"
                     ),
                 ),
             ],

@@ -7,7 +7,7 @@ import ember_web.tenancy.keys
 
 class Migration(migrations.Migration):
     dependencies = [
-        ("kitchens", "0003_trail"),
+        ("tenancy", "0003_trail"),
         ("line", "0002_kept"),
         ("logbook", "0002_same_kitchen"),
     ]

@@ -5,7 +5,7 @@ from django.db import migrations, models
 
 class Migration(migrations.Migration):
     dependencies = [
-        ("kitchens", "0006_clock_anchor"),
+        ("tenancy", "0006_clock_anchor"),
         ("line", "0008_for_many_rows"),
         ("logbook", "0005_said"),
     ]

@@ -11,7 +11,7 @@ class Migration(migrations.Migration):
     initial = True
 
     dependencies = [
-        ("kitchens", "0001_initial"),
+        ("tenancy", "0001_initial"),
         migrations.swappable_dependency(settings.AUTH_USER_MODEL),
     ]
 
@@ -46,7 +46,7 @@ class Migration(migrations.Migration):
                 (
                     "kitchen",
                     models.ForeignKey(
-                        on_delete=django.db.models.deletion.CASCADE, related_name="plans", to="kitchens.kitchen"
+                        on_delete=django.db.models.deletion.CASCADE, related_name="plans", to="tenancy.kitchen"
                     ),
                 ),
             ],

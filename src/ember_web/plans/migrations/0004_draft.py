@@ -9,7 +9,7 @@ import ember_web.tenancy.keys
 
 class Migration(migrations.Migration):
     dependencies = [
-        ("kitchens", "0004_preferences"),
+        ("tenancy", "0004_preferences"),
         ("plans", "0003_list"),
         migrations.swappable_dependency(settings.AUTH_USER_MODEL),
     ]
@@ -25,7 +25,7 @@ class Migration(migrations.Migration):
                 (
                     "kitchen",
                     models.ForeignKey(
-                        on_delete=django.db.models.deletion.CASCADE, related_name="+", to="kitchens.kitchen"
+                        on_delete=django.db.models.deletion.CASCADE, related_name="+", to="tenancy.kitchen"
                     ),
                 ),
                 (

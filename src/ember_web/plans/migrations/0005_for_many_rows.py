@@ -6,7 +6,7 @@ from django.db import migrations, models
 
 class Migration(migrations.Migration):
     dependencies = [
-        ("kitchens", "0006_clock_anchor"),
+        ("tenancy", "0006_clock_anchor"),
         ("plans", "0004_draft"),
         migrations.swappable_dependency(settings.AUTH_USER_MODEL),
     ]

@@ -158,7 +158,7 @@ class Migration(migrations.Migration):
                 (
                     "kitchen",
                     models.ForeignKey(
-                        on_delete=django.db.models.deletion.CASCADE, related_name="memberships", to="kitchens.kitchen"
+                        on_delete=django.db.models.deletion.CASCADE, related_name="memberships", to="tenancy.kitchen"
                     ),
                 ),
                 (

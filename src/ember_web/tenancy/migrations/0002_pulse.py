@@ -5,7 +5,7 @@ from django.db import migrations, models
 
 class Migration(migrations.Migration):
     dependencies = [
-        ("kitchens", "0001_initial"),
+        ("tenancy", "0001_initial"),
     ]
 
     operations = [

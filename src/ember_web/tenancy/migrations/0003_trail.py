@@ -9,7 +9,7 @@ import ember_web.tenancy.keys
 
 class Migration(migrations.Migration):
     dependencies = [
-        ("kitchens", "0002_pulse"),
+        ("tenancy", "0002_pulse"),
     ]
 
     operations = [
@@ -42,7 +42,7 @@ class Migration(migrations.Migration):
             model_name="trail",
             name="kitchen",
             field=models.ForeignKey(
-                on_delete=django.db.models.deletion.CASCADE, related_name="+", to="kitchens.kitchen"
+                on_delete=django.db.models.deletion.CASCADE, related_name="+", to="tenancy.kitchen"
             ),
         ),
     ]

@@ -5,7 +5,7 @@ from django.db import migrations, models
 
 class Migration(migrations.Migration):
     dependencies = [
-        ("kitchens", "0003_trail"),
+        ("tenancy", "0003_trail"),
     ]
 
     operations = [

@@ -5,7 +5,7 @@ from django.db import migrations, models
 
 class Migration(migrations.Migration):
     dependencies = [
-        ("kitchens", "0004_preferences"),
+        ("tenancy", "0004_preferences"),
     ]
 
     operations = [

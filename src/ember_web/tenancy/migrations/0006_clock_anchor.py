@@ -9,7 +9,7 @@ import ember_web.tenancy.clock
 
 class Migration(migrations.Migration):
     dependencies = [
-        ("kitchens", "0005_toured"),
+        ("tenancy", "0005_toured"),
     ]
 
     operations = [
@@ -70,7 +70,7 @@ class Migration(migrations.Migration):
                 (
                     "kitchen",
                     models.ForeignKey(
-                        on_delete=django.db.models.deletion.CASCADE, related_name="+", to="kitchens.kitchen"
+                        on_delete=django.db.models.deletion.CASCADE, related_name="+", to="tenancy.kitchen"
                     ),
                 ),
             ],
