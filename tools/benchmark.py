@@ -21,7 +21,7 @@ from scipy.integrate import solve_ivp
 from scipy.optimize import brentq
 
 from ember_core.constants import VAPOUR_GAS_CONSTANT
-from ember_core.eggs.asking import YOLK_WORDS, EggQuestion
+from ember_core.eggs.question import YOLK_WORDS, EggQuestion
 from ember_core.formats.plan import parse
 from ember_core.heat.arrays import Array
 from ember_core.heat.cook import run

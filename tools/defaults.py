@@ -8,8 +8,8 @@ from pathlib import Path
 from ember_core.book.book import shipped
 from ember_core.entry.sentence import Sentence
 from ember_core.formats.plan import parse
-from ember_core.planning.changes import changes
 from ember_core.planning.compute import compute
+from ember_core.planning.routes import changes
 from ember_core.safety.rules import profile_of
 from ember_core.safety.verdict import MET, standing
 

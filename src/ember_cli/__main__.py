@@ -141,7 +141,7 @@ def judge(arguments: argparse.Namespace) -> int:
 
 def warm(arguments: argparse.Namespace) -> int:
     """Compile the solver into its cache by computing plans with everything in them."""
-    from ember_core.planning.warm import warm as compile_all
+    from ember_core.planning.warm_up import warm as compile_all
 
     gc.disable()  # a tenth faster, and the process ends soon
     compile_all(*arguments.part, tell=(lambda: print(flush=True)) if arguments.count else None)

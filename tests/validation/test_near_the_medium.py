@@ -11,8 +11,8 @@ from scipy.optimize import brentq
 from ember_core.errors import ComputationError
 from ember_core.formats.plan import parse
 from ember_core.heat.cook import run
-from ember_core.heat.leg import BUDGET_S
 from ember_core.heat.setup import setup
+from ember_core.heat.stage_run import BUDGET_S
 from tests.conftest import conduction
 from tests.validation.extremes import plan as extreme
 from tests.validation.test_finite_shapes import HIGHEST_H, RHO_C, SHAPES, K, remaining

@@ -15,7 +15,7 @@ from ember_core.heat.cook import run
 from ember_core.heat.ensemble.coarse import coarse_setup
 from ember_core.heat.ensemble.learning import Learner
 from ember_core.heat.setup import setup
-from ember_core.running.stretches import heated_by
+from ember_core.running.intervals import heated_by
 from ember_sim.device import Device
 
 DEVICES = range(12)

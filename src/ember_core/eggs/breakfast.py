@@ -7,8 +7,8 @@ from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from datetime import datetime, timedelta
 
-from ember_core.eggs.asking import YOLK_WORDS, EggAnswer, EggQuestion, ask
 from ember_core.eggs.poached import Poach, poach
+from ember_core.eggs.question import YOLK_WORDS, EggAnswer, EggQuestion, ask
 from ember_core.errors import ValueRangeError
 from ember_core.wording.message import say
 

@@ -9,8 +9,8 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from ember_core.data.loader import read_toml
-from ember_core.eggs.asking import BATH, BOIL, TURNS, TWO, EggQuestion, ask, water_of
 from ember_core.eggs.map import EggMap, egg_map
+from ember_core.eggs.question import BATH, BOIL, TURNS, TWO, EggQuestion, ask, water_of
 from ember_core.heat.arrays import Array
 from ember_core.heat.egg_states import UNSET, white_word, yolk_word
 from ember_core.heat.egg_time import goal_of

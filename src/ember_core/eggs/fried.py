@@ -16,7 +16,7 @@ import numpy as np
 from scipy.optimize import brentq
 
 from ember_core.data.loader import read_toml
-from ember_core.eggs.asking import YOLK_WORDS
+from ember_core.eggs.question import YOLK_WORDS
 from ember_core.eggs.stirred import Pan
 from ember_core.errors import ValueRangeError
 from ember_core.formats.plan import FORMAT, parse

@@ -15,7 +15,7 @@ import numpy as np
 from scipy.spatial import cKDTree
 
 from ember_core.data.loader import read_toml
-from ember_core.eggs.asking import BATH, BOIL, FINISH_MINUTES, ICE, TWO, EggQuestion
+from ember_core.eggs.question import BATH, BOIL, FINISH_MINUTES, ICE, TWO, EggQuestion
 from ember_core.formats.plan import parse
 from ember_core.heat.arrays import Array
 from ember_core.heat.egg_states import white_word, yolk_word

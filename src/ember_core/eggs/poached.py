@@ -8,7 +8,7 @@ from typing import Any
 import numpy as np
 
 from ember_core.data.loader import read_toml
-from ember_core.eggs.asking import EggAnswer, EggQuestion
+from ember_core.eggs.question import EggAnswer, EggQuestion
 from ember_core.formats.plan import parse
 from ember_core.heat.cook import run
 from ember_core.heat.egg_states import state_of

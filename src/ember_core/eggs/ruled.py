@@ -8,7 +8,7 @@ from math import ceil
 from typing import Any
 
 from ember_core.data.loader import read_toml
-from ember_core.eggs.asking import EggQuestion
+from ember_core.eggs.question import EggQuestion
 from ember_core.formats.plan import parse
 from ember_core.heat.cook import run
 from ember_core.heat.setup import setup

@@ -9,9 +9,9 @@ from datetime import datetime
 from typing import Any
 
 from ember_core.book.book import Book, Row, shipped, usual_mass, usual_size
-from ember_core.entry.beside import lay_beside
 from ember_core.entry.coldest import lead_core
 from ember_core.entry.compiling import Known, give_store, main_kind, set_heat, shift_heat, stages_of
+from ember_core.entry.shared_pieces import lay_beside
 from ember_core.errors import FormatError
 from ember_core.formats.plan import FORMAT, PART_TARGETS
 from ember_core.heat.geometry.bird import bird_mass, breast_mm
@@ -64,7 +64,7 @@ class Sentence:
     are kept when the way is :data:`OWN_WAY`. ``heat_c`` is what its pan, oven, grill, fat or bath is at in place of the way's own;
     ``minutes`` the time of its main heat, which then waits for no target; ``sizes_mm`` the pieces' own sizes, of which
     ``size_mm`` is the mean; ``temper_min`` how long it stands in the kitchen's air before; ``apart_s`` how far apart the pieces are laid into gear that
-    holds a finite heat; ``beside`` other pieces that lie in the same medium (:func:`ember_core.entry.beside.other`); ``gear`` the
+    holds a finite heat; ``beside`` other pieces that lie in the same medium (:func:`ember_core.entry.shared_pieces.other`); ``gear`` the
     kitchen's own that the main heat comes from: its ``name``, and ``offset_c``, what it really is less what it shows, K. ``done`` is
     what was done to the piece beside what its cut says: words of handling, and forms that ask for more; ``unread`` the words of a quick
     entry that nobody understood. Cut, way and spreads are the newest in the ``book`` unless a version is given.

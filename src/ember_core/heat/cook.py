@@ -10,10 +10,10 @@ from typing import NamedTuple
 import numpy as np
 
 from ember_core.heat.arrays import Array
+from ember_core.heat.course import Course, StageOutcome, join_courses
 from ember_core.heat.egg_time import settled, waits_for_yolk
 from ember_core.heat.findings import Media, outcome_findings, setup_findings
 from ember_core.heat.geometry.grid import Grid
-from ember_core.heat.leg import BUDGET_S, MESH_SAMPLES, SAMPLES, Leg, through
 from ember_core.heat.physics.boiling import boiling_point
 from ember_core.heat.setup import (
     DRYING_SCALE,
@@ -23,7 +23,7 @@ from ember_core.heat.setup import (
 )
 from ember_core.heat.solver.compiled import plain
 from ember_core.heat.solver.types import patches_of, view
-from ember_core.heat.stretch import StageOutcome, Stretch, joined
+from ember_core.heat.stage_run import BUDGET_S, MESH_SAMPLES, SAMPLES, StageRun, run_stages
 from ember_core.plan.finding import Finding
 from ember_core.plan.plan import Plan
 from ember_core.plan.stages import HEAT_KINDS, StageSpec
@@ -170,20 +170,20 @@ def run(
 
     of = _Piece(plan, vary or Variation(s.length, 1.0, 1.0, DRYING_SCALE, s.start_c), tol, budget_s, stops)
     if waits_for_yolk(s) is None:
-        return as_told(plan, *_through(of, s))
-    last: dict[tuple[float, ...], tuple[Stretch, float]] = {}
+        return finish_cook(plan, *_run_piece(of, s))
+    last: dict[tuple[float, ...], tuple[Course, float]] = {}
 
-    def cooked(one: Setup) -> Stretch:
+    def cooked(one: Setup) -> Course:
         key = tuple(one.schedule.duration)
         if key not in last:
             last.clear()
-            last[key] = _through(of, one)
+            last[key] = _run_piece(of, one)
         return last[key][0]
 
     by_clock, met = settled(plan, s, cooked)
     found = cooked(by_clock)
     stages = tuple(replace(x, ended_by=met.get(i, x.ended_by)) for i, x in enumerate(found.stages))
-    return as_told(plan, replace(found, stages=stages))
+    return finish_cook(plan, replace(found, stages=stages))
 
 
 class _Piece(NamedTuple):
@@ -196,7 +196,7 @@ class _Piece(NamedTuple):
     stops: Sequence[float]
 
 
-def _through(of: _Piece, s: Setup) -> tuple[Stretch, float]:
+def _run_piece(of: _Piece, s: Setup) -> tuple[Course, float]:
     """A piece through the stages of ``s``, which wait for no yolk; and how uneven it was when it was cut, K."""
     plan, vary = of.plan, of.vary
     count = len(plan.stages)
@@ -211,10 +211,10 @@ def _through(of: _Piece, s: Setup) -> tuple[Stretch, float]:
     own = replace(vary, length=size, start_c=float(found.mean[-1]))
     later = replace(s.portion, schedule=s.schedule)
     after = _stretch(plan, later, (cut, count), own, halts[halts > end] - end, of.tol, of.budget_s, found)
-    return joined(found, after), float(np.ptp(found.field[-1]))
+    return join_courses(found, after), float(np.ptp(found.field[-1]))
 
 
-def as_told(plan: Plan, found: Stretch, uneven_k: float = 0.0) -> Cook:
+def finish_cook(plan: Plan, found: Course, uneven_k: float = 0.0) -> Cook:
     """A cook of a plan as it is told, with its findings; ``uneven_k``: how uneven it was when it was cut, K."""
     top, top_t = found.top
     findings = setup_findings(plan, boiling_point(plan.altitude_m))
@@ -271,8 +271,8 @@ def _stretch(
     stops: Array,
     tol: float | None,
     budget_s: float | None,
-    before: Stretch | None = None,
-) -> Stretch:
+    before: Course | None = None,
+) -> Course:
     """Cook one shape through its stages.
 
     Parameters
@@ -287,7 +287,7 @@ def _stretch(
         Times to be met exactly, s from the begin of the first of these stages.
     tol, budget_s : float
         As of :func:`run`.
-    before : Stretch, optional
+    before : Course, optional
         What the piece has behind it, when a portion was cut from it.
     """
     first, last = of
@@ -297,7 +297,7 @@ def _stretch(
         state = plain(view)(y, s.grid.n, patches_of(s.grid), s.criterion.row_c.size)
         state.lethality[:], state.met[:] = before.least_log10, float(before.met)
     body = body_of(s, length=vary.length, k_scale=vary.k_scale, c_scale=vary.c_scale, drying=vary.drying)
-    leg = Leg(
+    part = StageRun(
         first,
         schedule,
         y,
@@ -306,4 +306,4 @@ def _stretch(
         min(vary.start_c, s.boil_c),
         SAMPLES if isinstance(s.grid, Grid) else MESH_SAMPLES,
     )
-    return through(plan, s, leg, stops, tol, budget_s)
+    return run_stages(plan, s, part, stops, tol, budget_s)

@@ -1,6 +1,6 @@
 """A cook of a piece whose size changes as it goes: in legs, each at one size.
 
-A leg takes over what the one before leaves, place by place: temperatures, what dried, what has been killed, the medium and its air. What
+A part takes over what the one before leaves, place by place: temperatures, what dried, what has been killed, the medium and its air. What
 leaves a piece that gets smaller leaves with the heat it has.
 """
 
@@ -12,31 +12,31 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from ember_core.heat.arrays import Array
-from ember_core.heat.cook import Cook, as_told
+from ember_core.heat.cook import Cook, finish_cook
+from ember_core.heat.course import Course, StageOutcome, one_after_other
 from ember_core.heat.geometry.grid import Grid
-from ember_core.heat.leg import BUDGET_S, ENDS_S, Leg, through
 from ember_core.heat.setup import DRYING_SCALE, Setup, body_of, start_state
 from ember_core.heat.solver.ending import UNTIL_TIME
 from ember_core.heat.solver.entering import going_on
 from ember_core.heat.solver.types import Rows, Schedule
-from ember_core.heat.stretch import StageOutcome, Stretch, one_after_other
+from ember_core.heat.stage_run import BUDGET_S, ENDS_S, StageRun, run_stages
 from ember_core.plan.plan import Plan
 
 LEGS, MOST_LEGS = 12, 6  # of a cook, if it takes as long as is thought, and of one stage at the most
-LEG_SAMPLES = 6.0  # a leg is recorded at least so often
+LEG_SAMPLES = 6.0  # a part is recorded at least so often
 LEAST_LEG_S = 1.0
-# what may be spent on a leg, s of computing: a usual one takes 1 to 3 ms, and a cook has up to some twenty
+# what may be spent on a part, s of computing: a usual one takes 1 to 3 ms, and a cook has up to some twenty
 LEG_BUDGET_S = BUDGET_S / 40.0
 
 
 @dataclass(frozen=True, eq=False)
 class Passed:
-    """What is known of a piece when a leg ends.
+    """What is known of a piece when a part ends.
 
     Attributes
     ----------
     t, field : ndarray (times,), (times, places)
-        Of the leg, s from the start of the cook and °C, its begin included.
+        Of the part, s from the start of the cook and °C, its begin included.
     evaporated : float
         Water lost through the skin so far, as a share of the raw mass.
     """
@@ -58,7 +58,7 @@ def run_resized(
     lengths : sequence of float
         How long each stage is thought to take, s.
     size_after : function
-        Told of each leg in turn, gives the size at its end, as a share of the raw one in each direction.
+        Told of each part in turn, gives the size at its end, as a share of the raw one in each direction.
 
     Returns
     -------
@@ -75,7 +75,7 @@ def run_resized(
         walk.stage(i, seconds)
     found = walk.found
     assert found is not None  # a plan has stages
-    return as_told(plan, found), walk.sizes
+    return finish_cook(plan, found), walk.sizes
 
 
 class _Walk:
@@ -84,8 +84,8 @@ class _Walk:
     def __init__(self, plan: Plan, s: Setup, size_after: Callable[[Passed], float], whole_s: float) -> None:
         self.plan, self.s, self.size_after, self.whole_s = plan, s, size_after, whole_s
         self.y = start_state(s, plan.start_c)
-        self.found: Stretch | None = None
-        self.size, self.rate = 1.0, 0.0  # now; by the last leg, 1/s
+        self.found: Course | None = None
+        self.size, self.rate = 1.0, 0.0  # now; by the last part, 1/s
         self.sizes = np.ones(1)
 
     def stage(self, i: int, seconds: float) -> None:
@@ -106,19 +106,19 @@ class _Walk:
                 break
 
     def _leg(self, i: int, own: Schedule, gone: float, span: float, waits: bool) -> StageOutcome:
-        """Go on with a stage of which ``gone`` s are over, for ``span`` s at the longest; what this leg came to."""
+        """Go on with a stage of which ``gone`` s are over, for ``span`` s at the longest; what this part came to."""
         s, was = self.s, self.found
         size = float(np.clip(self.size + 0.5 * span * self.rate, 0.1, 1.0))
         faces = going_on(own.faces, gone) if gone > 0.0 else own.faces.copy()
         until = own.until if waits else np.full(1, UNTIL_TIME)
         schedule = own._replace(duration=np.array([span]), until=until, faces=_shared(faces, size))
         length = s.length * size
-        leg = Leg(
+        part = StageRun(
             i, schedule, self.y, body_of(s, length=length, drying=DRYING_SCALE), length,
             min(self.plan.start_c, s.boil_c) if was is None else _hottest(was), LEG_SAMPLES,
         )  # fmt: skip
         begin = 0.0 if was is None else float(was.t[-1])
-        now = through(self.plan, s, leg, self._stops(begin), None, LEG_BUDGET_S)
+        now = run_stages(self.plan, s, part, self._stops(begin), None, LEG_BUDGET_S)
         now = replace(
             now, depth=now.depth / size, evaporated=now.evaporated * size**3, heat=now.heat * self._area(size)
         )
@@ -133,7 +133,7 @@ class _Walk:
         return done
 
     def _stops(self, begin: float) -> Array:
-        """Times that the plan reports, s from a leg's begin."""
+        """Times that the plan reports, s from a part's begin."""
         asked = np.unique(np.array(self.plan.report_at_s, dtype=float))
         return np.asarray(asked[asked > begin] - begin)
 
@@ -149,17 +149,17 @@ def _shared(faces: Rows, size: float) -> Rows:
     return faces
 
 
-def _hottest(of: Stretch) -> float:
+def _hottest(of: Course) -> float:
     """The hottest recorded place as a stretch ends, °C."""
     return float(max(of.field[-1].max(), of.elsewhere[-1].max(initial=-np.inf)))
 
 
-def _joined(a: Stretch, b: Stretch, same_stage: bool) -> Stretch:
-    """What a piece had behind it and its next leg, of the same stage or of the next."""
+def _joined(a: Course, b: Course, same_stage: bool) -> Course:
+    """What a piece had behind it and its next part, of the same stage or of the next."""
     both = one_after_other(a, b)
-    *before, leg = both.stages
-    if leg.took < ENDS_S:
-        leg = replace(leg, core_c=float(a.core[-1]), mean_c=float(a.mean[-1]))
+    *before, part = both.stages
+    if part.took < ENDS_S:
+        part = replace(part, core_c=float(a.core[-1]), mean_c=float(a.mean[-1]))
     if same_stage:
-        leg = replace(leg, start_s=before.pop().start_s)
-    return replace(both, stages=(*before, leg))
+        part = replace(part, start_s=before.pop().start_s)
+    return replace(both, stages=(*before, part))

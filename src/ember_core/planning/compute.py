@@ -16,17 +16,17 @@ from ember_core.formats.result import PlanResult, document
 from ember_core.heat.cook import Cook, run
 from ember_core.heat.egg_states import is_egg, state_of
 from ember_core.heat.ensemble.forecast import CAUTIOUS, MEMBER_CELLS, MEMBER_REFINE, Forecast, forecast, ranked_cooks
-from ember_core.heat.leg import BUDGET_S
 from ember_core.heat.setup import Setup, setup
+from ember_core.heat.stage_run import BUDGET_S
 from ember_core.plan.finding import Finding
 from ember_core.plan.plan import Plan
 from ember_core.plan.requirement import JUICELESS
 from ember_core.planning.birds import other_parts
 from ember_core.planning.crowding import crowding
+from ember_core.planning.medium_use import ComputeContext, CookedPlan
 from ember_core.planning.remedies import remedies
 from ember_core.planning.several import other_sizes
 from ember_core.planning.sharing import in_turn, shared
-from ember_core.planning.stays import Cooked, Kitchen
 from ember_core.safety.conditions import in_force
 from ember_core.safety.growth import GROWS_LITTLE, growth_findings, growth_of
 from ember_core.safety.lethality import organisms
@@ -191,7 +191,7 @@ def compute(
                 cautious.append(as_piece(one, worse_than(CAUTIOUS)))
                 share = share_that_meets(one, cautious[-1], worse_than)
                 share_met = share if share_met is None else min(share, share_met)
-    crowd = crowding(Cooked(plan, cook, made, sharing), Kitchen(limits, budget_s, advice), others)
+    crowd = crowding(CookedPlan(plan, cook, made, sharing), ComputeContext(limits, budget_s, advice), others)
     said = [*crowd.findings, *remedies(plan, cook, limits), *in_turn(plan, cook, like), *newer_versions(plan, book)]
     beside = () if sharing is None else tuple(as_piece(p, c) for p, c, _ in sharing.also)
     medium = "" if sharing is None else plan.stages[sharing.first].kind

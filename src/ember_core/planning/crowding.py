@@ -22,20 +22,20 @@ from ember_core.heat.solver.reservoir import course, store_in
 from ember_core.plan.finding import Finding
 from ember_core.plan.plan import SHORTEST_S, Plan
 from ember_core.plan.stages import StageSpec
-from ember_core.planning.stays import (
+from ember_core.planning.medium_use import (
     BACK,
     LITTLE_K,
     TOO_LONG_S,
     WORTH_A_WORD,
-    Cooked,
-    Kitchen,
-    Stay,
+    ComputeContext,
+    CookedPlan,
+    MediumUse,
     count_in,
     mass_kg,
-    stay_of,
-    stays_of,
+    medium_use_of,
+    medium_uses_of,
 )
-from ember_core.wording.message import N_, Message, joined, say
+from ember_core.wording.message import N_, Message, join_sentences, say
 
 SOURCE = "energy balance of the medium, its heater and the pieces"
 STEAM_TOLD = 1.0 / 20.0  # of the fall that is no harm yet: so much by the steam of their juice is told
@@ -56,7 +56,7 @@ CARE_K = 1.0  # by so much by steam is care
 SEEN = frozenset({"core_c", "surface_c", "surface_b_c"})  # what a cook can wait for with a probe
 
 
-def _with(plan: Plan, stay: Stay, **changed: Any) -> Plan:
+def _with(plan: Plan, stay: MediumUse, **changed: Any) -> Plan:
     """The plan with another store in the stages of a stay, and wherever it goes on."""
 
     def other(stage: StageSpec) -> StageSpec:
@@ -69,7 +69,7 @@ def _with(plan: Plan, stay: Stay, **changed: Any) -> Plan:
     return replace(plan, stages=tuple(other(s) for s in plan.stages))
 
 
-def _of_count(plan: Plan, stay: Stay, count: int) -> Plan:
+def _of_count(plan: Plan, stay: MediumUse, count: int) -> Plan:
     """The plan with so many pieces at once in the medium of a stay; an oven has the vapour of so many."""
     was = count_in(plan, stay.stated)
     changed = _with(plan, stay, pieces=count)
@@ -95,24 +95,24 @@ class Crowd(NamedTuple):
     beside: list[tuple[Plan, Cook]]
 
 
-def crowding(now: Cooked, kitchen: Kitchen, others: Sequence[tuple[Plan, Cook]] = ()) -> Crowd:
+def crowding(now: CookedPlan, kitchen: ComputeContext, others: Sequence[tuple[Plan, Cook]] = ()) -> Crowd:
     """What pieces do to the media with a store that they lie in; nothing of a textbook body or a mass that is stirred.
 
     Parameters
     ----------
-    now : Cooked
+    now : CookedPlan
         The plan as it cooks.
-    kitchen : Kitchen
+    kitchen : ComputeContext
         By which it is cooked again.
     others : sequence of (Plan, Cook)
         Pieces of the plan of other sizes, or other parts of a bird: how they cook with the steam is told too.
     """
     if now.plan.properties is not None or not any(s.store or s.load for s in now.plan.stages):
         return Crowd([], [], [])
-    out, stays = list[Finding](), list[Stay]()
-    for first, last, store in stays_of(now.plan):
+    out, stays = list[Finding](), list[MediumUse]()
+    for first, last, store in medium_uses_of(now.plan):
         shut = _shut(now, first, kitchen)
-        stay = None if shut is None else stay_of(shut, first, last, store, kitchen)
+        stay = None if shut is None else medium_use_of(shut, first, last, store, kitchen)
         if shut is None or stay is None:
             continue
         stays.append(stay)
@@ -141,7 +141,7 @@ def crowding(now: Cooked, kitchen: Kitchen, others: Sequence[tuple[Plan, Cook]] 
         out.append(Finding("juice-steams", level, words, "model, cooked again with the steam"))
     steamed = [(now.plan, again.cook), *(() if again.sharing is None else again.sharing.like)]
     for one, cook in others:
-        own = Cooked(one, cook, setup(one, **kitchen.limits), None)
+        own = CookedPlan(one, cook, setup(one, **kitchen.limits), None)
         found = kitchen.steamed(_by_what_is_seen(own, kitchen), cooled)
         steamed += [] if found is None else [(one, found.cook)]
     beside = [] if again.sharing is None else [(one, its) for one, its, _ in again.sharing.also]
@@ -159,7 +159,7 @@ def _unseen_by_clock(plan: Plan, cook: Cook) -> Plan:
     return replace(plan, stages=stages)
 
 
-def _by_what_is_seen(now: Cooked, kitchen: Kitchen) -> Cooked:
+def _by_what_is_seen(now: CookedPlan, kitchen: ComputeContext) -> CookedPlan:
     """A plan and what lies beside it, as they go on when only what a probe shows is waited for."""
     plan = _unseen_by_clock(now.plan, now.cook)
     if now.sharing is not None and now.sharing.also:
@@ -174,7 +174,7 @@ def _by_what_is_seen(now: Cooked, kitchen: Kitchen) -> Cooked:
     return now._replace(plan=plan, setup=made)
 
 
-def _shut(now: Cooked, first: int, kitchen: Kitchen) -> Cooked | None:
+def _shut(now: CookedPlan, first: int, kitchen: ComputeContext) -> CookedPlan | None:
     """The plan with the door of a stage's medium kept shut: what an open door takes is not the pieces' doing."""
     stage = now.plan.stages[first]
     if stage.store is None or not stage.store.get("doors"):
@@ -184,7 +184,7 @@ def _shut(now: Cooked, first: int, kitchen: Kitchen) -> Cooked | None:
     return kitchen.cooked(replace(now.plan, stages=(*stages[:first], closed, *stages[first + 1 :])))
 
 
-def _said(now: Cooked, stay: Stay, kitchen: Kitchen) -> Finding:
+def _said(now: CookedPlan, stay: MediumUse, kitchen: ComputeContext) -> Finding:
     """How far a medium falls, when it is back, and what would do where it is too far."""
     where = say("Stage {stage}", stage=stay.first + 1)
     if stay.last > stay.first:
@@ -216,7 +216,7 @@ def _said(now: Cooked, stay: Stay, kitchen: Kitchen) -> Finding:
         trials = _Trials(now, stay, kitchen)
         ways = _what_would_do(trials, stay)
         if ways:
-            sentences.append(say("What would help: {ways}.", ways=joined(ways, "; ")))
+            sentences.append(say("What would help: {ways}.", ways=join_sentences(ways, "; ")))
         elif not trials.unknown:
             sentences.append(
                 say("No single change is enough: try fewer at once with more heat, or thinner, warmer pieces.")
@@ -224,7 +224,7 @@ def _said(now: Cooked, stay: Stay, kitchen: Kitchen) -> Finding:
     level = "care" if stay.crowded else "note"
     words = say(
         "{where}: the pieces pull {medium} down by {drop_k:rise1}; {more}",
-        where=where, medium=say(MEDIA[stay.kind]), drop_k=stay.drop_k, more=joined(sentences),
+        where=where, medium=say(MEDIA[stay.kind]), drop_k=stay.drop_k, more=join_sentences(sentences),
     )  # fmt: skip
     return Finding(f"crowded-{stay.kind}", level, words, SOURCE)
 
@@ -232,23 +232,23 @@ def _said(now: Cooked, stay: Stay, kitchen: Kitchen) -> Finding:
 class _Trials:
     """Changes of a plan whose medium is crowded, each cooked again."""
 
-    def __init__(self, now: Cooked, stay: Stay, kitchen: Kitchen) -> None:
+    def __init__(self, now: CookedPlan, stay: MediumUse, kitchen: ComputeContext) -> None:
         self.stay, self.kitchen = stay, kitchen.for_advice()
         # pieces laid in one after another cost tens of runs; all at once they fall somewhat further, and one run tells it
         self.in_turn = now.sharing is not None and bool(now.sharing.like)
         self.plan = _with(now.plan, stay, lay_in_every_s=0.0) if self.in_turn else now.plan
         self.unknown = False  # a change could not be computed
 
-    def tried(self, plan: Plan) -> Callable[[float | None], Stay | None]:
+    def tried(self, plan: Plan) -> Callable[[float | None], MediumUse | None]:
         """What the medium does in a changed plan, by how much what lies in it follows (None: in turns); nothing where that cannot be computed."""
         again = self.kitchen.cooked(plan)
         self.unknown = self.unknown or again is None
-        found = next(((last, store) for first, last, store in stays_of(plan) if first == self.stay.first), None)
+        found = next(((last, store) for first, last, store in medium_uses_of(plan) if first == self.stay.first), None)
 
-        def stay(follows: float | None) -> Stay | None:
+        def stay(follows: float | None) -> MediumUse | None:
             if again is None or found is None:
                 return None
-            return stay_of(again, self.stay.first, *found, self.kitchen, follows)
+            return medium_use_of(again, self.stay.first, *found, self.kitchen, follows)
 
         return stay
 
@@ -271,7 +271,7 @@ class _Trials:
         return bisect_left(steps, True, key=lambda n: self.does(changed(n)) == wanted)
 
 
-def _what_would_do(trials: _Trials, stay: Stay) -> list[Message]:
+def _what_would_do(trials: _Trials, stay: MediumUse) -> list[Message]:
     """Single changes with which the medium is not crowded: a lid, fewer pieces at once, a heater, more of the medium."""
     usual, out = kinds()[stay.kind], list[Message]()
     if "lid_w_k" in usual and not stay.stated.get("lid") and trials.does(_with(trials.plan, stay, lid=True)):
@@ -310,7 +310,7 @@ def _steps(has: float, most: float, step: float) -> range:
     return range(math.floor(has / step + SAME) + 1, math.floor(most / step + SAME) + 1)
 
 
-def _batches(count: int, fit: int, stay: Stay | None) -> Message:
+def _batches(count: int, fit: int, stay: MediumUse | None) -> Message:
     """So many pieces at once, in how many batches, and how long the medium comes back between them."""
     if fit == 1:
         return say("one at a time")
@@ -329,7 +329,7 @@ def _batches(count: int, fit: int, stay: Stay | None) -> Message:
     )  # fmt: skip
 
 
-def _empty_back_s(stay: Stay) -> float | None:
+def _empty_back_s(stay: MediumUse) -> float | None:
     """How long the medium, empty, needs to come back from where it ends, s; None where its heater does not bring it back."""
     wanted = float(stay.medium[0]) - BACK * stay.no_harm_k
     t = np.arange(0.0, LONGEST_BACK_S + BACK_STEP_S, BACK_STEP_S)
@@ -346,14 +346,14 @@ def _on_a_tray(plan: Plan) -> int:
     return max(int(TRAY_MM2 / (math.sqrt(area) + GAP_MM) ** 2), 1)
 
 
-def _one_more_tray(now: Cooked, stay: Stay, kitchen: Kitchen) -> list[Finding]:
+def _one_more_tray(now: CookedPlan, stay: MediumUse, kitchen: ComputeContext) -> list[Finding]:
     """What one more tray of the same pieces does to an oven or a cabinet, and to when they are ready."""
     if now.plan.also:
         return []
     count = count_in(now.plan, stay.stated)
     more = min(count, _on_a_tray(now.plan))
     again = kitchen.for_advice().cooked(_of_count(now.plan, stay, count + more))
-    fuller = None if again is None else stay_of(again, stay.first, stay.last, stay.store, kitchen.for_advice())
+    fuller = None if again is None else medium_use_of(again, stay.first, stay.last, stay.store, kitchen.for_advice())
     if again is None or fuller is None:
         return []
     was, now_ends = now.cook.stages[stay.last], again.cook.stages[stay.last]

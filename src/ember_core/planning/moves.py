@@ -9,7 +9,7 @@ from typing import Any
 
 from ember_core.data.loader import read_toml
 from ember_core.heat.cook import Cook
-from ember_core.heat.stretch import StageOutcome
+from ember_core.heat.course import StageOutcome
 from ember_core.plan.plan import Plan
 from ember_core.plan.shapes import thinnest_mm
 from ember_core.plan.stages import HEAT_KINDS, SHORT_DIP_S, StageSpec

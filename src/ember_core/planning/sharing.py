@@ -12,7 +12,7 @@ from ember_core.heat.cook import Cook, run
 from ember_core.heat.ensemble.draw import stage_lengths
 from ember_core.heat.physics.stores import kinds, same_store
 from ember_core.heat.setup import Setup, setup, store_stated
-from ember_core.heat.together import Sharer, Taking, cook_together
+from ember_core.heat.shared_medium import HeatTaken, Sharer, cook_together
 from ember_core.plan.finding import Finding
 from ember_core.plan.plan import Plan
 from ember_core.wording.message import N_, say
@@ -58,14 +58,14 @@ def laid_in_turn(plan: Plan) -> tuple[int, int, float] | None:
     return None
 
 
-def doors_of(plan: Plan) -> tuple[int, list[Taking]] | None:
+def doors_of(plan: Plan) -> tuple[int, list[HeatTaken]] | None:
     """Which stage's medium has its door opened, and what it loses then, on that stage's clock; None where it stays shut."""
     for i, stage in enumerate(plan.stages):
         if stage.store is not None and stage.store.get("doors"):
             by_degree = float(kinds()[stage.store["kind"]]["door_w_k"])
             at = np.full(2, by_degree * plan.air_c)
             times = [(d["at_s"], d["at_s"] + d["open_s"]) for d in stage.store["doors"]]
-            return i, [Taking(np.array(t, dtype=float), by_degree, at) for t in times]
+            return i, [HeatTaken(np.array(t, dtype=float), by_degree, at) for t in times]
     return None
 
 
@@ -93,7 +93,7 @@ def shared(
     limits: Mapping[str, Any],
     budget_s: float | None,
     tol: float | None = None,
-    taken: Sequence[Taking] = (),
+    taken: Sequence[HeatTaken] = (),
 ) -> Shared | None:
     """Cook a plan whose pieces share a medium unalike; None where they go in together and no door is opened.
 
@@ -105,8 +105,8 @@ def shared(
     budget_s : float or None
         As of :func:`ember_core.heat.cook.run`, for each run.
     tol : float, optional
-        As of :func:`ember_core.heat.together.cook_together`.
-    taken : sequence of Taking
+        As of :func:`ember_core.heat.shared_medium.cook_together`.
+    taken : sequence of HeatTaken
         What the medium loses besides, where they share one, by the clock of its stage.
 
     Raises

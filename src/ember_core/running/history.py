@@ -16,8 +16,8 @@ from ember_core.errors import FormatError, InputError, ValueRangeError
 from ember_core.formats.plan import check, parse
 from ember_core.plan.plan import Plan
 from ember_core.plan.stages import HEAT_KINDS
-from ember_core.running.stretches import (
-    Stretch,
+from ember_core.running.intervals import (
+    Interval,
     carried,
     in_turns,
     past,
@@ -171,8 +171,8 @@ class _Told:
     def __init__(self, planned: Plan, document: dict[str, Any]) -> None:
         self.planned, self.document = planned, document
         self.stages: list[dict[str, Any]] = document["stages"]
-        self.done: list[tuple[Stretch, float]] = []
-        self.now: Stretch | None = None
+        self.done: list[tuple[Interval, float]] = []
+        self.now: Interval | None = None
         self.ended: float | None = None
         self.extra = 0.0
         self.begun: set[int] = set()
@@ -209,7 +209,7 @@ class _Told:
         self._close(at)
         self.begun.add(index)
         self.extra = 0.0
-        self.now = Stretch(at, deepcopy(self.stages[index]), index, at)
+        self.now = Interval(at, deepcopy(self.stages[index]), index, at)
 
     def _move(self, index: int, at: float, path: str) -> None:
         if index > len(self.stages):
@@ -243,7 +243,7 @@ class _Told:
         self._close(at)
         self.extra = 0.0
         self.begun = {i for i in self.begun if i < then}  # what follows it may be done once more
-        self.now = Stretch(at, stage, -1, at, then)
+        self.now = Interval(at, stage, -1, at, then)
         self._check_stage(stage, f"{path}/stage")
         self.now.planned = -1
         if planned >= 0:
@@ -284,12 +284,12 @@ class _Told:
         elif kind == TURN:
             turn_over(fresh, path)
         self._close(at)
-        self.now = Stretch(at, fresh, was.planned, was.first_s, was.then)
+        self.now = Interval(at, fresh, was.planned, was.first_s, was.then)
         if kind == BASTE:
             self._baste(event, at, path)
         self._check_stage(self.now.stage, path)
 
-    def _door(self, was: Stretch, event: Mapping[str, Any], at: float, path: str) -> None:
+    def _door(self, was: Interval, event: Mapping[str, Any], at: float, path: str) -> None:
         store = was.stage.get("store")
         if store is None or store["kind"] not in {"oven", "cabinet"}:
             raise InputError(
@@ -314,10 +314,10 @@ class _Told:
         if not faces:
             faces["b"] = {}
         faces["a"] = face
-        self.now = Stretch(at, basted, was.planned, was.first_s, was.then)
+        self.now = Interval(at, basted, was.planned, was.first_s, was.then)
         self._check_stage(basted, path)
         self._close(at + seconds)
-        self.now = Stretch(at + seconds, was.stage, was.planned, was.first_s, was.then)
+        self.now = Interval(at + seconds, was.stage, was.planned, was.first_s, was.then)
 
     def running(self, now: float, document: Mapping[str, Any]) -> Running:
         """The cook as it stands at ``now``."""

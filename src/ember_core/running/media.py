@@ -11,7 +11,7 @@ import numpy as np
 from ember_core.data.loader import read_toml
 from ember_core.heat.arrays import Array
 from ember_core.plan.stages import SETTLE_MINUTES
-from ember_core.running.stretches import heated_by
+from ember_core.running.intervals import heated_by
 from ember_core.wording.message import Message, say
 
 # estimates, tried on the simulated devices

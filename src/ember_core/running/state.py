@@ -18,12 +18,12 @@ from ember_core.plan.plan import Plan
 from ember_core.plan.stages import HEAT_KINDS
 from ember_core.planning.compute import Outcome, compute
 from ember_core.planning.moves import Move, MoveKind, moves
-from ember_core.running.after import After, after
 from ember_core.running.belief import MEMBERS, Belief, believe
 from ember_core.running.checks import MEAN, MEDIUM, THERMOMETER, body_of, checks_for, tells
 from ember_core.running.eggs import eggs_otherwise
 from ember_core.running.history import Running
 from ember_core.running.judging import rule_now, said_after_serving
+from ember_core.running.off_heat import After, after
 from ember_core.wording.message import Message, say
 
 FORMAT = "open-ember.state/1"

@@ -15,7 +15,7 @@ from numpy.typing import NDArray
 
 from ember_core.data.loader import read_toml
 from ember_core.heat.cook import Cook
-from ember_core.heat.stretch import StageOutcome
+from ember_core.heat.course import StageOutcome
 from ember_core.plan.finding import Finding, Level
 from ember_core.plan.plan import Plan
 from ember_core.plan.stages import COOLING_KINDS, HEAT_KINDS
@@ -38,7 +38,7 @@ from ember_core.safety.keeping import (
 )
 from ember_core.safety.notes import guidance, house_notes
 from ember_core.safety.rules import Profile
-from ember_core.wording.message import joined, say
+from ember_core.wording.message import join_sentences, say
 
 Array = NDArray[np.float64]
 Findings = list[Finding]
@@ -134,7 +134,7 @@ def _held(rules: str, t: Array, coldest: Array, *, roast: bool) -> Finding:
     found = check.finding()
     if check.met is False and rows_of("time_control", rules):
         time = time_out_of_control(rules, t, coldest)
-        words = joined([found.message, say("Time as a control: {time}", time=time.message)])
+        words = join_sentences([found.message, say("Time as a control: {time}", time=time.message)])
         return replace(found, message=words, level=Level.CARE if time.met else Level.STOP)
     return found
 
@@ -240,7 +240,7 @@ def _fish(h: History) -> Findings:
         if np.isfinite(cooked.min(axis=0).max()) or parasites_controlled(row["profile"], h.t, h.hottest).met:
             continue
         rows = [r for r in row["freeze"] if "then_c" not in r]
-        plain = joined([say("{at_c:temp} {hours} h", at_c=r["at_c"], hours=r["hours"]) for r in rows], "; ")
+        plain = join_sentences([say("{at_c:temp} {hours} h", at_c=r["at_c"], hours=r["hours"]) for r in rows], "; ")
         words = say(
             "Served undercooked, this fish must have been frozen ({plain}) or be exempt ({exempt}).",
             plain=plain,

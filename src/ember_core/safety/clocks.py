@@ -14,7 +14,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ember_core.safety.rules import Clause, Profile
-from ember_core.wording.message import joined, say
+from ember_core.wording.message import join_sentences, say
 
 Array = NDArray[np.float64]
 Flags = NDArray[np.bool_]
@@ -152,7 +152,7 @@ def judge(
                 "met": True,
                 "met_at_s": round(float(first), 3),
                 "remaining_s": 0.0,
-                "needs": joined([say("Met."), say(clause.note) if clause.note else ""]),
+                "needs": join_sentences([say("Met."), say(clause.note) if clause.note else ""]),
             }
         options = [
             (row_s - float(longest[i].min()), row_c, row_s)

@@ -13,7 +13,7 @@ from ember_core.plan.finding import Finding
 from ember_core.plan.plan import Plan
 from ember_core.plan.stages import HEAT_KINDS, FaceSpec, StageSpec
 from ember_core.safety.rules import Clause, Profile, profile_of, usual
-from ember_core.wording.message import joined, say
+from ember_core.wording.message import join_sentences, say
 
 Flags = NDArray[np.bool_]
 SLACK_C = 0.5  # K, rounding of °F to °C; our reading
@@ -225,8 +225,8 @@ def _moist(
         large_c=asked["large_c"],
     )
     if unknown:
-        return False, joined([words, say("State the oven's humidity, or use a bag.")])
-    words = joined([words, say("This oven is drier, or moist for less, so the clause does not count.")])
+        return False, join_sentences([words, say("State the oven's humidity, or use a bag.")])
+    words = join_sentences([words, say("This oven is drier, or moist for less, so the clause does not count.")])
     out.findings.append(Finding("moist-oven", "stop", words, clause.authority))
     return True, ""
 

@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ember_core.heat.cook import Cook
-from ember_core.heat.stretch import StageOutcome
+from ember_core.heat.course import StageOutcome
 from ember_core.plan.plan import Plan
 from ember_core.plan.stages import COOLING_KINDS, HEAT_KINDS, SHORT_DIP_S
 from ember_core.safety.rules import Profile

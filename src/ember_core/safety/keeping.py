@@ -17,7 +17,7 @@ from ember_core.data.loader import read_toml
 from ember_core.errors import InputError
 from ember_core.safety.check import Check, history, missing, rows_of, standing_in
 from ember_core.safety.clocks import TOLERANCE_C, met_times
-from ember_core.wording.message import N_, either, joined, say
+from ember_core.wording.message import N_, either, join_sentences, say
 
 Array = NDArray[np.float64]
 PURPOSES = ("immediate", "hot-holding", "commercial")
@@ -100,7 +100,7 @@ def _cooling_step(
         met = False
         message = say("{label}: no reading for {hole:span}, so it is not shown.", label=label, hole=hole)
     if not met:
-        message = joined([message, say(rule["remedy"])])
+        message = join_sentences([message, say(rule["remedy"])])
     return Check("cooling", rule["profile"], rule["clause"], met, used, limit, message, source, unseen)
 
 
@@ -166,7 +166,7 @@ def check_begin_of_chilling(profile: str, waited_s: float) -> Check | None:
                 begin_s=step["begin_s"],
             )
             if not good:
-                message = joined([message, say("Chill at once, or keep it hot until then.")])
+                message = join_sentences([message, say("Chill at once, or keep it hot until then.")])
             return Check(
                 "begin-of-chilling",
                 profile,
@@ -203,7 +203,7 @@ def check_raw(profile: str, t_s: Array, hottest_c: Array) -> Check:
         limit=limit,
     )
     if not good:
-        message = joined([message, say("Keep it colder, or temper it for less time.")])
+        message = join_sentences([message, say("Keep it colder, or temper it for less time.")])
     return Check("raw-too-warm", profile, rules[0]["clause"], good, used, limit, message, rules[0]["authority"])
 
 
@@ -233,9 +233,9 @@ def check_growth(profile: str, t_s: Array, deciding_c: Array, *, apart_s: float 
         limit=limit,
     )
     if not own:
-        message = joined([message, say("This profile states no limit; that of US FSIS is used.")])
+        message = join_sentences([message, say("This profile states no limit; that of US FSIS is used.")])
     if not good:
-        message = joined(
+        message = join_sentences(
             [
                 message,
                 say(
@@ -288,7 +288,7 @@ def check_warm(
         limit=limit,
     )
     if not good:
-        message = joined(
+        message = join_sentences(
             [message, say("Serve it sooner, keep it hot, or chill it; discard what was warm for so long.")]
         )
     return Check("warm-after-cooking", profile, rule["clause"], good, used, limit, message, rule["authority"])
@@ -344,7 +344,7 @@ def check_reheating(profile: str, t_s: Array, coldest_c: Array, *, purpose: str)
         template = N_("{first} or its equal after {used:span}, allowed {limit:span}.")
     message = say(template, first=first, used=used, limit=limit)
     if not good:
-        message = joined([message, say("Too slow: discard; reheat in smaller pieces or a hotter medium.")])
+        message = join_sentences([message, say("Too slow: discard; reheat in smaller pieces or a hotter medium.")])
     return Check("reheating", profile, rule["clause"], good, used, limit, message, rule["authority"])
 
 
@@ -374,7 +374,7 @@ def time_out_of_control(profile: str, t_s: Array, temperature_c: Array) -> Check
         needs=say(rule["needs"]),
     )
     if not good:
-        message = joined([message, say("Discard.")])
+        message = join_sentences([message, say("Discard.")])
     return Check("time-control", profile, rule["clause"], good, used, limit, message, rule["authority"])
 
 
@@ -396,7 +396,7 @@ def shelf_life(profile: str, keep: str, at_c: float) -> tuple[float | None, str]
         warmest = max(r["at_c"] for r in rule["rows"])
         return 0.0, say("{clause}: warmer than {warmest:temp}: not kept.", clause=rule["clause"], warmest=warmest)
     best = max(fitting, key=lambda r: r["days"])
-    words = joined([say(w) for w in (best.get("note", ""), rule.get("needs", "")) if w], "; ")
+    words = join_sentences([say(w) for w in (best.get("note", ""), rule.get("needs", "")) if w], "; ")
     clause = rule["clause"]
     return float(best["days"]), say("{clause}: {words}", clause=clause, words=words) if words else clause
 
@@ -459,9 +459,11 @@ def parasites_controlled(profile: str, t_s: Array, warmest_c: Array) -> Check:
         held = _longest(t, cold[:-1] & cold[1:])
         best = best or held >= row["hours"] * 3600
         told.append(say("{words} {held_h:.1f} of {asked_h} h", words=words, held_h=held / 3600, asked_h=row["hours"]))
-    message = say("{told}.", told=joined(told, "; "))
+    message = say("{told}.", told=join_sentences(told, "; "))
     if not best:
-        message = joined([message, say("Exempt: {exempt}. Freeze on, or cook it through.", exempt=say(rule["exempt"]))])
+        message = join_sentences(
+            [message, say("Exempt: {exempt}. Freeze on, or cook it through.", exempt=say(rule["exempt"]))]
+        )
     return Check("parasites", profile, rule["clause"], best, None, None, message, rule["authority"])
 
 
@@ -491,5 +493,5 @@ def check_egg_product(profile: str, product: str, t_s: Array, coldest_c: Array) 
     template = N_("{asked}: held.") if good else N_("{asked}: held {held_s:span} at {at_c:temp}.")
     message = say(template, asked=asked, held_s=float(best[0]), at_c=best[1][0])
     if not good:
-        message = joined([message, say("Hold on without a break, or use pasteurised product.")])
+        message = join_sentences([message, say("Hold on without a break, or use pasteurised product.")])
     return Check("egg-product", profile, rule["clause"], good, float(best[0]), best[1][1], message, rule["authority"])

@@ -9,7 +9,7 @@ from ember_core.plan.finding import Finding
 from ember_core.plan.requirement import Requirement
 from ember_core.safety.clocks import judge
 from ember_core.safety.rules import Clause, Profile
-from ember_core.wording.message import joined, say
+from ember_core.wording.message import join_sentences, say
 
 Array = NDArray[np.float64]
 Findings = list[Finding]
@@ -29,7 +29,7 @@ def house_notes(profile: Profile) -> Findings:
         if profile.shown
         else say("No validated reduction is recorded for them.")
     )
-    words = joined([words, shown])
+    words = join_sentences([words, shown])
     return [Finding("house-weaker", "care", words, profile.authority)]
 
 

@@ -20,7 +20,7 @@ from ember_core.safety.conditions import InForce, breaks_of, in_force
 from ember_core.safety.history import History
 from ember_core.safety.premise import Premise, asked_of, collect_premises, conclude_rule, premises_broken_by
 from ember_core.safety.rules import Profile, Seared, profile_of
-from ember_core.wording.message import joined, say
+from ember_core.wording.message import join_sentences, say
 
 Array = NDArray[np.float64]
 
@@ -95,7 +95,7 @@ def _judged(
             at = _seared_at(plan, cook, seared, coloured)
             if at is not None:
                 return rule | {
-                    "clause": seared.id, "met": True, "met_at_s": round(at, 3), "remaining_s": 0.0, "needs": joined([say("Met."), say(seared.note)])
+                    "clause": seared.id, "met": True, "met_at_s": round(at, 3), "remaining_s": 0.0, "needs": join_sentences([say("Met."), say(seared.note)])
                 }  # fmt: skip
     missing = [words for pairs in force.open.values() for _, words in pairs]
     if not rule["met"] and missing:

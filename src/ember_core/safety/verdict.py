@@ -10,7 +10,7 @@ from ember_core.plan.finding import Finding
 from ember_core.plan.requirement import Requirement
 from ember_core.safety.premise import Basis, Premise
 from ember_core.safety.rules import Clause, Profile, profiles
-from ember_core.wording.message import N_, Message, joined, say
+from ember_core.wording.message import N_, Message, join_sentences, say
 
 MET, READ, ADVISORY, SHORT, STOP, OPEN = "met", "read", "advisory", "short", "stop", "open"
 OF_THE_CLAUSE = frozenset({"clause", "parts", "surface"})  # premises whose words are the clause's own
@@ -61,17 +61,17 @@ def standing(
         return Standing(MET, say("met"), detail, profile)
     stop = next((f.message for f in findings if f.stops and f.message not in detail), None)
     if stop is not None or any(f.stops for f in findings):
-        return Standing(STOP, say("stop: do not serve"), joined([stop, detail]) if stop else detail, profile)
+        return Standing(STOP, say("stop: do not serve"), join_sentences([stop, detail]) if stop else detail, profile)
     aside = [p for p in premises if p.id not in OF_THE_CLAUSE]
     broken = next((p for p in aside if p.basis is Basis.BROKEN), None)
     if broken is not None:
         more = "" if broken.needs in detail else broken.needs
-        return Standing(STOP, say("stop: do not serve"), joined([more, detail]) if more else detail, profile)
+        return Standing(STOP, say("stop: do not serve"), join_sentences([more, detail]) if more else detail, profile)
     unknown = next((p for p in aside if p.basis is Basis.UNKNOWN), None)
     if rule["met"] is None:
         if guests == "susceptible":
             why = say("Guests are highly susceptible: nothing can stand in for it.")
-            return Standing(STOP, say("stop: do not serve"), joined([detail, why]), profile)
+            return Standing(STOP, say("stop: do not serve"), join_sentences([detail, why]), profile)
         words = say("no number in this rule") if rule["clause"] is None else say("not yet known")
         return Standing(OPEN, words, detail, profile)
     left_s = rule["remaining_s"]
@@ -80,9 +80,9 @@ def standing(
     if guests == "general" and _advised(required, profile):
         if unknown is not None:  # an advisory tells the guest what is known
             more = "" if unknown.needs in detail else unknown.needs
-            return Standing(OPEN, say("not yet known"), joined([more, detail]) if more else detail, profile)
+            return Standing(OPEN, say("not yet known"), join_sentences([more, detail]) if more else detail, profile)
         words = say("Tell the guest it is undercooked; never for susceptible guests.")
-        return Standing(ADVISORY, say("served with advisory"), joined([detail, words]), profile)
+        return Standing(ADVISORY, say("served with advisory"), join_sentences([detail, words]), profile)
     if left_s is not None:
         words = say("short by {left_s:span}", left_s=left_s) if left_s > 0 else say("short by {left_s:.0f} s", left_s=0)
         return Standing(SHORT, words, detail, profile)
@@ -91,7 +91,7 @@ def standing(
         if guests == "susceptible"
         else say("No advisory can stand in for it.")
     )
-    return Standing(STOP, say("stop: do not serve"), joined([detail, why]), profile)
+    return Standing(STOP, say("stop: do not serve"), join_sentences([detail, why]), profile)
 
 
 def _by_reading(rule: Mapping[str, Any], profile: Profile) -> tuple[Message, Message]:
@@ -108,7 +108,7 @@ def _by_reading(rule: Mapping[str, Any], profile: Profile) -> tuple[Message, Mes
         words = say("met when the core reads {at_c:temp} for {held_s:span}", at_c=at_c, held_s=held_s)
     else:
         words = say("met when the core reads {at_c:temp}", at_c=at_c)
-    return words, joined([left, say("Put a probe in, and go by what it reads.")])
+    return words, join_sentences([left, say("Put a probe in, and go by what it reads.")])
 
 
 def _advised(required: Requirement, profile: Profile) -> bool:

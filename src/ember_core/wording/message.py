@@ -131,7 +131,7 @@ def say(template: str, **values: Any) -> Message:
     return Message(template, values)
 
 
-def joined(parts: Sequence[str], between: str = " ") -> Message:
+def join_sentences(parts: Sequence[str], between: str = " ") -> Message:
     """Several sentences as one, each still a message of its own; empty ones are left out."""
     kept = [p for p in parts if p]
     fields = between.join(f"{{p{i}}}" for i in range(len(kept)))

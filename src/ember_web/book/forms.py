@@ -18,7 +18,7 @@ from ember_core.safety.rules import Clause, bases, house_profile
 from ember_core.wording.quantities import SI, Units, celsius
 from ember_web.book.models import PARTS, Food, HouseRules
 from ember_web.tenancy.voice import current, tell
-from ember_web.ui.whole import ensure_whole
+from ember_web.ui.complete_form import ensure_whole
 
 LEAST_SUM, MOST_SUM = 97.0, 103.0  # %, as the plan format allows
 

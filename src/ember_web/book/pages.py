@@ -15,12 +15,12 @@ from ember_core.book.book import Book, Row
 from ember_core.book.foods import food_row
 from ember_core.data.loader import read_toml
 from ember_core.entry.sentence import Sentence
-from ember_core.planning.in_time import HEATING, is_known, minutes_of, pairs, species_of
+from ember_core.planning.ready_in import HEATING, is_known, minutes_of, pairs, species_of
 from ember_core.planning.schools import School, school
 from ember_web.book.models import BookRow
 from ember_web.book.queries import book_of
 from ember_web.tenancy.access import RANK, KitchenRequest, in_kitchen
-from ember_web.ui.computing import solver
+from ember_web.ui.solver_pool import solver
 
 A_WHILE_S = 0.7  # of computing for one answer; the page asks again for the rest
 LONGEST_MIN = 20160.0

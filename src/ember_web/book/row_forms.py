@@ -17,7 +17,7 @@ from ember_core.formats.book import as_plain
 from ember_core.formats.plan import schema
 from ember_web.book.stage_forms import NumberField, StageForm, choices, of_stage, shown, to_stage
 from ember_web.tenancy.voice import current
-from ember_web.ui.whole import ensure_whole
+from ember_web.ui.complete_form import ensure_whole
 
 KINDS = (
     "steak",

@@ -17,7 +17,7 @@ from a2wsgi import WSGIMiddleware
 from django.core.asgi import get_asgi_application
 from django.core.wsgi import get_wsgi_application
 
-from ember_core.planning.warm import warm
+from ember_core.planning.warm_up import warm
 from ember_web.config.doors import Doors
 from ember_web.config.senders import senders
 from ember_web.plans.printing import press

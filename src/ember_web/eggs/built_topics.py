@@ -8,9 +8,9 @@ import numpy as np
 from django.utils.translation import gettext
 
 from ember_core.data.loader import read_toml
-from ember_core.eggs.asking import EggQuestion
 from ember_core.eggs.built import Bound, bound_word, lands_c, pasta_c_for, water_steps
 from ember_core.eggs.custard import Baked, Cup, Mix, Oven, Poured, bake, door_takes_k, infused_c, scaled, tempered
+from ember_core.eggs.question import EggQuestion
 from ember_core.eggs.ruled import boiled_to_rule, products, ruled
 from ember_core.eggs.sauce import (
     BASES,
@@ -31,7 +31,7 @@ from ember_core.safety.keeping import (
 )
 from ember_core.safety.rules import profile_of
 from ember_core.wording.message import N_, Message, say
-from ember_web.eggs.parts import AIRS, COLD, EACH, NAMES, Answer, Part, Place, Table, Topic
+from ember_web.eggs.fields import AIRS, COLD, EACH, NAMES, Answer, Part, Place, Table, Topic
 from ember_web.tenancy.voice import current, tell
 from ember_web.ui.templatetags.ember import span, to_the_second
 

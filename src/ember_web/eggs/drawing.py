@@ -198,7 +198,7 @@ SOFT_MM = 3.0  # over so much one height goes over into the next
 
 
 @dataclass(frozen=True)
-class Lying:
+class PieceInMedium:
     """An opened egg in section, in pixels."""
 
     image: str
@@ -206,7 +206,7 @@ class Lying:
     height: int
 
 
-def lying_of(painted: Sequence[Painted]) -> Lying:
+def lying_of(painted: Sequence[Painted]) -> PieceInMedium:
     """An opened egg in section, to scale: its yolk a dome on a film of white, the white round it, painted by how far they have set."""
     out = painted[-1].out_mm
     yolk = next(p for p in painted if p.name == "yolk")
@@ -235,7 +235,7 @@ def lying_of(painted: Sequence[Painted]) -> Lying:
                 own = ~under & (level <= p.white_mm + cap[x])
                 rgb[own] = yolk_rgb(*_look(p, level[own] / high[x], "yolk", "crumbly"))
             pixels[here, x, :3], pixels[here, x, 3] = rgb.round().astype(np.uint8), 255
-    return Lying(image_of(pixels), r.size, tall)
+    return PieceInMedium(image_of(pixels), r.size, tall)
 
 
 def _look(p: Painted, share: Array, first: str, second: str) -> tuple[Array, Array]:

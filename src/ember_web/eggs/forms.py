@@ -11,7 +11,7 @@ from django.utils.translation import gettext
 
 from ember_core.data.loader import read_toml
 from ember_core.doneness.eggs import YOLKS
-from ember_core.eggs.asking import IN_BATH, EggQuestion
+from ember_core.eggs.question import IN_BATH, EggQuestion
 from ember_core.wording.message import N_
 from ember_core.wording.quantities import Units
 from ember_web.book.public import house_document

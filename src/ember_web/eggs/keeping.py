@@ -22,7 +22,7 @@ from ember_web.plans.public import summary_of
 from ember_web.tenancy.access import KitchenRequest
 from ember_web.tenancy.actor import Actor
 from ember_web.tenancy.voice import tell
-from ember_web.ui.computing import solver
+from ember_web.ui.solver_pool import solver
 
 
 def saved(

@@ -15,13 +15,13 @@ from django.views.decorators.http import require_POST, require_safe
 from ember_core.errors import EmberError
 from ember_web.book.public import house_document
 from ember_web.eggs import built_topics, topics
+from ember_web.eggs.fields import Answer, Place, Topic, form_of, shown
 from ember_web.eggs.keeping import kept, saved
-from ember_web.eggs.parts import Answer, Place, Topic, form_of, shown
 from ember_web.kitchens.models import Station
 from ember_web.tenancy.access import RANK, KitchenRequest, in_kitchen
 from ember_web.tenancy.models import Kitchen
 from ember_web.tenancy.voice import current
-from ember_web.ui.computing import solver
+from ember_web.ui.solver_pool import solver
 
 TOPICS: dict[str, Topic] = topics.TOPICS | built_topics.TOPICS
 USUAL = "fried"

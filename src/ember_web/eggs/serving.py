@@ -13,21 +13,21 @@ from django.utils.translation import gettext, ngettext
 from django.views.decorators.http import require_POST, require_safe
 
 from ember_core.doneness.eggs import WHITES, YOLKS
-from ember_core.eggs.asking import EggQuestion
 from ember_core.eggs.breakfast import POACHED, Timed, pots, read, timed
+from ember_core.eggs.question import EggQuestion
 from ember_core.errors import EmberError
 from ember_core.heat.physics.boiling import boiling_point
 from ember_core.wording.message import N_
 from ember_web.book.public import house_document
+from ember_web.eggs.fields import COLD, EACH, shown
+from ember_web.eggs.fields import form_of as parts_form
 from ember_web.eggs.forms import title_of
 from ember_web.eggs.keeping import kept, saved
-from ember_web.eggs.parts import COLD, EACH, shown
-from ember_web.eggs.parts import form_of as parts_form
 from ember_web.kitchens.models import Station
 from ember_web.tenancy.access import RANK, KitchenRequest, in_kitchen
 from ember_web.tenancy.models import Kitchen
 from ember_web.tenancy.voice import current, tell
-from ember_web.ui.computing import solver
+from ember_web.ui.solver_pool import solver
 
 PARTS = (EACH, COLD)
 USUAL = "12 soft 7:30\n6 hard 8:00\n8 poached 8:30"

@@ -8,18 +8,18 @@ from typing import Any
 from django.utils.translation import gettext
 
 from ember_core.doneness.eggs import WHITES, YOLKS
-from ember_core.eggs.asking import EggAnswer
 from ember_core.eggs.fried import SCHOOLS as FRIED
 from ember_core.eggs.fried import Dish, Fry, Opened, bake, fry, schools
 from ember_core.eggs.omelette import EGG_G, SCHOOLS, Omelette, omelette
 from ember_core.eggs.poached import MOVING_K, Poach, poach, rewarm_minutes, skin_mm, styles
+from ember_core.eggs.question import EggAnswer
 from ember_core.eggs.stirred import Pan, Scramble, Scrambled, scramble
 from ember_core.eggs.stirred_plan import omelette_document, scrambled_document
 from ember_core.errors import EmberError
 from ember_core.heat.physics.boiling import boiling_point
 from ember_core.wording.message import N_, Message, say
 from ember_web.eggs.drawing import lying_of
-from ember_web.eggs.parts import AIRS, COLD, EACH, NAMES, Answer, Part, Place, Table, Topic
+from ember_web.eggs.fields import AIRS, COLD, EACH, NAMES, Answer, Part, Place, Table, Topic
 from ember_web.tenancy.voice import current, tell
 from ember_web.ui.templatetags.ember import to_the_second
 

@@ -17,7 +17,9 @@ from django.views.decorators.http import require_POST, require_safe
 
 from ember_core.data.loader import read_toml
 from ember_core.doneness.eggs import WHITES, YOLKS, egg_findings
-from ember_core.eggs.asking import (
+from ember_core.eggs.doubt import Pair, Strip, pairs, strips
+from ember_core.eggs.map import egg_map
+from ember_core.eggs.question import (
     IN_BATH,
     TURN_C,
     TURN_MINUTES,
@@ -29,8 +31,6 @@ from ember_core.eggs.asking import (
     usual_minutes,
     water_of,
 )
-from ember_core.eggs.doubt import Pair, Strip, pairs, strips
-from ember_core.eggs.map import egg_map
 from ember_core.errors import EmberError
 from ember_core.heat.egg_states import mesh_of
 from ember_core.heat.physics.boiling import boiling_point
@@ -39,14 +39,14 @@ from ember_core.planning.compute import Outcome, compute
 from ember_core.safety.rules import profile_of
 from ember_core.safety.verdict import Standing, standing
 from ember_web.eggs.drawing import MAP_H, MAP_W, Section, map_of, section_of, strip_of
+from ember_web.eggs.fields import NAMES
 from ember_web.eggs.forms import FIELDS, WATER_WORDS, EggForm, form_of, masses_of, question_of, title_of
 from ember_web.eggs.keeping import kept, saved
-from ember_web.eggs.parts import NAMES
 from ember_web.kitchens.models import Station
 from ember_web.tenancy.access import RANK, KitchenRequest, in_kitchen
 from ember_web.tenancy.models import Kitchen
 from ember_web.tenancy.voice import current, tell
-from ember_web.ui.computing import Busy, solver
+from ember_web.ui.solver_pool import Busy, solver
 
 APART_MIN, APART_BATH_MIN = 0.5, 5.0  # how much sooner and later is told
 MAP_CELLS = 24

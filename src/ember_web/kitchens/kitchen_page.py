@@ -30,8 +30,8 @@ from ember_web.tenancy.actor import Actor
 from ember_web.tenancy.clock import machine
 from ember_web.tenancy.models import Kitchen, Membership
 from ember_web.tenancy.voice import current, tell
+from ember_web.ui.complete_form import ensure_whole
 from ember_web.ui.registry import CLOCK, PROBES, ask
-from ember_web.ui.whole import ensure_whole
 
 TIMES = ("%H:%M", "%H.%M", "%I:%M %p", "%I %p", "%I:%M%p", "%I%p")
 QUANTITIES = {"altitude_m": "height", "air_c": "temp", "litres": "volume", "true_offset_c": "rise"}

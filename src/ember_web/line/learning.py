@@ -24,8 +24,8 @@ from ember_core.heat.ensemble.learning import Learner
 from ember_core.heat.setup import setup
 from ember_core.line.fold import CookState
 from ember_core.planning.moves import MoveKind
-from ember_core.wording.message import joined
-from ember_web.line.beside import Beside
+from ember_core.wording.message import join_sentences
+from ember_web.line.background import BackgroundQueue
 from ember_web.line.models import Cook
 
 MEMBERS = 96
@@ -116,10 +116,16 @@ def answer(learner: Learner, asked: Question) -> dict[str, Any] | None:
         round(1000 * (asked.anchor_s + float(p) - asked.offset_s))
         for p in np.quantile(posterior.pull_s, [0.05, 0.5, 0.95])
     )
-    return {"from": low, "likely": middle, "to": high, "used": posterior.used, "note": joined(posterior.findings)}
+    return {
+        "from": low,
+        "likely": middle,
+        "to": high,
+        "used": posterior.used,
+        "note": join_sentences(posterior.findings),
+    }
 
 
-class Desk(Beside[Question]):
+class LearningQueue(BackgroundQueue[Question]):
     """What probes say of pulls. Prepared ensembles are shared by all cooks that are thermally alike."""
 
     def __init__(self, most: int = PREPARED) -> None:
@@ -150,4 +156,4 @@ class Desk(Beside[Question]):
         return found
 
 
-desk = Desk()
+desk = LearningQueue()

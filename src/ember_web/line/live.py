@@ -21,9 +21,9 @@ from ember_core.line.fold import CHECK, EXTEND, HAPPENED, CookState, fold
 from ember_core.plan.stages import HEAT_KINDS
 from ember_core.planning.moves import MoveKind
 from ember_core.running.history import CORE, SECOND
+from ember_core.running.intervals import heated_by
 from ember_core.running.media import Off
 from ember_core.running.probes import Neighbour
-from ember_core.running.stretches import heated_by
 from ember_core.safety.whole_plan import PART_NAMES
 from ember_core.wording.message import said, say
 from ember_web.line.adapters import core_event, moment
@@ -32,12 +32,12 @@ from ember_web.line.clock import kitchen_time
 from ember_web.line.cook_state import cook_state
 from ember_web.line.courses import MAX_READINGS, course
 from ember_web.line.freshness import changed, marks
-from ember_web.line.learning import LEAST_READINGS, Desk, Question, desk, question, thermal_key
+from ember_web.line.learning import LEAST_READINGS, LearningQueue, Question, desk, question, thermal_key
 from ember_web.line.media import Around, Media, Medium, Track, said_of_probe, stays, unheard
 from ember_web.line.models import Cook, Event, Reading
-from ember_web.line.second import later, lead_part, second_key, second_part, second_state
-from ember_web.line.truth import Teller, teller
-from ember_web.line.truth import told as history_of
+from ember_web.line.replaying import ReplayQueue, teller
+from ember_web.line.replaying import told as history_of
+from ember_web.line.second_probe import later, lead_part, second_key, second_part, second_state
 from ember_web.line.watch import Watch
 from ember_web.tenancy.models import Kitchen
 from ember_web.tenancy.voice import ENGLISH, Voice
@@ -305,7 +305,9 @@ def _document(kitchen: Kitchen, cooks: str) -> str:
 class Board:
     """One kitchen's line in this process."""
 
-    def __init__(self, desk: Desk = desk, clock: Callable[[], float] = time.monotonic, teller: Teller = teller) -> None:
+    def __init__(
+        self, desk: LearningQueue = desk, clock: Callable[[], float] = time.monotonic, teller: ReplayQueue = teller
+    ) -> None:
         self.desk, self.clock, self.teller = desk, clock, teller
         self.lock = threading.Lock()
         self.pieces: dict[int, Piece] = {}

@@ -17,8 +17,8 @@ from ember_core.heat.arrays import Array
 from ember_core.line.fold import PROBE, STAGE, CookState, Event
 from ember_core.plan.stages import HEAT_KINDS
 from ember_core.running.history import CORE, MEDIUM, OUT, RIGHT, is_out
+from ember_core.running.intervals import faces_heated, heated_by
 from ember_core.running.media import Off, away, off, planned, silent, skewed
-from ember_core.running.stretches import faces_heated, heated_by
 from ember_core.wording.message import N_, Message, say
 from ember_web.kitchens.models import GEAR_OF, Equipment
 from ember_web.line.adapters import moment
@@ -63,7 +63,7 @@ class Track:
 
 
 @dataclass(frozen=True)
-class Stay:
+class MediumUse:
     """A stage as it was lived: from when to when, s since 1970, what the plan has there, and the gear it was in, by key."""
 
     start: float
@@ -114,7 +114,7 @@ def gear_of(kitchen: Kitchen, document: Mapping[str, Any], chosen: Sequence[str]
     return out
 
 
-def stays(document: Mapping[str, Any], result: Mapping[str, Any], moves: Sequence[Mapping[str, Any]], state: CookState, gear: Mapping[str, int]) -> list[Stay]:  # fmt: skip
+def stays(document: Mapping[str, Any], result: Mapping[str, Any], moves: Sequence[Mapping[str, Any]], state: CookState, gear: Mapping[str, int]) -> list[MediumUse]:  # fmt: skip
     """The stages that were begun, with what was put between them."""
     begun: list[tuple[float, Mapping[str, Any] | None, tuple[tuple[float, float], ...]]] = []
     for m, raw in zip(state.moves, moves, strict=True):
@@ -127,7 +127,7 @@ def stays(document: Mapping[str, Any], result: Mapping[str, Any], moves: Sequenc
     begun.sort(key=lambda b: b[0])
     ends = [b[0] for b in begun[1:]] + [state.finished or inf]
     return [
-        Stay(at, end, stage, gear.get(GEAR_OF.get(stage["kind"], "")), course)
+        MediumUse(at, end, stage, gear.get(GEAR_OF.get(stage["kind"], "")), course)
         for (at, stage, course), end in zip(begun, ends, strict=True)
         if stage is not None and end > at
     ]
@@ -138,7 +138,7 @@ def _course(result: Mapping[str, Any], index: int) -> tuple[tuple[float, float],
     return tuple((t - stage["start_s"], c) for t, c in stage.get("medium", ()))
 
 
-def thought(stay: Stay, state: CookState, *, read: bool = True) -> Callable[[float], float] | None:
+def thought(stay: MediumUse, state: CookState, *, read: bool = True) -> Callable[[float], float] | None:
     """What its medium is thought to be by time, s since 1970 → °C: as planned, or as was last said of it; None: no medium.
 
     ``read`` False leaves out what was read there and not set: what somebody turned it to.
@@ -157,7 +157,7 @@ def thought(stay: Stay, state: CookState, *, read: bool = True) -> Callable[[flo
     return at
 
 
-def _of_its_heat(stay: Stay, state: CookState) -> list[Event]:
+def _of_its_heat(stay: MediumUse, state: CookState) -> list[Event]:
     """What was said of what heats in a stage while it lasted; what was said of another face is not."""
     own = set(faces_heated(stay.stage))
     return [
@@ -167,7 +167,7 @@ def _of_its_heat(stay: Stay, state: CookState) -> list[Event]:
     ]
 
 
-def dialled(stay: Stay, state: CookState) -> float | None:
+def dialled(stay: MediumUse, state: CookState) -> float | None:
     """What somebody turned its medium to, °C: the plan's, or what was set since; None: it has none."""
     at = heated_by(stay.stage).get("medium_c")
     for e in _of_its_heat(stay, state):
@@ -187,7 +187,7 @@ def turned_to(cooks: Iterable[tuple[Cook, CookState]]) -> dict[int, float]:
     return {gear: at for _, gear, at in sorted(found)}
 
 
-def said_of_it(found: Sequence[Stay], state: CookState) -> list[tuple[float, str]]:
+def said_of_it(found: Sequence[MediumUse], state: CookState) -> list[tuple[float, str]]:
     """What was said of the thermometer in the medium: s since 1970, and ``out``, ``back`` or ``right``.
 
     One that is wrong was so all along: since the piece went in, or since it was last said to be right.
@@ -275,12 +275,12 @@ class Media:
 class Around:
     """What thermometers in the media of one cook read, believed or not; s since 1970, °C as it really was."""
 
-    stays: tuple[Stay, ...]
+    stays: tuple[MediumUse, ...]
     read: tuple[tuple[Array, Array], ...]  # by stay
     said: tuple[tuple[float, str], ...]
 
     @classmethod
-    def of(cls, found: Sequence[Stay], state: CookState, media: Mapping[int, Medium]) -> Around:
+    def of(cls, found: Sequence[MediumUse], state: CookState, media: Mapping[int, Medium]) -> Around:
         """Of a cook's stays, each with the readings of its gear."""
         read = []
         for stay in found:

@@ -6,8 +6,8 @@ from ember_web.line.adapters import moment, state_of
 from ember_web.line.clock import clock_state
 from ember_web.line.media import around_named, around_of, said_of_probe, turned_to
 from ember_web.line.queries import readings_of, running
-from ember_web.line.second import parts_as_cooked, second_part
-from ember_web.line.truth import as_done, told
+from ember_web.line.replaying import as_done, told
+from ember_web.line.second_probe import parts_as_cooked, second_part
 
 __all__ = [
     "around_named",

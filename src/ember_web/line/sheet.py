@@ -16,8 +16,8 @@ from ember_core.line.fold import Event as CoreEvent
 from ember_core.plan.stages import HEAT_KINDS
 from ember_core.running.checks import THERMOMETER, body_of, checks, checks_for
 from ember_core.running.history import CORE, OUT, SECOND, Running, is_out, running
+from ember_core.running.intervals import STORED_BY, TURNS, heated_by
 from ember_core.running.state import replay
-from ember_core.running.stretches import STORED_BY, TURNS, heated_by
 from ember_core.safety.whole_plan import PART_NAMES
 from ember_core.wording.message import N_
 from ember_web.kitchens.models import Equipment
@@ -27,12 +27,12 @@ from ember_web.line.cut import faces
 from ember_web.line.media import OF_MEDIUM, Around, around_of
 from ember_web.line.models import Cook
 from ember_web.line.queries import readings_of
-from ember_web.line.second import lead_part, second_part
-from ember_web.line.truth import MEMBERS, said_of, told
+from ember_web.line.replaying import MEMBERS, said_of, told
+from ember_web.line.second_probe import lead_part, second_part
 from ember_web.tenancy.access import RANK, KitchenRequest, in_kitchen
 from ember_web.tenancy.voice import current, tell
-from ember_web.ui.computing import Busy, solver
 from ember_web.ui.drawing import ramp_of
+from ember_web.ui.solver_pool import Busy, solver
 
 HAPPENINGS = {
     "medium": N_("heat is now"), "off": N_("burner off"), "turn": N_("turned once more"), "baste": N_("basted for"), "door": N_("door open for"),

@@ -10,7 +10,7 @@ from django.http import Http404, HttpResponse, QueryDict
 from django.shortcuts import redirect, render
 from django.views.decorators.http import require_POST, require_safe
 
-from ember_core.entry.beside import each_piece
+from ember_core.entry.shared_pieces import each_piece
 from ember_core.errors import EmberError, InputError
 from ember_core.line.set_out import Item, items
 from ember_core.running.media import tolerance

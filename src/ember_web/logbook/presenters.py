@@ -10,7 +10,7 @@ from django.db.models import Q
 
 from ember_core.book.book import Book
 from ember_core.planning.moves import MoveKind
-from ember_core.wording.message import joined, say
+from ember_core.wording.message import join_sentences, say
 from ember_web.book.public import book_of
 from ember_web.logbook.actions.change_note import note_version
 from ember_web.logbook.models import Record
@@ -76,4 +76,4 @@ def planned_words(plan: dict[str, Any], book: Book) -> str:
         words.append(say("to {target:temp}", target=target))
     way = plan.get("way", {})
     words.append(say("by {way}", way=say(book.way_name(way))) if way.get("id") else say("by its own stages"))
-    return current().say(joined(words, ", "))
+    return current().say(join_sentences(words, ", "))

@@ -20,7 +20,7 @@ from ember_web.plans.presenters import View, build
 from ember_web.tenancy.access import KitchenRequest, in_kitchen
 from ember_web.tenancy.models import Kitchen
 from ember_web.tenancy.voice import current
-from ember_web.ui.computing import Busy, solver
+from ember_web.ui.solver_pool import Busy, solver
 
 
 def asked(request: KitchenRequest) -> tuple[Plan | None, SentenceForm, dict[str, Any], Book]:

@@ -21,8 +21,8 @@ from ember_web.plans.summaries import summary_of
 from ember_web.tenancy.access import KitchenRequest, in_kitchen
 from ember_web.tenancy.actor import Actor
 from ember_web.tenancy.voice import current, tell
-from ember_web.ui.computing import Busy, solver
-from ember_web.ui.taking import taken
+from ember_web.ui.solver_pool import Busy, solver
+from ember_web.ui.uploads import read_upload
 
 
 @in_kitchen()
@@ -41,7 +41,7 @@ def import_file(request: KitchenRequest) -> HttpResponse:
     """Take a plan file, from disk or pasted; an error names the place and keeps what was pasted."""
     context: dict[str, Any] = {"text": ""}
     if request.method == "POST":
-        context["text"], unusable = taken(request)
+        context["text"], unusable = read_upload(request)
         try:
             if unusable is not None:
                 raise unusable

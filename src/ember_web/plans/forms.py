@@ -24,8 +24,8 @@ from ember_core.wording.message import N_
 from ember_core.wording.quantities import Units
 from ember_web.book.public import food_choices, house_document, own_food
 from ember_web.kitchens.models import GEAR_OF, Equipment
-from ember_web.plans.beside import beside_of
 from ember_web.plans.models import Plan
+from ember_web.plans.shared_pieces import beside_of
 from ember_web.plans.written import KINDS, TIMES, Written, exact, posted, read_written, stored
 from ember_web.tenancy.models import Kitchen
 from ember_web.tenancy.voice import current, tell

@@ -35,7 +35,7 @@ from ember_web.plans.written import TIMES
 from ember_web.tenancy.access import RANK, KitchenRequest, in_kitchen
 from ember_web.tenancy.actor import Actor
 from ember_web.tenancy.voice import current
-from ember_web.ui.computing import Busy, solver
+from ember_web.ui.solver_pool import Busy, solver
 
 MAX_DIGITS = 9  # of a revision's number
 _NEWEST = Coalesce(

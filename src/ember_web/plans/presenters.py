@@ -17,9 +17,9 @@ from ember_core.heat.ensemble.sensitivity import sensitivities
 from ember_core.plan.finding import Finding, Level
 from ember_core.plan.plan import Plan
 from ember_core.planning.batches import LAY_S, in_pan
-from ember_core.planning.before import After, after, before, gain_k, set_out
 from ember_core.planning.compute import Outcome
 from ember_core.planning.moves import moves
+from ember_core.planning.preparation import After, after, before, gain_k, set_out
 from ember_core.planning.several import sizes_apart
 from ember_core.safety.rules import profile_of
 from ember_core.safety.verdict import Standing, eats, standing

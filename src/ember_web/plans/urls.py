@@ -2,7 +2,7 @@
 
 from django.urls import path
 
-from ember_web.plans import asking, comparing, drafting, files, listing, views
+from ember_web.plans import comparing, drafting, files, listing, questions, views
 
 urlpatterns = [
     path("", views.new, name="plan"),
@@ -10,9 +10,9 @@ urlpatterns = [
     path("forecast/", views.forecast_part, name="plan-forecast"),
     path("schools/", comparing.side_by_side, name="plan-schools"),
     path("schools/doubt/", comparing.doubt, name="plan-doubt"),
-    path("what-if/", asking.what_if, name="plan-what-if"),
-    path("to-meet/", asking.to_meet, name="plan-to-meet"),
-    path("thumb/", asking.thumb, name="plan-thumb"),
+    path("what-if/", questions.what_if, name="plan-what-if"),
+    path("to-meet/", questions.to_meet, name="plan-to-meet"),
+    path("thumb/", questions.thumb, name="plan-thumb"),
     path("list/", listing.listing, name="plans"),
     path("papers/", listing.papers, name="plan-papers"),
     path("summaries/", listing.summaries, name="plan-summaries"),

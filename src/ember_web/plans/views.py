@@ -31,7 +31,6 @@ from ember_web.book.public import book_of
 from ember_web.kitchens.models import ServiceTime, Station
 from ember_web.plans.actions.keep_draft import KeepDraft, keep_draft
 from ember_web.plans.actions.save_plan import ChangedMeanwhile, SavePlan, newest_of, save_plan
-from ember_web.plans.beside import also_in_it, offered
 from ember_web.plans.drafting import can_undo, draft_of, undoable
 from ember_web.plans.forms import FIELDS, SentenceForm, choices_for, form_of, initial, sentence_of
 from ember_web.plans.models import Plan
@@ -48,13 +47,14 @@ from ember_web.plans.presenters import (
     turns_of,
 )
 from ember_web.plans.recent import Recent
+from ember_web.plans.shared_pieces import also_in_it, offered
 from ember_web.plans.summaries import summary_of
 from ember_web.tenancy.access import RANK, KitchenRequest, in_kitchen
 from ember_web.tenancy.actor import Actor
 from ember_web.tenancy.models import Kitchen
 from ember_web.tenancy.voice import current, tell
-from ember_web.ui.computing import Busy, solver
 from ember_web.ui.registry import FREE_PROBES, GEAR_CHOICES, ask
+from ember_web.ui.solver_pool import Busy, solver
 
 USUAL_TIMES = (0.8, 1.0, 1.25)  # of a cut's usual size: those offered by touch
 TEMPERS = (10, 20, 30)  # minutes out of the cold that kitchens give; common practice, no source

@@ -11,7 +11,7 @@ from django.template.loader import render_to_string
 from django.utils.translation import gettext as _
 
 from ember_web.tenancy.voice import current
-from ember_web.ui.computing import Busy
+from ember_web.ui.solver_pool import Busy
 
 RETRY_S = 5
 NOTICE = "#notice"  # where a page shows what became of a fragment it asked for

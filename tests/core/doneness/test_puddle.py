@@ -8,7 +8,7 @@ from scipy.integrate import solve_ivp
 
 from ember_core.constants import LATENT_BOILING
 from ember_core.doneness.outside import Juice, outside, shares_of
-from ember_core.doneness.puddle import BOILS_OVER_K, cooled_by, puddle
+from ember_core.doneness.pan_juice import BOILS_OVER_K, cooled_by, puddle
 from ember_core.formats.plan import parse
 from ember_core.heat.cook import run
 from ember_core.heat.physics.stores import Store

@@ -10,8 +10,8 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from ember_core.eggs.asking import STOPS, WATERS, YOLK_WORDS, EggQuestion, ask, neighbours, usual_minutes, water_of
 from ember_core.eggs.map import egg_map, modes_of
+from ember_core.eggs.question import STOPS, WATERS, YOLK_WORDS, EggQuestion, ask, neighbours, usual_minutes, water_of
 from ember_core.errors import InputError
 from ember_core.formats.plan import parse
 from ember_core.heat import cook

@@ -9,8 +9,8 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from ember_core.eggs.asking import EggQuestion
 from ember_core.eggs.breakfast import MOST_BATCHES, Batch, pots, read, timed
+from ember_core.eggs.question import EggQuestion
 from ember_core.errors import EmberError
 
 MIDNIGHT = datetime(2026, 12, 5, tzinfo=UTC)

@@ -8,9 +8,9 @@ import numpy as np
 import pytest
 
 from ember_core.doneness.eggs import WHITES, YOLKS
-from ember_core.eggs.asking import BATH, BOIL, HELD, LATER, TURNS, TWO, EggQuestion, ask
 from ember_core.eggs.doubt import pairs, strips
 from ember_core.eggs.map import egg_map, risen_weights
+from ember_core.eggs.question import BATH, BOIL, HELD, LATER, TURNS, TWO, EggQuestion, ask
 from ember_core.eggs.ruled import LATER as FOR_LATER
 from ember_core.eggs.ruled import NOW, boiled_to_rule, products, ruled
 from ember_core.formats.plan import parse

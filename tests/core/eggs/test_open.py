@@ -12,10 +12,10 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from scipy.integrate import solve_ivp
 
-from ember_core.eggs.asking import EggQuestion
 from ember_core.eggs.built import Bound, bound_word, lands_c, pasta_c_for, water_steps
 from ember_core.eggs.omelette import SCHOOLS, Omelette, omelette, pans_for
 from ember_core.eggs.poached import Poach, poach, rewarm_minutes
+from ember_core.eggs.question import EggQuestion
 from ember_core.eggs.sauce import (
     base_c_for,
     beaten_in_c,

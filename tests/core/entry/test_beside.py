@@ -4,8 +4,8 @@ from __future__ import annotations
 
 import pytest
 
-from ember_core.entry.beside import each_piece, lay_beside, other, shared_stage
 from ember_core.entry.sentence import Sentence, from_document
+from ember_core.entry.shared_pieces import each_piece, lay_beside, other, shared_stage
 from ember_core.errors import FormatError
 from ember_core.formats.plan import parse
 from ember_core.planning.compute import compute

@@ -11,11 +11,11 @@ from ember_core.constants import VAPOUR_GAS_CONSTANT
 from ember_core.formats.plan import parse
 from ember_core.heat.cook import run
 from ember_core.heat.geometry.shapes import whole_field
-from ember_core.heat.leg import PEAK_CLOSE_K
 from ember_core.heat.physics.boiling import iapws_saturation_pressure
 from ember_core.heat.setup import body_of, setup
 from ember_core.heat.solver.compiled import plain
 from ember_core.heat.solver.humid_air import saturated_vapour
+from ember_core.heat.stage_run import PEAK_CLOSE_K
 from ember_core.planning.compute import compute
 from tests.conftest import conduction, plan_document
 

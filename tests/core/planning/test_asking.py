@@ -9,8 +9,8 @@ import pytest
 from ember_core.book.book import shipped
 from ember_core.entry.sentence import Sentence
 from ember_core.formats.plan import parse
-from ember_core.planning.changes import STEP_C, changes, is_met
 from ember_core.planning.compute import compute
+from ember_core.planning.routes import STEP_C, changes, is_met
 from ember_core.planning.what_if import cooked, grid, thickest, values
 
 BOOK = shipped()

@@ -12,8 +12,8 @@ import pytest
 from ember_core.formats.plan import parse
 from ember_core.planning.compute import compute
 from ember_core.planning.crowding import HEATER_STEP_W, LITRE_STEP, MASS_STEP_KG, crowding
+from ember_core.planning.medium_use import ComputeContext, medium_use_of, medium_uses_of
 from ember_core.planning.several import other_sizes
-from ember_core.planning.stays import Kitchen, stay_of, stays_of
 from tests.conftest import plan_document
 
 HAKE = {"food": "hake", "form": "fish", "shape": {"kind": "slab", "thickness_mm": 24}, "start_c": 4, "mass_g": 180}
@@ -204,9 +204,9 @@ JUICY = [
 def test_a_pan_is_computed_again_with_the_steam_of_the_juice(plan, steams):
     """The pan as it is told is the pan that cooks with what it gives to the steam: the turns have come to agree."""
     one = parse(plan)
-    kitchen = Kitchen({}, None)
+    kitchen = ComputeContext({}, None)
     now = kitchen.cooked(one)
-    stays = [stay_of(now, *found, kitchen) for found in stays_of(one)]
+    stays = [medium_use_of(now, *found, kitchen) for found in medium_uses_of(one)]
     again = kitchen.steamed(now, stays)
     assert (again is not None) is steams
     if again is None:
@@ -227,10 +227,10 @@ def test_steam_of_a_pan_is_not_taken_from_the_oven_that_comes_after_it():
     one = parse(
         document(BREAST, 6, *turned(10, 180, mass_kg=1.6, power_w=900), stage("oven", 20, 180, door, variant="fan"))
     )
-    kitchen = Kitchen({}, None)
+    kitchen = ComputeContext({}, None)
     now = kitchen.cooked(one)
     assert now.sharing.first == 2
-    stays = [stay_of(now, *found, kitchen) for found in stays_of(one)]
+    stays = [medium_use_of(now, *found, kitchen) for found in medium_uses_of(one)]
     assert [(s.kind, s.pieces_kg) for s in stays] == [("pan", pytest.approx(1.2)), ("oven", pytest.approx(1.2))]
     again = kitchen.steamed(now, stays)
     for cook, told in ((now.cook, stays[0].computed), (again.cook, stays[0].medium)):
@@ -267,7 +267,7 @@ def test_every_piece_is_judged_with_the_steam(piece, count, minutes):
     """The one that is met last - the thicker, or whoever is laid in last - is judged in the colder pan too."""
     apart = {} if "x-sizes-mm" in piece else {"lay_in_every_s": 20}
     plan = parse(document(piece, count, *turned(minutes, 180, 1 if apart else 2, mass_kg=2.0, power_w=900, **apart)))
-    kitchen = Kitchen({}, None)
+    kitchen = ComputeContext({}, None)
     now, others = kitchen.cooked(plan), other_sizes(plan)
     crowd = crowding(now, kitchen, others)
     alike = () if now.sharing is None else now.sharing.like
@@ -281,7 +281,7 @@ def test_every_piece_is_judged_with_the_steam(piece, count, minutes):
 def test_steam_that_cannot_be_followed_is_said():
     """With next to no work allowed: not passed over."""
     plan = parse(document(BREAST, 8, *turned(14, 180, mass_kg=2.4, power_w=1200)))
-    crowd = crowding(Kitchen({}, None).cooked(plan), Kitchen({}, 1e-6, False))
+    crowd = crowding(ComputeContext({}, None).cooked(plan), ComputeContext({}, 1e-6, False))
     assert crowd.steamed == []
     told = next(f for f in crowd.findings if f.code == "juice-steams")
     assert told.level == "care"
@@ -293,7 +293,7 @@ def test_different_meat_in_one_pan_is_judged_with_the_steam_too():
     thick = {"piece": BREAST | {"shape": {"kind": "slab", "thickness_mm": 30}, "count": 4}, "target": {"core_c": 74}}
     pan = stage("pan", 14, 180, {"mass_kg": 2.0, "power_w": 1000}, also=[thick])
     plan = parse(document(BREAST | {"shape": {"kind": "slab", "thickness_mm": 18}, "mass_g": 120}, 3, pan))
-    kitchen = Kitchen({}, None)
+    kitchen = ComputeContext({}, None)
     now = kitchen.cooked(plan)
     crowd = crowding(now, kitchen)
     (_, dry, _), (_, steamed) = now.sharing.also[0], crowd.beside[0]
@@ -306,9 +306,9 @@ def test_the_method_page_s_pan():
     """Eight chicken breasts in a pan of 2.4 kg at 1.2 kW: how far it falls without and with the steam, and what that makes of the core."""
     breast = BREAST | {"shape": {"kind": "slab", "thickness_mm": 25}, "mass_g": 180}
     plan = parse(document(breast, 8, *turned(14, 180, mass_kg=2.4, power_w=1200)))
-    kitchen = Kitchen({}, None)
+    kitchen = ComputeContext({}, None)
     now = kitchen.cooked(plan)
-    stay = stay_of(now, *stays_of(plan)[0], kitchen)
+    stay = medium_use_of(now, *medium_uses_of(plan)[0], kitchen)
     crowd = crowding(now, kitchen._replace(advises=False))
     assert stay.drop_k - stay.by_steam_k == pytest.approx(28, abs=1)
     assert stay.drop_k == pytest.approx(58, abs=3)

@@ -13,7 +13,7 @@ from ember_core.errors import InputError
 from ember_core.formats.plan import check, parse
 from ember_core.heat.cook import run
 from ember_core.heat.setup import setup
-from ember_core.heat.together import Sharer, cook_together
+from ember_core.heat.shared_medium import Sharer, cook_together
 from ember_core.planning.compute import compute
 from ember_core.planning.sharing import shared
 from ember_core.safety.statement import state_rule

@@ -8,7 +8,7 @@ from ember_core.errors import FormatError
 from ember_core.formats.plan import parse
 from ember_core.plan.log import Log
 from ember_core.planning.compute import compute
-from ember_core.planning.in_time import is_known, minutes_of
+from ember_core.planning.ready_in import is_known, minutes_of
 from ember_core.planning.schools import school
 from ember_core.safety.measured import judge_log, of_one_piece
 

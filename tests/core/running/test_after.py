@@ -7,8 +7,8 @@ import pytest
 from ember_core.entry.sentence import Sentence
 from ember_core.formats.plan import parse
 from ember_core.planning.compute import compute
-from ember_core.running.after import after
 from ember_core.running.history import running
+from ember_core.running.off_heat import after
 from ember_core.running.state import replay
 from tests.conftest import plan_document
 

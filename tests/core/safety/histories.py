@@ -6,7 +6,7 @@ import numpy as np
 
 from ember_core.formats.plan import parse
 from ember_core.heat.cook import Cook
-from ember_core.heat.stretch import StageOutcome
+from ember_core.heat.course import StageOutcome
 from ember_core.safety.rules import profile_of
 from ember_core.safety.statement import state_rule
 from ember_core.safety.verdict import standing

@@ -14,7 +14,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from ember_core.wording.message import ENGLISH, Message, Speaker, either, joined, packed, said, say, unpacked
+from ember_core.wording.message import ENGLISH, Message, Speaker, either, join_sentences, packed, said, say, unpacked
 from ember_core.wording.quantities import IMPERIAL, INCH_MM, OUNCE_G, POUND_G, QUART_L, SI, Units, clock_span, span
 
 SPANS = json.loads((Path(__file__).parents[1] / "data" / "spans.json").read_text())
@@ -87,7 +87,7 @@ def test_a_message_is_its_english_and_can_be_said_again():
     assert ABROAD.say(whole) == "saignant; à cœur 131.0 °F, as typed"
     assert ABROAD.say("rare") == "rare"  # plain text has nothing to look up
     assert ABROAD.say(either([say("rare"), say("blue"), say("x")])) == "saignant ou blue ou x"
-    assert joined([say("a"), "", say("b")], "; ") == "a; b"
+    assert join_sentences([say("a"), "", say("b")], "; ") == "a; b"
     assert ABROAD.say(say("broken", c=1)) == "broken"  # a translation that asks for what is not there
 
 

@@ -8,7 +8,7 @@ import pytest
 
 from ember_core.data.loader import read_toml
 from ember_core.doneness.eggs import YOLKS
-from ember_core.eggs.asking import STOPS, WATERS, YOLK_WORDS, EggQuestion, ask
+from ember_core.eggs.question import STOPS, WATERS, YOLK_WORDS, EggQuestion, ask
 from ember_web.eggs.forms import SPECIES, STOP_WORDS, WATER_WORDS
 from ember_web.line.models import Cook
 from ember_web.plans.models import Plan

@@ -13,7 +13,7 @@ from django.db import DatabaseError
 from ember_web.kitchens import health
 from ember_web.line import freshness, learning, live, views
 from ember_web.line.adapters import state_of
-from ember_web.line.beside import Beside
+from ember_web.line.background import BackgroundQueue
 from ember_web.line.bus import MOST_OF_ONE, Bus, Crowded
 from ember_web.line.models import Cook, Probe, Reading
 from ember_web.tenancy.models import Kitchen
@@ -80,7 +80,7 @@ def test_learning_is_asked_once_a_reading_and_shared_by_alike(kitchen, cook, mon
     monkeypatch.setattr(learning, "prepare", lambda thermal: made.append(thermal) or len(made))
     answered = []
     monkeypatch.setattr(learning, "answer", lambda _learner, asked: answered.append(asked) or {"likely": len(answered)})
-    desk, told = learning.Desk(), []
+    desk, told = learning.LearningQueue(), []
     other = cook.document | {"title": "another", "x-note": "n", "target": {"core_c": 50}}
     colder = cook.document | {"piece": cook.document["piece"] | {"start_c": 1.0}}
     keys = [learning.thermal_key(d) for d in (cook.document, other, colder)]
@@ -102,7 +102,7 @@ def test_learning_is_asked_once_a_reading_and_shared_by_alike(kitchen, cook, mon
 
 def test_a_plan_that_cannot_be_learned_harms_no_other(monkeypatch):
     """An error in one question is logged, and the next one answered."""
-    desk = learning.Desk()
+    desk = learning.LearningQueue()
     monkeypatch.setattr(learning, "prepare", lambda thermal: 1 / 0 if thermal == "bad" else 1)
     monkeypatch.setattr(learning, "answer", lambda _learner, _asked: {"likely": 1})
     for i, name in enumerate(("bad", "good")):
@@ -252,7 +252,7 @@ def test_changes_come_in_their_gaps():
 def test_a_worker_outlives_what_nobody_foresaw(caplog):
     """The cook is answered with nothing, the others go on, it is tried again, later each time; a good answer forgets it."""
 
-    class Broken(Beside):
+    class Broken(BackgroundQueue):
         broken = True
 
         def work(self, asked):

@@ -12,9 +12,9 @@ from ember_core.line.fold import CookState
 from ember_core.line.fold import Event as CoreEvent
 from ember_web.kitchens.models import Equipment
 from ember_web.line.live import forget_boards
-from ember_web.line.media import Stay, dialled, thought
+from ember_web.line.media import MediumUse, dialled, thought
 from ember_web.line.models import MediumReading, Probe, SimulatedFault
-from ember_web.line.truth import teller
+from ember_web.line.replaying import teller
 from ember_web.logbook.models import Record
 from ember_web.tenancy.models import User
 from tests.web.acting import save_plan, start_cook
@@ -256,7 +256,7 @@ def test_what_a_pan_is_thought_to_be(said, dial, at):
     """Turned or read, by its own face: what was said of the fat over it turns no burner."""
     stage = {"kind": "pan", "faces": {"a": {"kind": "baste", "medium_c": 150}, "b": {"medium_c": 220.0}}}
     events = [CoreEvent("e", "medium", 50.0, payload=said)] if said else []
-    state, stay = CookState(0.0, [], live=events), Stay(0.0, float("inf"), stage, 1)
+    state, stay = CookState(0.0, [], live=events), MediumUse(0.0, float("inf"), stage, 1)
     assert dialled(stay, state) == dial
     assert thought(stay, state)(60.0) == at
     assert thought(stay, state)(40.0) == 220.0

@@ -20,7 +20,7 @@ from ember_web.line.cut import faces
 from ember_web.line.hands import LEAST, width_of
 from ember_web.line.live import forget_boards
 from ember_web.line.models import Cook, Event, Reading
-from ember_web.line.truth import first_of, teller, told, words_of_odds
+from ember_web.line.replaying import first_of, teller, told, words_of_odds
 from ember_web.logbook.models import Record
 from ember_web.tenancy.models import Kitchen, User
 from tests.conftest import plan_document
@@ -379,7 +379,7 @@ def test_a_cook_that_cannot_be_replayed_goes_on_by_its_plan(kitchen, cook, as_, 
     def refused(_document):
         raise InputError("no")
 
-    monkeypatch.setattr("ember_web.line.truth.running", refused)
+    monkeypatch.setattr("ember_web.line.replaying.running", refused)
     monkeypatch.setattr("ember_web.line.actions.take_events.usable", lambda *_: None)
     send(client, event(kitchen, cook, "check", check="tester", answer="cold"))
     assert shown(client, cook)["truth"] is None

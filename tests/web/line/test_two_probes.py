@@ -15,8 +15,8 @@ from ember_web.line.learning import desk
 from ember_web.line.live import forget_boards
 from ember_web.line.models import Cook, Probe, Reading
 from ember_web.line.queries import free_probes
-from ember_web.line.second import later, second_part
-from ember_web.line.truth import teller
+from ember_web.line.replaying import teller
+from ember_web.line.second_probe import later, second_part
 from ember_web.logbook.models import Record
 from ember_web.tenancy.models import User
 from tests.web.acting import save_plan

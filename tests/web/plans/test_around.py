@@ -11,9 +11,9 @@ import pytest
 from ember_core.book.book import shipped
 from ember_core.entry.sentence import Sentence, from_document
 from ember_core.formats.plan import parse
-from ember_core.planning.before import after, before, gain_k, set_out
 from ember_core.planning.compute import compute
 from ember_core.planning.moves import MoveKind
+from ember_core.planning.preparation import after, before, gain_k, set_out
 from ember_core.planning.schools import contrast, school
 from ember_core.planning.several import sizes_apart
 from ember_web.kitchens.models import Equipment

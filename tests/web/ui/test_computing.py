@@ -10,12 +10,12 @@ from ember_core.wording.quantities import IMPERIAL
 from ember_web.plans import views
 from ember_web.plans.models import Plan
 from ember_web.tenancy.voice import Voice, current
-from ember_web.ui.computing import Busy, Range
+from ember_web.ui.solver_pool import Busy, SolverPool
 
 
 def test_answers_errors_and_voices_come_through():
     """As if called directly."""
-    bench = Range(workers=1, waiting=1)
+    bench = SolverPool(workers=1, waiting=1)
     assert bench.run(divmod, 7, 2) == (3, 1)
     for error in (ZeroDivisionError, TimeoutError):
 
@@ -31,7 +31,7 @@ def test_answers_errors_and_voices_come_through():
 
 def test_full_is_said_at_once_and_places_come_back():
     """With its threads and its queue taken the next one is refused; when they are done it is served."""
-    bench, gate = Range(workers=1, waiting=1, patience_s=20), threading.Event()
+    bench, gate = SolverPool(workers=1, waiting=1, patience_s=20), threading.Event()
     held = [threading.Thread(target=bench.run, args=(gate.wait, 20)) for _ in range(2)]
     for thread in held:
         thread.start()
@@ -47,7 +47,7 @@ def test_full_is_said_at_once_and_places_come_back():
 
 def test_late_is_given_up_and_never_begun():
     """Who waits too long hears so; what had not begun is not computed any more."""
-    bench, gate, done = Range(workers=1, waiting=2, patience_s=0.05), threading.Event(), []
+    bench, gate, done = SolverPool(workers=1, waiting=2, patience_s=0.05), threading.Event(), []
     with pytest.raises(Busy, match="longer than 0 s"):
         bench.run(gate.wait, 5)
     with pytest.raises(Busy):
@@ -59,7 +59,7 @@ def test_late_is_given_up_and_never_begun():
 
 def test_several_at_once():
     """In their order, side by side on as many threads as there are; one error, or no place, is that of all, and gives all back."""
-    bench, both = Range(workers=2, waiting=2, patience_s=20), threading.Barrier(2)
+    bench, both = SolverPool(workers=2, waiting=2, patience_s=20), threading.Barrier(2)
 
     def meet(number):
         both.wait(20)  # passes only where two run at the same time
@@ -80,7 +80,7 @@ def test_several_at_once():
 @pytest.mark.django_db
 def test_a_busy_kitchen_keeps_what_was_entered(kitchen, as_, monkeypatch):
     """A plan page answers 503 with the sentence as it was, and what to do; nothing is saved."""
-    monkeypatch.setattr(views, "solver", Range(workers=1, waiting=-1))
+    monkeypatch.setattr(views, "solver", SolverPool(workers=1, waiting=-1))
     reply = as_("cook").get("/k/hut/plan/", {"cut": "bavette", "size_mm": "31"})
     page = reply.content.decode()
     assert (reply.status_code, reply["Retry-After"]) == (503, "2")

@@ -11,7 +11,7 @@ from ember_core.wording.message import say
 from ember_web.book import pages
 from ember_web.config.logs import ForeseenInOneLine
 from ember_web.kitchens import kitchen_page
-from ember_web.ui.computing import Busy
+from ember_web.ui.solver_pool import Busy
 
 pytestmark = pytest.mark.django_db
 

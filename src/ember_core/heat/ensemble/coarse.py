@@ -5,8 +5,8 @@ from __future__ import annotations
 from ember_core.heat.cook import Cook, run
 from ember_core.heat.ensemble.forecast import MEMBER_CELLS, MEMBER_REFINE
 from ember_core.heat.geometry.grid import Grid
-from ember_core.heat.leg import BUDGET_S
 from ember_core.heat.setup import Setup, setup
+from ember_core.heat.stage_run import BUDGET_S
 from ember_core.plan.plan import Plan
 
 TOLERANCE_K = 0.05

@@ -178,14 +178,14 @@ def solve_pulls(s: Setup, e: Ensemble, pull_stage: int, cook: Cook, threads: int
         The nominal one.
     threads : int
     """
-    run = run_ensemble(s, e, as_told(s.schedule, cook, pull_stage), np.array([0.0, 1.0]), threads)
+    run = run_ensemble(s, e, finish_cook(s.schedule, cook, pull_stage), np.array([0.0, 1.0]), threads)
     pull = np.where(np.isfinite(run.peak), run.end_s[:, pull_stage], np.nan)
     if cook.pull_s and np.isfinite(pull[0]) and pull[0] > 0:
         pull = pull * cook.pull_s / pull[0]
     return np.asarray(pull[1:])
 
 
-def as_told(schedule: Schedule, cook: Cook, pull_stage: int | None) -> Schedule:
+def finish_cook(schedule: Schedule, cook: Cook, pull_stage: int | None) -> Schedule:
     """What a cook goes by: what nobody measures before the pull (a face, the mean) ends by the clock, as it did in ``cook``."""
     until, duration = schedule.until.copy(), schedule.duration.copy()
     for i, stage in enumerate(cook.stages):
@@ -212,7 +212,7 @@ def trajectories(
         The nominal one, to which core and mean are corrected.
     threads : int
     """
-    heated = as_told(s.schedule, cook, pull_stage).upto(pull_stage + 1)
+    heated = finish_cook(s.schedule, cook, pull_stage).upto(pull_stage + 1)
     heated.until[pull_stage] = UNTIL_TIME
     duration = heated.duration
     before_s = cook.stages[pull_stage].start_s
@@ -269,7 +269,7 @@ def forecast(
         stage_s=stage_lengths(nominal_cook) if nominal_cook else None,
     )
     wanted = np.linspace(0.0, end_s if end_s else float(s.schedule.duration.sum()), CURVE_POINTS)
-    schedule = s.schedule if nominal_cook is None else as_told(s.schedule, nominal_cook, pull_stage)
+    schedule = s.schedule if nominal_cook is None else finish_cook(s.schedule, nominal_cook, pull_stage)
     run = run_ensemble(s, ensemble, schedule, wanted, threads)
     peak, curve, curve_mean = run.peak, run.core, run.mean
     good = np.isfinite(peak)

@@ -9,7 +9,7 @@ import numpy as np
 from ember_core.heat.arrays import Array
 from ember_core.heat.cook import Cook
 from ember_core.heat.ensemble.draw import Ensemble
-from ember_core.heat.ensemble.forecast import as_told, by_clock, by_parts, go_through, run_ensemble, solve_pulls
+from ember_core.heat.ensemble.forecast import by_clock, by_parts, finish_cook, go_through, run_ensemble, solve_pulls
 from ember_core.heat.setup import Setup
 from ember_core.heat.solver.entering import going_on
 from ember_core.heat.solver.members import AHEAD_SAMPLES, Told, pull_members
@@ -83,7 +83,7 @@ def _after(behind: Told, ahead: Told, wanted: Array, now_s: float, stage: int) -
 def _pulls(s: Setup, on: Ensemble, cook: Cook, at: tuple[float, int, float], threads: int) -> Array:
     """Each member's pull, s from the start of the cook, corrected to the nominal run; it began ``at`` now, in a stage, of which so much had gone."""
     now_s, stage, gone = at
-    schedule = as_told(s.schedule, cook, stage)
+    schedule = finish_cook(s.schedule, cook, stage)
     longest = [float(schedule.duration[stage]) - gone, *(float(x) for x in schedule.duration[stage + 1 :])]
     own = schedule.part(stage, len(longest) + stage)._replace(duration=np.array(longest))
     pull = np.full(on.start_c.size, np.nan)

@@ -20,7 +20,7 @@ CLOSE_K, CLOSE_S = 2e-3, 1e-3  # of the peak, or as near as the case asks if tha
 NOT_RUN_C = -1e9  # the highest core of a stage that is not run
 
 
-class Stretch(NamedTuple):
+class StageSpan(NamedTuple):
     """A run through a stage: its faces, begin and longest duration (s), and what ends it earlier."""
 
     faces: Rows
@@ -49,14 +49,16 @@ def unrecorded(longest: float, stops: Array) -> Seen:
 
 
 @leaf
-def advance(y: Array, stretch: Stretch, case: Case, record: Record, seen: Seen) -> tuple[float, int, float, float, int]:
+def advance(
+    y: Array, stretch: StageSpan, case: Case, record: Record, seen: Seen
+) -> tuple[float, int, float, float, int]:
     """Advance the flat state ``y`` through a stage, by the case's stepper; returns what that does.
 
     Parameters
     ----------
     y : ndarray
         The flat state; changed.
-    stretch, case : Stretch, Case
+    stretch, case : StageSpan, Case
         The stage; the piece.
     record, seen : Record, Seen
         What is recorded, and what is kept of the way.
@@ -133,7 +135,7 @@ def peak_after(
             if hottest < best:
                 kind = UNTIL_TURN  # it can only cool: once the core falls, its peak is known
         met = entered(y, schedule.faces[s])
-        stretch = Stretch(met, t, span, kind, schedule.value[s])
+        stretch = StageSpan(met, t, span, kind, schedule.value[s])
         since = t
         within = with_ends(stops, t, schedule.duration[s:last]) if samples > 0.0 and last > s else stops
         seen = unrecorded(span / samples if samples > 0.0 else 0.0, within)
@@ -148,7 +150,7 @@ def peak_after(
             and hottest_now(y, case.grid, case.body) > core_now(y, case.grid, case.body)
         ):
             # the core falls now and will rise again: what is hotter has not reached it yet
-            after = Stretch(stage_from(met, t - since), t, left, UNTIL_TIME, 0.0)
+            after = StageSpan(stage_from(met, t - since), t, left, UNTIL_TIME, 0.0)
             _, ended, top, _, _ = advance(y, after, case, record, seen)
             if ended < 0:
                 return np.nan
@@ -190,7 +192,7 @@ def kept_before(store_t: Array, count: int, x: float) -> int:
 
 @kernel
 def resumed(
-    y: Array, x: float, stage: Stretch, seen: Seen, count: int, case: Case, record: Record, watched: Seen
+    y: Array, x: float, stage: StageSpan, seen: Seen, count: int, case: Case, record: Record, watched: Seen
 ) -> tuple[int, int]:
     """Bring ``y`` to the moment ``x`` (s) of a stage whose states were kept; returns from which one, and the status.
 
@@ -214,7 +216,7 @@ def resumed(
     status = UNTIL_TIME
     if x > begin:
         faces = stage_from(stage.faces, begin - stage.t)
-        _, status, _, _, _ = advance(y, Stretch(faces, begin, x - begin, UNTIL_TIME, 0.0), case, record, watched)
+        _, status, _, _, _ = advance(y, StageSpan(faces, begin, x - begin, UNTIL_TIME, 0.0), case, record, watched)
     return k, status
 
 
@@ -255,7 +257,7 @@ def run_to_pull(
     seen = Seen(longest, stops, np.empty((STATES_KEPT, y.size)), np.empty(STATES_KEPT))
     first_row = record.tally[0].rows
     # the core itself at the wanted temperature is past the pull: no need to go on
-    stage = Stretch(met, t, schedule.duration[s], UNTIL_CORE, wanted)
+    stage = StageSpan(met, t, schedule.duration[s], UNTIL_CORE, wanted)
     proven = longest > 0.0 and case.close_k < case.tolerance_k  # what is recorded is what was tried
     samples, asked = (schedule.duration[s] / longest, stops) if proven else (0.0, np.empty(0))
     as_tried = unrecorded(longest if proven else 0.0, asked)

@@ -9,7 +9,7 @@ from ember_core.heat.arrays import Array
 from ember_core.heat.solver.compiled import entry
 from ember_core.heat.solver.ending import UNTIL_PEAK, UNTIL_TIME
 from ember_core.heat.solver.entering import entered
-from ember_core.heat.solver.pull import NOT_RUN_C, Seen, Stretch, advance, run_on, run_to_pull, unrecorded, with_ends
+from ember_core.heat.solver.pull import NOT_RUN_C, Seen, StageSpan, advance, run_on, run_to_pull, unrecorded, with_ends
 from ember_core.heat.solver.types import Case, Record, Schedule
 
 
@@ -61,7 +61,7 @@ def run_cook(
             t, status, found, top, top_t = run_to_pull(y, t, s, met, schedule, case, longest, record, stops, 0.0)
         else:
             seen = Seen(longest, wanted, nothing.store, nothing.store_t)
-            t, status, top, top_t, _ = advance(y, Stretch(met, t, span, kind, value[s]), case, record, seen)
+            t, status, top, top_t, _ = advance(y, StageSpan(met, t, span, kind, value[s]), case, record, seen)
             found = status
         if status < 0:
             return best, best_t, status

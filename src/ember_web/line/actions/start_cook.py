@@ -12,7 +12,7 @@ from django.db.models import Q
 
 from ember_core import __version__
 from ember_core.data.loader import data_version
-from ember_core.entry.beside import each_piece
+from ember_core.entry.shared_pieces import each_piece
 from ember_core.errors import InputError
 from ember_core.formats.plan import parse
 from ember_core.formats.usable import text_fault
@@ -28,14 +28,14 @@ from ember_web.line.clock import kitchen_time
 from ember_web.line.events import EVENT_KEY, id_taken
 from ember_web.line.media import gear_of
 from ember_web.line.models import Cook, Event, Probe
-from ember_web.line.second import second_part
+from ember_web.line.second_probe import second_part
 from ember_web.line.signals import announce
 from ember_web.plans.models import Plan
 from ember_web.plans.public import thin_trace
 from ember_web.tenancy.action import Actor, Rank, action, leave_trail
 from ember_web.tenancy.keys import constraint_of
 from ember_web.tenancy.models import Kitchen
-from ember_web.ui.computing import solver
+from ember_web.ui.solver_pool import solver
 
 LONGEST_REASON = 200
 

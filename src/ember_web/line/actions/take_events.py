@@ -20,8 +20,8 @@ from ember_web.line.events import EVENT_KEY, id_taken
 from ember_web.line.hands import width_of
 from ember_web.line.models import Cook, Event
 from ember_web.line.queries import LATEST_S
+from ember_web.line.replaying import usable
 from ember_web.line.signals import announce, cook_finished
-from ember_web.line.truth import usable
 from ember_web.tenancy.action import Actor, Rank, action
 from ember_web.tenancy.keys import constraint_of
 from ember_web.tenancy.models import Kitchen

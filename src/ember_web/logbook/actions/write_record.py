@@ -22,7 +22,7 @@ from ember_core.safety.measured import by_its_outside, judge_log, of_both, of_on
 from ember_core.safety.premise import Basis
 from ember_core.safety.rules import profile_of
 from ember_core.safety.verdict import standing
-from ember_core.wording.message import N_, joined, say
+from ember_core.wording.message import N_, join_sentences, say
 from ember_web.line.models import Cook, Reading
 from ember_web.line.public import (
     around_named,
@@ -53,7 +53,7 @@ def _computed(cook: Cook, state: CookState, end: float) -> tuple[dict[str, Any] 
     if unmarked:
         words = say(
             "Nothing was measured, and moves were not marked as done: {moves}. What was done to it is not known.",
-            moves=joined([say(verb) for verb in unmarked], ", "),
+            moves=join_sentences([say(verb) for verb in unmarked], ", "),
         )
         return None, UNJUDGED | {"detail": words}
     try:
@@ -70,7 +70,9 @@ def _computed(cook: Cook, state: CookState, end: float) -> tuple[dict[str, Any] 
     return judged, {
         "state": stands.state,
         "words": stands.words,
-        "detail": joined([stands.detail, say("Computed from the moves as they were made: nothing was measured.")]),
+        "detail": join_sentences(
+            [stands.detail, say("Computed from the moves as they were made: nothing was measured.")]
+        ),
         "under": stands.profile.name,
         "basis": N_("computed, not measured"),
     }

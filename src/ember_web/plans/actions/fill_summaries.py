@@ -11,7 +11,7 @@ from ember_web.book.public import book_of
 from ember_web.plans.models import Plan
 from ember_web.plans.summaries import summary_of
 from ember_web.tenancy.action import Actor, Rank, action
-from ember_web.ui.computing import solver
+from ember_web.ui.solver_pool import solver
 
 A_WHILE_S = 0.7
 

@@ -6,7 +6,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field
 from datetime import datetime
 
-from ember_core.wording.message import joined, say
+from ember_core.wording.message import join_sentences, say
 from ember_web.plans.actions.save_plan import ChangedMeanwhile, SavePlan, newest_of, save_plan
 from ember_web.plans.models import Plan
 from ember_web.tenancy.action import Actor, Rank, action
@@ -38,7 +38,7 @@ def schedule_plans(actor: Actor, command: SchedulePlans) -> list[tuple[str, int]
     if changed:
         words = say(
             "Somebody saved {titles} since this list was shown. Nothing was changed: look at the list again.",
-            titles=joined([say("{title}", title=title) for title in changed], ", "),
+            titles=join_sentences([say("{title}", title=title) for title in changed], ", "),
         )
         raise ChangedMeanwhile(words, path="plan", code="changed")
     for plan in newest:

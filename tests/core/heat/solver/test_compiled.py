@@ -12,7 +12,7 @@ from ember_core.heat.solver.schedule import run_cook
 from ember_core.heat.solver.stepping import hermite
 from ember_core.heat.solver.types import State, size_of, view
 from ember_core.planning.compute import compute
-from ember_core.planning.warm import PIECES, plan_on
+from ember_core.planning.warm_up import PIECES, plan_on
 
 
 def test_a_plan_compiles_nothing_that_is_not_there_after_set_up():

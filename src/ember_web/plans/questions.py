@@ -17,7 +17,7 @@ from django.views.decorators.http import require_safe
 from ember_core.book.foods import food_row, foods
 from ember_core.entry.sentence import Sentence
 from ember_core.errors import EmberError
-from ember_core.planning.changes import changes
+from ember_core.planning.routes import changes
 from ember_core.planning.thumb import Answer, solve
 from ember_core.planning.what_if import Cell, grid, thickest
 from ember_core.wording.message import N_
@@ -28,8 +28,8 @@ from ember_web.plans.forms import sentence_of as sentence_from
 from ember_web.plans.written import TIMES
 from ember_web.tenancy.access import KitchenRequest, in_kitchen
 from ember_web.tenancy.voice import current
-from ember_web.ui.computing import Busy, solver
 from ember_web.ui.drawing import slab_picture
+from ember_web.ui.solver_pool import Busy, solver
 
 PARTS = (("size_mm", N_("size")), ("start_c", N_("start")), ("heat_c", N_("heat")), ("target_c", N_("target")))
 EXAMPLES = ("4 min a side to medium", "63.3 °C, 35 min", "20 min per kg plus 20")

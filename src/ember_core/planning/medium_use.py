@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 
 from ember_core.constants import LATENT_BOILING
 from ember_core.doneness.outside import Juice, shares_of
-from ember_core.doneness.puddle import Puddle, cooled_by, puddle
+from ember_core.doneness.pan_juice import PanJuice, cooled_by, puddle
 from ember_core.errors import ComputationError
 from ember_core.heat.arrays import Array
 from ember_core.heat.cook import Cook, run
@@ -19,8 +19,8 @@ from ember_core.heat.findings import MOMENTS
 from ember_core.heat.physics.boiling import boiling_point
 from ember_core.heat.physics.stores import Store, kinds
 from ember_core.heat.setup import Setup, setup, store_stated, stored_in, thermal_table
+from ember_core.heat.shared_medium import ROUGHLY_K, HeatTaken, and_taken, conductance
 from ember_core.heat.solver.reservoir import store_in
-from ember_core.heat.together import ROUGHLY_K, Taking, and_taken, conductance
 from ember_core.plan.plan import Plan
 from ember_core.plan.requirement import JUICELESS
 from ember_core.plan.shapes import volume_mm3
@@ -39,7 +39,7 @@ ADVICE_RUNS = 20  # as many does an advice take, or somewhat more
 LITTLE_K = 2.0  # less by steam is left out, and so nearly turns agree
 
 
-class Cooked(NamedTuple):
+class CookedPlan(NamedTuple):
     """A plan as it cooks, and by which setup its first piece does; ``sharing`` where its pieces share a medium unalike."""
 
     plan: Plan
@@ -48,36 +48,36 @@ class Cooked(NamedTuple):
     sharing: Shared | None
 
 
-class Kitchen(NamedTuple):
+class ComputeContext(NamedTuple):
     """How plans are cooked again: keywords of :func:`ember_core.heat.setup.setup`, s of computing for each run, and whether for advice too."""
 
     limits: Mapping[str, Any]
     budget_s: float | None
     advises: bool = True
 
-    def for_advice(self) -> Kitchen:
+    def for_advice(self) -> ComputeContext:
         """The same for one of the many runs of an advice: together they may cost no more than the plan."""
         return self if self.budget_s is None else self._replace(budget_s=self.budget_s / ADVICE_RUNS)
 
-    def cooked(self, plan: Plan, taken: Sequence[Taking] = ()) -> Cooked | None:
+    def cooked(self, plan: Plan, taken: Sequence[HeatTaken] = ()) -> CookedPlan | None:
         """A plan as it cooks; None where that cannot be computed.
 
         Parameters
         ----------
         plan : Plan
-        taken : sequence of Taking
+        taken : sequence of HeatTaken
             What the medium that its pieces share loses besides, by the clock of its stage.
         """
         try:
             sharing = shared(plan, self.limits, self.budget_s, tol=ROUGHLY_K, taken=taken)
             if sharing is not None:
-                return Cooked(plan, sharing.cook, sharing.setup, sharing)
+                return CookedPlan(plan, sharing.cook, sharing.setup, sharing)
             own = setup(plan, **self.limits)
-            return Cooked(plan, run(plan, own, budget_s=self.budget_s), own, None)
+            return CookedPlan(plan, run(plan, own, budget_s=self.budget_s), own, None)
         except ComputationError:
             return None
 
-    def steamed(self, now: Cooked, stays: Sequence[Stay]) -> Cooked | None:
+    def steamed(self, now: CookedPlan, stays: Sequence[MediumUse]) -> CookedPlan | None:
         """A plan as it cooks in pans that the steam of juice cools; None where there is none, or it cannot be computed."""
         told = [(s.first, steam_of(s.puddle)) for s in stays if s.puddle is not None]
         if not told:
@@ -98,7 +98,7 @@ class Kitchen(NamedTuple):
             return None
 
 
-class Lying(NamedTuple):
+class PieceInMedium(NamedTuple):
     """Pieces that lie in a medium alike: how they cook, when they are laid in (s from the first), and how many they are."""
 
     plan: Plan
@@ -110,7 +110,7 @@ class Lying(NamedTuple):
 
 
 @dataclass(frozen=True, eq=False)
-class Stay:
+class MediumUse:
     """What a medium with a store did while pieces lay in it, through the stages in which it goes on.
 
     Attributes
@@ -124,7 +124,7 @@ class Stay:
         As it begins.
     t, computed, medium : ndarray (moments,)
         s from its begin; °C, as the plan's cook has it, which leaves the steam of juice out; °C with that steam.
-    puddle : Puddle or None
+    puddle : PanJuice or None
         Of a pan that begins hot enough to sear.
     pieces_kg : float
         What lies in it.
@@ -140,7 +140,7 @@ class Stay:
     t: Array
     computed: Array
     medium: Array
-    puddle: Puddle | None
+    puddle: PanJuice | None
     pieces_kg: float
     follows: float = 1.0
 
@@ -207,23 +207,23 @@ def _stated(plan: Plan, first: int) -> Mapping[str, Any]:
     return store_stated(plan.stages[first]) or {}
 
 
-def _lying(now: Cooked, first: int, last: int) -> list[Lying]:
+def _lying(now: CookedPlan, first: int, last: int) -> list[PieceInMedium]:
     """What lies in the store of these stages, the plan's own first piece first."""
     plan, cook, sharing = now.plan, now.cook, now.sharing
     stated = _stated(plan, first)
     count = count_in(plan, stated)
     if sharing is None or sharing.first != first:
-        return [Lying(plan, cook, 0.0, count, first, last)]
+        return [PieceInMedium(plan, cook, 0.0, count, first, last)]
     if sharing.like:
         apart = float(stated.get("lay_in_every_s", 0.0))
         pieces = [(plan, cook), *sharing.like]
-        return [Lying(one, its, k * apart, 1, first, last) for k, (one, its) in enumerate(pieces)]
+        return [PieceInMedium(one, its, k * apart, 1, first, last) for k, (one, its) in enumerate(pieces)]
     begin = cook.stages[first].start_s
-    others = [Lying(one, its, in_s - begin, count_in(one, {}), 0, 0) for one, its, in_s in sharing.also]
-    return [Lying(plan, cook, 0.0, count, first, first), *others]
+    others = [PieceInMedium(one, its, in_s - begin, count_in(one, {}), 0, 0) for one, its, in_s in sharing.also]
+    return [PieceInMedium(plan, cook, 0.0, count, first, first), *others]
 
 
-def stays_of(plan: Plan) -> list[tuple[int, int, Store]]:
+def medium_uses_of(plan: Plan) -> list[tuple[int, int, Store]]:
     """The stages through which each medium with a store goes on: first and last, and the store as it begins."""
     boil_c, density = boiling_point(plan.altitude_m), thermal_table(plan).density
     out: list[tuple[int, int, Store]] = []
@@ -250,7 +250,7 @@ class _Seen(NamedTuple):
     taken_by_degree: float  # of these, W/K
 
 
-def _seen(now: Cooked, first: int, last: int) -> _Seen | None:
+def _seen(now: CookedPlan, first: int, last: int) -> _Seen | None:
     """What a cook shows of these stages; None where next to nothing is recorded of them."""
     inside, made = _lying(now, first, last), now.setup
     moments, temperatures, liquids, whole_kg = [], [], [], 0.0
@@ -282,9 +282,9 @@ def _seen(now: Cooked, first: int, last: int) -> _Seen | None:
     )  # fmt: skip
 
 
-def stay_of(
-    now: Cooked, first: int, last: int, store: Store, kitchen: Kitchen, follows: float | None = None
-) -> Stay | None:
+def medium_use_of(
+    now: CookedPlan, first: int, last: int, store: Store, kitchen: ComputeContext, follows: float | None = None
+) -> MediumUse | None:
     """What the medium of these stages did; None where it is not known.
 
     A hot pan is computed with the steam of the juice in turns: what the steam takes is put among what lies in it, the piece cooks
@@ -292,11 +292,11 @@ def stay_of(
 
     Parameters
     ----------
-    now : Cooked
+    now : CookedPlan
     first, last : int
     store : Store
-        As of :func:`stays_of`.
-    kitchen : Kitchen
+        As of :func:`medium_uses_of`.
+    kitchen : ComputeContext
     follows : float, optional
         That of a stay like it, which stands for the turns.
     """
@@ -304,7 +304,7 @@ def stay_of(
     if seen is None:
         return None
     stated = _stated(now.plan, first)
-    stay = Stay(now.plan, first, last, stated, store, seen.t, seen.medium, seen.medium, None, seen.pieces_kg)
+    stay = MediumUse(now.plan, first, last, stated, store, seen.t, seen.medium, seen.medium, None, seen.pieces_kg)
     if stated["kind"] != "pan" or seen.medium[0] <= max(QUIET_C, boil_c):
         return stay
     share = 1.0 if follows is None else follows
@@ -348,13 +348,13 @@ def _fall(medium: Array) -> float:
     return float(medium[0] - medium.min())
 
 
-def steam_of(stands: Puddle) -> Taking:
+def steam_of(stands: PanJuice) -> HeatTaken:
     """What a pan gives to the steam of what stands in it, by the clock of its stay, evened out over :data:`EVEN_S`."""
     end = float(stands.t[-1])
     t = np.linspace(0.0, end, max(int(end / STEAM_STEP_S), 2))
     early, late = np.maximum(t - 0.5 * EVEN_S, 0.0), np.minimum(t + 0.5 * EVEN_S, end)
     steam = np.interp(late, stands.t, stands.steam) - np.interp(early, stands.t, stands.steam)
-    return Taking(t, 0.0, -LATENT_BOILING * steam / (late - early))
+    return HeatTaken(t, 0.0, -LATENT_BOILING * steam / (late - early))
 
 
 def mass_kg(plan: Plan) -> float:
@@ -363,7 +363,7 @@ def mass_kg(plan: Plan) -> float:
     return own / 1000.0 if own else volume_mm3(plan.shape)[0] * 1e-9 * float(thermal_table(plan).density)
 
 
-def _liquid(one: Lying) -> Array:
+def _liquid(one: PieceInMedium) -> Array:
     """Juice that pieces let go and that has not evaporated off themselves so far, as a share of their mass, by their cook's times."""
     plan, cook = one.plan, one.cook
     if plan.required.form in JUICELESS:

@@ -16,7 +16,7 @@ from ember_core.running.checks import checks
 from ember_core.running.history import FORMAT, Running, running
 from ember_core.running.state import State, replay, words_of
 from ember_core.wording.message import Message, say
-from ember_web.line.beside import Beside
+from ember_web.line.background import BackgroundQueue
 from ember_web.line.media import Around
 
 MEMBERS = 96
@@ -168,7 +168,7 @@ SURE = 0.96
 SHOWN = frozenset({"past-target", "short-of-target", "colder-rest", "as-it-is", "back-on", "probe-doubted"})
 
 
-class Teller(Beside[tuple[dict[str, Any], float]]):
+class ReplayQueue(BackgroundQueue[tuple[dict[str, Any], float]]):
     """Replays cooks: each as of :func:`told`, with its start, s since 1970."""
 
     def __init__(self) -> None:
@@ -181,7 +181,7 @@ class Teller(Beside[tuple[dict[str, Any], float]]):
         document: Callable[[], tuple[dict[str, Any], float]] | None,
         told: Callable[[], None],
     ) -> dict[str, Any] | None:
-        """The last answer about a cook, see :meth:`Beside.ask_of`."""
+        """The last answer about a cook, see :meth:`BackgroundQueue.ask_of`."""
         slot = self.ask_of(cook_id, key, document, told)
         return None if slot is None else slot.result
 
@@ -191,4 +191,4 @@ class Teller(Beside[tuple[dict[str, Any], float]]):
         return said_of(replay(running(document), members=MEMBERS, threads=1), start)
 
 
-teller = Teller()
+teller = ReplayQueue()

@@ -18,7 +18,7 @@ TURNS = frozenset({"pan", "grill", "torch"})
 
 
 @dataclass
-class Stretch:
+class Interval:
     """Part of a history: when it began, what it is, of which planned stage, and what was done to its doors."""
 
     start_s: float
@@ -29,7 +29,7 @@ class Stretch:
     doors: list[tuple[float, float]] = field(default_factory=list)
 
 
-def with_doors(stage: dict[str, Any], was: Stretch) -> dict[str, Any]:
+def with_doors(stage: dict[str, Any], was: Interval) -> dict[str, Any]:
     """A stage with the doors that were opened besides those it had."""
     doors = sorted([*_doors(stage), *({"at_s": a, "open_s": o} for a, o in was.doors)], key=lambda d: d["at_s"])
     return stage | {"store": stage["store"] | {"doors": doors}} if doors else stage
@@ -40,7 +40,7 @@ def waits(stage: Mapping[str, Any]) -> bool:
     return bool(stage.get("until"))
 
 
-def past(was: Stretch, seconds: float) -> dict[str, Any]:
+def past(was: Interval, seconds: float) -> dict[str, Any]:
     """A stretch that is over: by its clock, with the doors that were opened."""
     out = {k: v for k, v in was.stage.items() if k != "until"} | {"minutes": seconds / 60.0}
     doors = [d for d in [*_doors(out), *({"at_s": a, "open_s": o} for a, o in was.doors)] if d["at_s"] < seconds]
@@ -54,7 +54,7 @@ def _doors(stage: Mapping[str, Any]) -> list[dict[str, Any]]:
     return list(stage.get("store", {}).get("doors", ()))
 
 
-def carried(was: Stretch, at: float) -> dict[str, Any]:
+def carried(was: Interval, at: float) -> dict[str, Any]:
     """The same stage from a moment on: what settles has settled so far, doors come so much sooner, it is not cut again."""
     elapsed = at - was.start_s
     out = deepcopy(was.stage)
@@ -123,7 +123,7 @@ def turn_over(stage: dict[str, Any], path: str) -> None:
     stage["faces"] = {{"a": "b", "b": "a"}.get(name, name): f for name, f in faces.items()}
 
 
-def in_turns(was: Stretch) -> bool:
+def in_turns(was: Interval) -> bool:
     """Whether a stretch's medium has doors or other pieces by the clock: it is computed as a whole, and not parted."""
     store = was.stage.get("store", {})
     return bool(was.doors) or bool({"doors", "lay_in_every_s"} & set(store)) or "also" in was.stage

@@ -27,7 +27,7 @@ class StageOutcome:
 
 
 @dataclass(frozen=True, eq=False)
-class Stretch:
+class Course:
     """Stages that a piece, or a portion of it, goes through in one shape; times from their begin, s."""
 
     t: Array
@@ -59,7 +59,7 @@ def _places(depth: Array, closed: bool) -> Array:
     return np.asarray(depth / whole if closed else 2.0 * depth / whole - 1.0)
 
 
-def one_after_other(a: Stretch, b: Stretch) -> Stretch:
+def one_after_other(a: Course, b: Course) -> Course:
     """A piece through stages, and on through others, place by place; what it is told of is as of the first."""
     end = float(a.t[-1])
 
@@ -90,7 +90,7 @@ def one_after_other(a: Stretch, b: Stretch) -> Stretch:
     )
 
 
-def joined(a: Stretch, b: Stretch) -> Stretch:
+def join_courses(a: Course, b: Course) -> Course:
     """A piece and a portion cut from it, as one cook on the piece's own depths.
 
     The line of the portion is drawn out over the piece's, core on core. What a place of the portion has behind it nobody

@@ -10,7 +10,7 @@ from ember_core.wording.message import say
 MOST_BYTES = 1_000_000
 
 
-def taken(request: HttpRequest, most: int = MOST_BYTES) -> tuple[str, InputError | None]:
+def read_upload(request: HttpRequest, most: int = MOST_BYTES) -> tuple[str, InputError | None]:
     """The text of a form's ``file``, else of its ``text``, and what is wrong with it.
 
     Parameters
@@ -29,7 +29,7 @@ def taken(request: HttpRequest, most: int = MOST_BYTES) -> tuple[str, InputError
     many = len(text) if upload is None else upload.size or 0
     if many > most:
         words = say(
-            "That is {many:,} bytes; at most {most:,} are taken. Remove what is not needed, or hand it in in parts.",
+            "That is {many:,} bytes; at most {most:,} are read_upload. Remove what is not needed, or hand it in in parts.",
             many=many,
             most=most,
         )

@@ -20,7 +20,7 @@ BOUND_K = 1e-3  # beyond what a pan without a heater is colder: rounding
 
 
 @dataclass(frozen=True, eq=False)
-class Puddle:
+class PanJuice:
     """Liquid in a pan.
 
     Attributes
@@ -50,7 +50,7 @@ class Puddle:
 
 def puddle(
     t: Array, medium: Array, liquid: Array, store: Store, boil_c: float, by_degree: float, off: Array | None = None
-) -> Puddle:
+) -> PanJuice:
     """What stands in a pan whose course without that steam is known.
 
     The pan turns liquid to steam as long as it is hotter than its boiling point and :data:`BOILS_OVER_K`; that cools it, so
@@ -79,7 +79,7 @@ def puddle(
         most_k = float(medium[i] + off[i]) - boil_c - BOILS_OVER_K
         boiled = min(max(now.given(most_k) / LATENT_BOILING, 0.0), there) if most_k > 0.0 else 0.0
         kg[i], steam[i], cooler[i] = there - boiled, steam[i - 1] + boiled, now.colder_by(LATENT_BOILING * boiled)
-    return Puddle(t, kg, steam, cooler, medium + off - cooler)
+    return PanJuice(t, kg, steam, cooler, medium + off - cooler)
 
 
 def cooled_by(t: Array, medium: Array, steam: Array, store: Store, by_degree: float) -> Array:

@@ -29,7 +29,7 @@ class _Slot(Generic[Q]):
     again_at: float = 0.0  # not computed before, monotonic s
 
 
-class Beside(Generic[Q]):
+class BackgroundQueue(Generic[Q]):
     """Takes questions, answers them on a thread of its own, keeps the last answer of each cook. A request never waits for it."""
 
     def __init__(self, name: str, clock: Callable[[], float] = time.monotonic) -> None:

@@ -13,7 +13,7 @@ from django.utils.text import capfirst
 from django.utils.translation import gettext
 
 from ember_core.wording.message import N_, Message
-from ember_web.eggs.drawing import Lying
+from ember_web.eggs.drawing import PieceInMedium
 from ember_web.tenancy.access import KitchenRequest
 from ember_web.tenancy.voice import current, tell
 
@@ -49,7 +49,7 @@ class Answer:
     lines: list[Message]
     tables: list[Table] = field(default_factory=list)
     plans: list[tuple[str, dict[str, Any]]] = field(default_factory=list)
-    picture: Lying | None = None
+    picture: PieceInMedium | None = None
 
 
 @dataclass(frozen=True, eq=False)

@@ -13,7 +13,7 @@ from ember_core.plan.plan import Plan
 from ember_core.plan.stages import COOLING_KINDS, HEAT_KINDS, SHORT_DIP_S
 from ember_core.planning.moves import Move, MoveKind
 from ember_core.safety.keeping import shelf_life
-from ember_core.wording.message import joined, say
+from ember_core.wording.message import join_sentences, say
 
 TRIM_S, DRY_S, POUCH_S, ICE_S, PLATES_S = (
     300.0,
@@ -103,7 +103,7 @@ def _by_cut(cut: Mapping[str, Any], piece: Mapping[str, Any], plan: Plan, kind: 
     if frozen:
         return [_move("thaw", heat_s - TRIM_S, say(_texts("thaw")["cue"]))]
     if trimming:
-        cue = joined([say(p) for p in trimming], "; ")
+        cue = join_sentences([say(p) for p in trimming], "; ")
         out.append(_move("trim", min(heat_s - lead_s - TRIM_S, -TRIM_S), cue))
     mass, count = piece.get("mass_g"), piece.get("count", 1)
     if cut.get("salt_g_kg") and lead_s and mass and not cured:
@@ -112,7 +112,7 @@ def _by_cut(cut: Mapping[str, Any], piece: Mapping[str, Any], plan: Plan, kind: 
         values = {"salt_g": grams, "when": say(cut["salt_when"]), "all_g": round(grams * count, 1)}
         out.append(_move("salt", heat_s - lead_s, say(text, **{k: v for k, v in values.items() if k in text})))
     if drying and kind in BROWNS:
-        out.append(_move("dry", heat_s - DRY_S, joined([say(p) for p in drying], "; ")))
+        out.append(_move("dry", heat_s - DRY_S, join_sentences([say(p) for p in drying], "; ")))
     return out
 
 

@@ -60,7 +60,7 @@ class Sharer:
 
 
 @dataclass(frozen=True, eq=False)
-class Together:
+class SharedCook:
     """What became of pieces that share a medium: their cooks, each on its own clock, and the setups that give them again.
 
     ``t`` and ``medium`` are the medium's course: s from the first piece, °C.
@@ -73,7 +73,7 @@ class Together:
 
 
 @dataclass(frozen=True, eq=False)
-class Taking:
+class HeatTaken:
     """What one piece, or an open door, takes: ``by_degree`` T - ``at``, from ``t[0]`` to ``t[-1]`` of the first piece's clock; W/K and W."""
 
     t: Array
@@ -109,23 +109,23 @@ def _stay(sharer: Sharer, cook: Cook) -> tuple[float, NDArray[np.bool_]]:
     return begin, (cook.t >= begin - 1e-9) & (cook.t <= end + 1e-9) & np.isfinite(cook.medium)
 
 
-def _taking(sharer: Sharer, cook: Cook) -> Taking:
+def _taking(sharer: Sharer, cook: Cook) -> HeatTaken:
     """What a piece took along its cook."""
     begin, within = _stay(sharer, cook)
     t, medium, taken = cook.t[within], cook.medium[within], cook.taken[within].copy()
     if t.size > 1:
         taken[0] = taken[1]  # as a piece is laid in nothing has been recorded yet
     by_degree = conductance(sharer.setup, sharer.first)
-    return Taking(t - begin + sharer.in_s + INSTANT_S, by_degree, by_degree * medium - taken)
+    return HeatTaken(t - begin + sharer.in_s + INSTANT_S, by_degree, by_degree * medium - taken)
 
 
-def _others(all_of_them: Sequence[Taking], own: int, from_s: float) -> Others:
+def _others(all_of_them: Sequence[HeatTaken], own: int, from_s: float) -> Others:
     """What all but one take, on that one's clock, which begins at ``from_s``."""
     found = taken_by([x for i, x in enumerate(all_of_them) if i != own])
     return found._replace(t=found.t - from_s)
 
 
-def taken_by(takings: Sequence[Taking]) -> Others:
+def taken_by(takings: Sequence[HeatTaken]) -> Others:
     """What several take together, by the clock of their own times."""
     rest = [x for x in takings if x.t.size > 1]
     if not rest:
@@ -136,7 +136,7 @@ def taken_by(takings: Sequence[Taking]) -> Others:
     return Others(moments, np.sum([g for g, _ in told], axis=0), np.sum([a for _, a in told], axis=0))
 
 
-def and_taken(others: Others, takings: Sequence[Taking]) -> Others:
+def and_taken(others: Others, takings: Sequence[HeatTaken]) -> Others:
     """What else lies in a piece's media, and what more they lose, by the piece's clock."""
     more = taken_by(takings)
     if not others.t.size or not more.t.size:
@@ -150,7 +150,7 @@ def and_taken(others: Others, takings: Sequence[Taking]) -> Others:
 
 
 def _course(
-    sharers: Sequence[Sharer], pieces: Sequence[Taking], begin_c: float, doors: Sequence[Taking]
+    sharers: Sequence[Sharer], pieces: Sequence[HeatTaken], begin_c: float, doors: Sequence[HeatTaken]
 ) -> tuple[Array, Array]:
     """The medium's own course by what all take: times, s, and °C (its energy balance)."""
     end = max(float(x.t[-1]) for x in pieces)
@@ -168,17 +168,17 @@ def _course(
 def cook_together(
     sharers: Sequence[Sharer],
     *,
-    doors: Sequence[Taking] = (),
+    doors: Sequence[HeatTaken] = (),
     tol: float | None = None,
     budget_s: float | None = None,
-) -> Together:
+) -> SharedCook:
     """Cook pieces that share a medium with a store.
 
     Parameters
     ----------
     sharers : sequence of Sharer
         The first one's clock counts; it is in the medium from its begin.
-    doors : sequence of Taking
+    doors : sequence of HeatTaken
         What the medium loses while its door stands open, or to steam; no run steps over the moments when that begins and ends.
     tol, budget_s : float
         As of :func:`ember_core.heat.cook.run`, for each run.
@@ -211,7 +211,7 @@ def cook_together(
         t, medium = t_now, now
         steady = bool((np.abs(ends - were) < np.maximum(AGREE_S, AGREE_SHARE * ends)).all())
         if (off < close and steady) or _apart(sharers, cooks, t, medium) < SAME_K:
-            return Together(tuple(cooks), tuple(setups), t, medium)
+            return SharedCook(tuple(cooks), tuple(setups), t, medium)
     raise ComputationError(
         say(
             "Stage {value} ({kind}): the pieces and what they share do not come to agree. Give a heavier medium, or fewer pieces.",

@@ -8,7 +8,7 @@ from typing import Any
 
 from django.utils.translation import gettext
 
-from ember_core.entry.beside import MOST, other, shared_stage
+from ember_core.entry.shared_pieces import MOST, other, shared_stage
 from ember_core.planning.compute import Outcome
 from ember_web.plans.models import Plan
 from ember_web.tenancy.models import Kitchen

@@ -9,6 +9,7 @@ import numpy as np
 
 from ember_core.errors import ComputationError
 from ember_core.heat.arrays import Array
+from ember_core.heat.course import Course, StageOutcome
 from ember_core.heat.geometry.grid import Grid
 from ember_core.heat.geometry.mesh import Mesh
 from ember_core.heat.geometry.shapes import line_of, whole_field
@@ -17,7 +18,6 @@ from ember_core.heat.solver.compiled import plain
 from ember_core.heat.solver.ending import SPENT
 from ember_core.heat.solver.schedule import run_cook
 from ember_core.heat.solver.types import Body, Layers, Record, Schedule, patches_of, view
-from ember_core.heat.stretch import StageOutcome, Stretch
 from ember_core.plan.plan import Plan
 from ember_core.wording.message import say
 
@@ -49,7 +49,7 @@ ENDS_S = 1e-6  # a moment that much later is a stage's end
 BUDGET_S = 2.0  # what may be spent on one plan's nominal cook
 
 
-class Leg(NamedTuple):
+class StageRun(NamedTuple):
     """Stages, or a part of one, that a piece goes through at one size."""
 
     first: int  # of the plan's stages
@@ -61,14 +61,14 @@ class Leg(NamedTuple):
     samples: float  # each stage is recorded so often at least
 
 
-def through(plan: Plan, s: Setup, leg: Leg, stops: Array, tol: float | None, budget_s: float | None) -> Stretch:
-    """Take a piece through the stages of a leg; times count from its begin, what is taken up and lost too.
+def run_stages(plan: Plan, s: Setup, part: StageRun, stops: Array, tol: float | None, budget_s: float | None) -> Course:
+    """Take a piece through the stages of a part; times count from its begin, what is taken up and lost too.
 
     Parameters
     ----------
     plan, s : Plan, Setup
         ``s`` on the shape's grid.
-    leg : Leg
+    part : StageRun
     stops : ndarray
         Times to be met exactly, s.
     tol, budget_s : float
@@ -79,17 +79,17 @@ def through(plan: Plan, s: Setup, leg: Leg, stops: Array, tol: float | None, bud
     ComputationError
         As of :func:`ember_core.heat.cook.run`.
     """
-    first, schedule, y, start = leg.first, leg.schedule, leg.y, leg.start_c
+    first, schedule, y, start = part.first, part.schedule, part.y, part.start_c
     mesh = s.grid if isinstance(s.grid, Mesh) else None
     n = s.grid.n if mesh is None else mesh.watch.size
     count = schedule.duration.size
     state = plain(view)(y, s.grid.n, patches_of(s.grid), s.criterion.row_c.size)
-    heat, shed = state.heat.copy(), _shed_by(s, leg.length, state.shed)
+    heat, shed = state.heat.copy(), _shed_by(s, part.length, state.shed)
     record = _buffers(8000 + stops.size, n, budget_s)
     end_s = np.zeros(count)
     ended = np.zeros(count, dtype=np.int64)
-    case = case_of(s, leg.body, _tolerance(s) if tol is None else tol, record, PEAK_CLOSE_K)
-    top, top_t, status = run_cook(y, schedule, case, leg.samples, record, stops, end_s, ended)
+    case = case_of(s, part.body, _tolerance(s) if tol is None else tol, record, PEAK_CLOSE_K)
+    top, top_t, status = run_cook(y, schedule, case, part.samples, record, stops, end_s, ended)
     if status < 0 or not np.isfinite(y).all():
         raise _gave_up(plan, first + int(np.argmax(end_s == 0.0)), status == SPENT, budget_s)
     rows = int(record.tally["rows"][0])
@@ -139,8 +139,8 @@ def through(plan: Plan, s: Setup, leg: Leg, stops: Array, tol: float | None, bud
     if isinstance(s.grid, Mesh):
         line, depth, elsewhere = line_of(s.grid, np.concatenate([np.full((1, n), start), field]))
     else:
-        line, depth, elsewhere = whole_field(s.grid, field, start), leg.length * s.depths, np.empty((t.size, 0))
-    return Stretch(
+        line, depth, elsewhere = whole_field(s.grid, field, start), part.length * s.depths, np.empty((t.size, 0))
+    return Course(
         t=t,
         core=core,
         mean=mean,
@@ -160,7 +160,7 @@ def through(plan: Plan, s: Setup, leg: Leg, stops: Array, tol: float | None, bud
         medium=np.concatenate([[_begins_at(faces[0])], record.medium[kept]]),
         taken=np.concatenate([NONE_YET, record.taken[kept]]),
         taken_j=float(state.heat[2] - heat[2]),
-        evaporated=_share_of_mass(s, leg.length, np.concatenate([[0.0], record.shed[kept] - shed])),
+        evaporated=_share_of_mass(s, part.length, np.concatenate([[0.0], record.shed[kept] - shed])),
     )
 
 

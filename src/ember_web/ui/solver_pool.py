@@ -32,7 +32,7 @@ class Busy(EmberError):
     code = "busy"
 
 
-class Range:
+class SolverPool:
     """Threads that compute, and those who wait for them."""
 
     def __init__(self, workers: int = WORKERS, waiting: int = MOST_WAITING, patience_s: float = PATIENCE_S) -> None:
@@ -97,4 +97,4 @@ class Range:
             raise Busy(say(words, limit_s=self.patience_s)) from None
 
 
-solver = Range()
+solver = SolverPool()
