@@ -27,6 +27,7 @@ H_BY_KIND = {
     "simmer": 550.0,
     "steam": 900.0,
     "oven": 11.0,
+    "smoke": 13.0,
     "pan": 420.0,
     "grill": 24.0,
     "fry": 430.0,
@@ -42,8 +43,8 @@ H_BY_KIND = {
     "torch": 28.0,
 }
 FLAME_C = 1250.0
-CONVECTION = {"oven": 11.0, "grill": 24.0, "rest": 4.5}  # the part of h that also carries vapour away
-EMISSIVITY = {"oven": 0.85, "grill": 0.85, "rest": 0.85, "hold": 0.85}
+CONVECTION = {"oven": 11.0, "smoke": 13.0, "grill": 24.0, "rest": 4.5}  # the part of h that also carries vapour away
+EMISSIVITY = {"oven": 0.85, "smoke": 0.85, "grill": 0.85, "rest": 0.85, "hold": 0.85}
 SIGMA = 5.670374419e-8  # W/(m² K⁴)
 WATER_LATENT = 2.26e6  # J/kg
 PSYCHROMETRIC = 0.0164  # K/Pa: latent flux over convective flux a pascal, by the Lewis relation at 60 °C
@@ -202,7 +203,7 @@ class Pieces:
                 "medium_c",
                 self.boil_c if kind in {"boil", "simmer", "steam"} else FLAME_C if kind == "torch" else self.air_c,
             )
-            spread = {"pan": 6.0, "oven": 3.0, "grill": 8.0, "baste": 5.0}.get(kind, 0.2)
+            spread = {"pan": 6.0, "oven": 3.0, "smoke": 6.0, "grill": 8.0, "baste": 5.0}.get(kind, 0.2)
             h = H_BY_KIND[kind] * (self._each("transfer") if kind != "rest" else same)
             if kind == "oven" and merged.get("variant") == "fan":
                 h = h * 1.7

@@ -10,7 +10,7 @@ from typing import Any
 
 from ember_core.errors import EmberError
 from ember_core.formats.plan import parse
-from ember_core.plan.stages import HEAT_KINDS
+from ember_core.plan.kinds import HEAT_KINDS
 
 NEAR_K = 0.05  # so near the target the coldest place lands
 WORTH_IT_K = 0.6  # a place that stays less below the target is the middle to any thermometer

@@ -14,7 +14,7 @@ from ember_core.errors import FormatError
 from ember_core.formats.plan import parse
 from ember_core.heat.physics.boiling import boiling_point
 from ember_core.heat.physics.stores import kinds
-from ember_core.plan.stages import HEAT_KINDS
+from ember_core.plan.kinds import HEAT_KINDS
 from ember_core.wording.message import say
 
 MOST_AGAIN = 64  # times a stage is repeated

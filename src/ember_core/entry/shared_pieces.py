@@ -9,7 +9,7 @@ from typing import Any
 from ember_core.entry.compiling import main_stage
 from ember_core.errors import FormatError
 from ember_core.heat.physics.stores import kinds
-from ember_core.plan.stages import HEAT_KINDS
+from ember_core.plan.kinds import HEAT_KINDS
 from ember_core.wording.message import say
 
 MOST = 8  # as the format has it

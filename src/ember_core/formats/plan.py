@@ -24,10 +24,11 @@ from ember_core.heat.geometry.egg_outline import FOODS as EGGS
 from ember_core.heat.geometry.egg_outline import species_of
 from ember_core.heat.physics.boiling import boiling_point
 from ember_core.heat.physics.stores import kinds as stores
+from ember_core.plan.kinds import HEAT_KINDS
 from ember_core.plan.plan import Plan, pieces_kg
 from ember_core.plan.requirement import JUICELESS
 from ember_core.plan.shapes import BY_MASS
-from ember_core.plan.stages import HEAT_KINDS, StageSpec
+from ember_core.plan.stages import StageSpec
 from ember_core.safety.forms import OPENS, as_it_is, requirement
 from ember_core.wording.message import say
 

@@ -7,9 +7,10 @@ from typing import Any
 
 from ember_core.errors import FormatError, InputError, ValueRangeError
 from ember_core.heat.physics.stores import same_store
+from ember_core.plan.kinds import COOLING_KINDS, HEAT_KINDS
 from ember_core.plan.plan import Plan
 from ember_core.plan.shapes import FOOD_DENSITY, volume_mm3
-from ember_core.plan.stages import COOLING_KINDS, HEAT_KINDS, StageSpec
+from ember_core.plan.stages import StageSpec
 from ember_core.wording.message import say
 
 MOST_IN_TURN = 12  # pieces laid in one after another are computed one by one

@@ -25,8 +25,9 @@ from ember_core.heat.solver.compiled import plain
 from ember_core.heat.solver.types import patches_of, view
 from ember_core.heat.stage_run import BUDGET_S, MESH_SAMPLES, SAMPLES, StageRun, run_stages
 from ember_core.plan.finding import Finding
+from ember_core.plan.kinds import HEAT_KINDS
 from ember_core.plan.plan import Plan
-from ember_core.plan.stages import HEAT_KINDS, StageSpec
+from ember_core.plan.stages import StageSpec
 from ember_core.wording.message import say
 
 UNEVEN_K = 8.0  # by more may a piece's places not differ when it is cut, or it is said

@@ -10,7 +10,7 @@ from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Any
 
-from ember_core.plan.stages import HEAT_KINDS
+from ember_core.plan.kinds import HEAT_KINDS
 
 START, MOVE, EXTEND, NOTE, UNDO, FINISH = "start", "move", "extend", "note", "undo", "finish"
 CHECK = "check"

@@ -6,11 +6,6 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Any
 
-HEAT_KINDS = frozenset({"bath", "boil", "simmer", "steam", "oven", "pan", "grill", "fry", "baste", "torch"})
-
-COOLING_KINDS = frozenset({"chill", "press"})
-"""Stages that take heat out; held to the rules for cooling when heat came before."""
-
 SHORT_DIP_S = 1800.0  # a shorter chill stops the cooking, a longer one keeps the food; our reading
 
 SETTLE_MINUTES = 3.0  # default time constant of a settling medium

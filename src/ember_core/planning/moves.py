@@ -10,13 +10,13 @@ from typing import Any
 from ember_core.data.loader import read_toml
 from ember_core.heat.cook import Cook
 from ember_core.heat.course import StageOutcome
+from ember_core.plan.kinds import HEAT_KINDS, TURNED_KINDS, WAITING_KINDS
 from ember_core.plan.plan import Plan
 from ember_core.plan.shapes import thinnest_mm
-from ember_core.plan.stages import HEAT_KINDS, SHORT_DIP_S, StageSpec
+from ember_core.plan.stages import SHORT_DIP_S, StageSpec
 from ember_core.wording.message import say
 
 PARTS = ("verb", "cue", "why", "caution")
-TURNED = frozenset({"pan", "grill", "torch"})  # stages between which a piece is turned when the other face is heated
 
 
 class MoveKind(StrEnum):
@@ -51,7 +51,7 @@ class Move:
 
 
 def _turned(a: StageSpec, b: StageSpec) -> bool:
-    return a.kind == b.kind and b.kind in TURNED and (a.face_a.kind == a.kind) != (b.face_a.kind == b.kind)
+    return a.kind == b.kind and b.kind in TURNED_KINDS and (a.face_a.kind == a.kind) != (b.face_a.kind == b.kind)
 
 
 AGAIN = frozenset({"turn-again", "baste-cloth"})
@@ -133,7 +133,7 @@ def _last(plan: Plan, cook: Cook, texts: Mapping[str, Any]) -> Move:
     last, done = plan.stages[-1], cook.stages[-1]
     kind, text = MoveKind.STORE, texts["store"]
     cue = text["cue"]
-    if last.kind in {"rest", "hold", "dry"} or last.kind in HEAT_KINDS or _dips(last, done):
+    if last.kind in WAITING_KINDS | {"dry"} or last.kind in HEAT_KINDS or _dips(last, done):
         kind, text = MoveKind.SERVE, texts["serve"]
         cue = text["cue_carved" if last.kind == "rest" and plan.form in texts["carved"]["forms"] else "cue"]
     core = done.core_c

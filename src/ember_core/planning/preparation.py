@@ -9,8 +9,9 @@ from typing import Any
 from ember_core.book.book import Book
 from ember_core.data.loader import read_toml
 from ember_core.heat.cook import Cook
+from ember_core.plan.kinds import BROWNING_KINDS, COOLING_KINDS, HEAT_KINDS
 from ember_core.plan.plan import Plan
-from ember_core.plan.stages import COOLING_KINDS, HEAT_KINDS, SHORT_DIP_S
+from ember_core.plan.stages import SHORT_DIP_S
 from ember_core.planning.moves import Move, MoveKind
 from ember_core.safety.keeping import shelf_life
 from ember_core.wording.message import join_sentences, say
@@ -22,7 +23,6 @@ TRIM_S, DRY_S, POUCH_S, ICE_S, PLATES_S = (
     300.0,
     600.0,
 )  # so long before; common practice, no source
-BROWNS = frozenset({"pan", "oven", "grill", "fry", "torch"})  # first heats that want a dry surface
 ICE_BY_MASS = 2.0  # kg of ice for a kg of food
 MIN_S = 60.0
 
@@ -111,7 +111,7 @@ def _by_cut(cut: Mapping[str, Any], piece: Mapping[str, Any], plan: Plan, kind: 
         text = _texts("salt")["cue_all" if count > 1 else "cue"]
         values = {"salt_g": grams, "when": say(cut["salt_when"]), "all_g": round(grams * count, 1)}
         out.append(_move("salt", heat_s - lead_s, say(text, **{k: v for k, v in values.items() if k in text})))
-    if drying and kind in BROWNS:
+    if drying and kind in BROWNING_KINDS:
         out.append(_move("dry", heat_s - DRY_S, join_sentences([say(p) for p in drying], "; ")))
     return out
 

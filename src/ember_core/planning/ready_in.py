@@ -37,7 +37,7 @@ def species_of(cut: Row) -> str:
 
 
 HEATING = frozenset(
-    {"pan", "pan-ovenproof", "oven", "bath", "fryer", "grill", "top-grill", "pot", "steamer", "torch", "fat"}
+    {"pan", "pan-ovenproof", "oven", "bath", "fryer", "grill", "top-grill", "smoker", "pot", "steamer", "torch", "fat"}
 )
 """Gear that gives heat: the rest is at hand in any kitchen."""
 

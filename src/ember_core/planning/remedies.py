@@ -11,8 +11,9 @@ from ember_core.heat.cook import Cook, run
 from ember_core.heat.ensemble.forecast import MEMBER_REFINE
 from ember_core.heat.setup import setup
 from ember_core.plan.finding import Finding
+from ember_core.plan.kinds import HEAT_KINDS
 from ember_core.plan.plan import Plan
-from ember_core.plan.stages import HEAT_KINDS, FaceSpec, StageSpec
+from ember_core.plan.stages import FaceSpec, StageSpec
 from ember_core.wording.message import say
 
 TOLERANCE_K = 0.05

@@ -14,8 +14,8 @@ from ember_core.entry.sentence import Sentence
 from ember_core.errors import EmberError
 from ember_core.formats.plan import parse
 from ember_core.heat.cook import Cook
+from ember_core.plan.kinds import HEAT_KINDS
 from ember_core.plan.plan import Plan
-from ember_core.plan.stages import HEAT_KINDS
 from ember_core.planning.compute import Outcome, compute
 from ember_core.planning.moves import moves
 

@@ -11,8 +11,8 @@ from ember_core.heat.cook import run
 from ember_core.heat.egg_states import is_egg, state_of
 from ember_core.heat.setup import setup
 from ember_core.plan.finding import Finding, Level
+from ember_core.plan.kinds import HEAT_KINDS
 from ember_core.plan.plan import Plan
-from ember_core.plan.stages import HEAT_KINDS
 from ember_core.running.history import Running
 from ember_core.wording.message import Message, say
 

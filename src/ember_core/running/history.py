@@ -14,8 +14,8 @@ from typing import Any
 from ember_core.data.loader import read_toml
 from ember_core.errors import FormatError, InputError, ValueRangeError
 from ember_core.formats.plan import check, parse
+from ember_core.plan.kinds import HEAT_KINDS
 from ember_core.plan.plan import Plan
-from ember_core.plan.stages import HEAT_KINDS
 from ember_core.running.intervals import (
     Interval,
     carried,

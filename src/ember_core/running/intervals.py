@@ -10,11 +10,11 @@ from typing import Any
 
 from ember_core.errors import FormatError, InputError
 from ember_core.heat.physics.stores import kinds as stores
+from ember_core.plan.kinds import TURNED_KINDS
 from ember_core.plan.stages import SETTLE_MINUTES
 from ember_core.wording.message import say
 
 STORED_BY = {of: kind for kind, row in stores().items() for of in row["of"]}
-TURNS = frozenset({"pan", "grill", "torch"})
 
 
 @dataclass
@@ -116,7 +116,7 @@ def set_heat(stage: dict[str, Any], event: Mapping[str, Any], path: str) -> None
 def turn_over(stage: dict[str, Any], path: str) -> None:
     """What lay below lies above."""
     faces = stage.get("faces")
-    if not faces or stage["kind"] not in TURNS:
+    if not faces or stage["kind"] not in TURNED_KINDS:
         raise InputError(
             say("Turning changes nothing where both faces meet the same; leave it out."), path=path, code="turn"
         )

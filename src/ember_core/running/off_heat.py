@@ -13,13 +13,11 @@ from ember_core.formats.plan import parse
 from ember_core.heat.arrays import Array
 from ember_core.heat.cook import Cook, run
 from ember_core.heat.setup import setup
-from ember_core.plan.stages import HEAT_KINDS
+from ember_core.plan.kinds import BROWNING_KINDS, HEAT_KINDS, WAITING_KINDS
 from ember_core.running.history import Running
 from ember_core.safety.check import rows_of
 from ember_core.wording.message import Message, say
 
-WAITS = frozenset({"rest", "hold"})
-DRY = frozenset({"pan", "oven", "grill", "fry", "torch"})
 COVERED = frozenset({"tented", "wrapped", "cloth"})
 
 
@@ -59,7 +57,7 @@ def after(running: Running, crust_mm: float) -> After | None:
     if at is None:
         return None
     kinds = [s.kind for s in running.plan.stages]
-    if not set(kinds[at:]) <= WAITS or not set(kinds[:at]) & HEAT_KINDS:
+    if not set(kinds[at:]) <= WAITING_KINDS or not set(kinds[:at]) & HEAT_KINDS:
         return None
     cook = _waiting(running, at)
     if cook is None:
@@ -90,7 +88,7 @@ def _crisp(running: Running, cook: Cook, at: int, crust_mm: float) -> Until | No
     stages = running.plan.stages
     off_heat = max(i for i in range(at) if stages[i].kind in HEAT_KINDS)
     last = running.plan.document["stages"][off_heat]
-    if last["kind"] not in DRY or last.get("cover") in COVERED:
+    if last["kind"] not in BROWNING_KINDS or last.get("cover") in COVERED:
         return None
     minutes = row["covered_min"] if running.plan.document["stages"][at].get("cover") in COVERED else row["bare_min"]
     return Until(cook.stages[off_heat].end_s + 60.0 * minutes, say(row["words"]))

@@ -14,8 +14,8 @@ from ember_core.formats.plan import parse
 from ember_core.heat.cook import Cook, run
 from ember_core.heat.setup import setup
 from ember_core.plan.finding import Finding, Level
+from ember_core.plan.kinds import HEAT_KINDS
 from ember_core.plan.plan import Plan
-from ember_core.plan.stages import HEAT_KINDS
 from ember_core.planning.compute import Outcome, compute
 from ember_core.planning.moves import Move, MoveKind, moves
 from ember_core.running.belief import MEMBERS, Belief, believe
@@ -24,9 +24,10 @@ from ember_core.running.eggs import eggs_otherwise
 from ember_core.running.history import Running
 from ember_core.running.judging import rule_now, said_after_serving
 from ember_core.running.off_heat import After, after
-from ember_core.wording.message import Message, say
+from ember_core.wording.message import N_, Message, say
 
 FORMAT = "open-ember.state/1"
+STILL_UNDER = N_("still under {word}")  # a core that has not come to the first of its doneness names
 OVER_K, UNDER_K = 1.0, 1.5  # so far from its target a piece is another one
 AHEAD_S = 3600.0  # so far is looked for when it is past its word
 FALLEN_K = 0.3  # a core so far below its highest is past it
@@ -181,7 +182,7 @@ def words_of(plan: Plan) -> list[tuple[str, float, float]]:
     first = names[0][1] - (edges[0] - names[0][1] if edges else 3.0)
     low = [first, *edges]
     return [
-        (say("not yet {word}", word=say(names[0][0])), -np.inf, first),
+        (say(STILL_UNDER, word=say(names[0][0])), -np.inf, first),
         *((n, a, b) for (n, _c), a, b in zip(names, low, [*edges, np.inf], strict=True)),
     ]
 

@@ -17,8 +17,8 @@ from ember_core.data.loader import read_toml
 from ember_core.heat.cook import Cook
 from ember_core.heat.course import StageOutcome
 from ember_core.plan.finding import Finding, Level
+from ember_core.plan.kinds import COOLING_KINDS, HEAT_KINDS
 from ember_core.plan.plan import Plan
-from ember_core.plan.stages import COOLING_KINDS, HEAT_KINDS
 from ember_core.safety.check import Check, rows_of, standing_in
 from ember_core.safety.clocks import met_times
 from ember_core.safety.growth import GROWS_LITTLE, growth_findings, growth_of
@@ -73,11 +73,20 @@ def advice(plan: Plan, cook: Cook, rule: Mapping[str, Any], profile: Profile) ->
     return [*out, *_cautions(h)]
 
 
+SMOKE, GROWTH_ENDS_C = (
+    "smoke",
+    54.4,
+)  # where C. perfringens no longer grows, °C: the come-up of US FSIS Appendix A ends there
+
+
 def _cautions(h: History) -> Findings:
     """What always goes with such a food or way, whatever was computed."""
     texts = read_toml("cautions.toml")
     heats = [s.kind for s in h.plan.stages]
+    smoked = [s for s in h.plan.stages if s.kind == SMOKE]
     holds = {
+        "smoke-cold": any((s.face_a.medium_c or 0.0) < GROWTH_ENDS_C for s in smoked),
+        "smoke-kept": bool(smoked) and heats[-1] in COOLING_KINDS,
         "poultry": "poultry" in h.plan.required.forms and h.plan.required.species is not None,
         "pouch": "bath" in heats and h.plan.shape["kind"] != "egg" and not COOLING_KINDS & set(heats),
     }

@@ -11,8 +11,8 @@ from numpy.typing import NDArray
 
 from ember_core.data.loader import read_toml
 from ember_core.plan.finding import Finding
+from ember_core.plan.kinds import COOLING_KINDS, HEAT_KINDS
 from ember_core.plan.plan import pieces_kg, unread_of
-from ember_core.plan.stages import COOLING_KINDS, HEAT_KINDS
 from ember_core.safety.check import Check, rows_of
 from ember_core.safety.clocks import met_times
 from ember_core.safety.growth import growth_of

@@ -10,8 +10,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ember_core.plan.finding import Finding
+from ember_core.plan.kinds import BAGGED_KINDS, DRY_AIR_KINDS, HEAT_KINDS, SEARING_KINDS, WAITING_KINDS, WET_KINDS
 from ember_core.plan.plan import Plan
-from ember_core.plan.stages import HEAT_KINDS, FaceSpec, StageSpec
+from ember_core.plan.stages import FaceSpec, StageSpec
 from ember_core.safety.rules import Clause, Profile, profile_of, usual
 from ember_core.wording.message import join_sentences, say
 
@@ -20,7 +21,6 @@ SLACK_C = 0.5  # K, rounding of °F to °C; our reading
 SETTLED = 0.1  # of a stage: a medium that needs longer to settle is taken at where it begins; our reading
 HOT_CABINET_C = 80.0  # from here on a hold or rest is an oven by another name; our reading
 FOR_COLOUR_S = 600.0  # so much time in hot air in all is for colour, and asks for no moist oven; our reading
-SEARS = frozenset({"pan", "grill", "baste", "torch"})  # heat for colour before or after the oven or bath
 
 
 class Ran(Protocol):
@@ -100,19 +100,19 @@ def in_force(plan: Plan, ran: Sequence[Ran] | None = None, profile: Profile | No
 
 def _bag(face: FaceSpec) -> bool:
     """Whether a face lies in a moisture-proof bag: a pouch in its bath, or a roasting bag."""
-    return face.kind == "bath" or face.cover == "bag"
+    return face.kind in BAGGED_KINDS or face.cover == "bag"
 
 
 def _is_moist(face: FaceSpec, asked: Mapping[str, float]) -> bool:
     """Whether a face loses no water to what heats it: in its bag, in water or steam, or in air as humid as is asked for."""
-    if _bag(face) or face.kind in {"boil", "simmer", "steam"}:
+    if _bag(face) or face.kind in WET_KINDS:
         return True
     return (face.humidity or 0.0) >= asked["humid_share"]
 
 
 def _in_dry_air(face: FaceSpec, cabinet: bool) -> bool:
     """Whether hot air heats a face, whatever the stage is called: an oven, a grill, a torch, a hot cabinet."""
-    return (face.kind in {"oven", "grill", "torch"} or cabinet) and not _bag(face)
+    return (face.kind in DRY_AIR_KINDS or cabinet) and not _bag(face)
 
 
 def _is_oven(stage: StageSpec, first: bool) -> bool:
@@ -134,7 +134,7 @@ def _roast_stage(
 ) -> tuple[bool | None, bool]:
     """Whether one heat stage keeps a roast clause's oven (None: hangs on a mass that is not stated), and whether it speaks at all."""
     faces = [f for f in stage.all_faces if f.kind in HEAT_KINDS]
-    if all(f.kind in SEARS for f in faces):
+    if all(f.kind in SEARING_KINDS for f in faces):
         return False, False
     for f in faces:
         least, most = _oven_c(f, seconds)
@@ -168,7 +168,7 @@ def _roast(
     if said and all(said):
         counts, current = [], False
         for stage, (kept, _) in zip(plan.stages, judged, strict=True):
-            after = stage.kind in {"rest", "hold"} and not _is_oven(stage, False)
+            after = stage.kind in WAITING_KINDS and not _is_oven(stage, False)
             current = bool(kept) if stage.kind in HEAT_KINDS else current and after
             counts.append(current)
         out.counts[clause.id] = counts

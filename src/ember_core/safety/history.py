@@ -10,8 +10,9 @@ from numpy.typing import NDArray
 
 from ember_core.heat.cook import Cook
 from ember_core.heat.course import StageOutcome
+from ember_core.plan.kinds import COOLING_KINDS, HEAT_KINDS
 from ember_core.plan.plan import Plan
-from ember_core.plan.stages import COOLING_KINDS, HEAT_KINDS, SHORT_DIP_S
+from ember_core.plan.stages import SHORT_DIP_S
 from ember_core.safety.rules import Profile
 
 COLD_ENOUGH_C = 21.0  # a short dip that ends below it is a chill that keeps the food

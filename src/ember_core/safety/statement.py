@@ -12,6 +12,7 @@ from numpy.typing import NDArray
 from ember_core.data.loader import read_toml
 from ember_core.heat.cook import Cook
 from ember_core.plan.finding import Finding
+from ember_core.plan.kinds import COLOURING_KINDS
 from ember_core.plan.plan import Plan
 from ember_core.safety.advice import advice
 from ember_core.safety.claims_of_plan import CLAIMS, OfPlan, traits_of
@@ -119,11 +120,6 @@ def is_a_steak(plan: Plan) -> bool:
     return all(a >= size["across_mm"] for a in across) and (mass is None or mass <= size["mass_g"])
 
 
-DRY = frozenset(
-    {"pan", "grill", "oven", "fry", "baste"}
-)  # heat that colours what a clause calls seared; a torch is for looks
-
-
 def _seared_at(plan: Plan, cook: Cook, seared: Seared, coloured: Sequence[bool] | None) -> float | None:
     """When an intact piece's outside has met the rows of a clause for it, s; None when that clause does not hold.
 
@@ -139,8 +135,8 @@ def _seared_at(plan: Plan, cook: Cook, seared: Seared, coloured: Sequence[bool] 
         return None
     if not coloured or not all(coloured):
         return None
-    dry = [s for s in plan.stages if s.kind in DRY and not any(f.cover == "bag" for f in s.all_faces)]
-    a, b = (any(f.kind in DRY for s in dry for f in (getattr(s, face),)) for face in ("face_a", "face_b"))
+    dry = [s for s in plan.stages if s.kind in COLOURING_KINDS and not any(f.cover == "bag" for f in s.all_faces)]
+    a, b = (any(f.kind in COLOURING_KINDS for s in dry for f in (getattr(s, face),)) for face in ("face_a", "face_b"))
     if not (a and (b or cook.closed)):
         return None
     outside = [cook.surface_a] if cook.closed and not cook.elsewhere.size else [cook.surface_a, cook.surface_b]

@@ -10,7 +10,7 @@ from ember_core.plan.finding import Finding
 from ember_core.plan.requirement import Requirement
 from ember_core.safety.premise import Basis, Premise
 from ember_core.safety.rules import Clause, Profile, profiles
-from ember_core.wording.message import N_, Message, join_sentences, say
+from ember_core.wording.message import N_, Message, join_sentences, mentions, say
 
 MET, READ, ADVISORY, SHORT, STOP, OPEN = "met", "read", "advisory", "short", "stop", "open"
 OF_THE_CLAUSE = frozenset({"clause", "parts", "surface"})  # premises whose words are the clause's own
@@ -59,13 +59,13 @@ def standing(
         if rule.get("at_cautious_end") is False:
             return Standing(READ, *_by_reading(rule, profile), profile)
         return Standing(MET, say("met"), detail, profile)
-    stop = next((f.message for f in findings if f.stops and f.message not in detail), None)
+    stop = next((f.message for f in findings if f.stops and not mentions(detail, f.message)), None)
     if stop is not None or any(f.stops for f in findings):
         return Standing(STOP, say("stop: do not serve"), join_sentences([stop, detail]) if stop else detail, profile)
     aside = [p for p in premises if p.id not in OF_THE_CLAUSE]
     broken = next((p for p in aside if p.basis is Basis.BROKEN), None)
     if broken is not None:
-        more = "" if broken.needs in detail else broken.needs
+        more = "" if mentions(detail, broken.needs) else broken.needs
         return Standing(STOP, say("stop: do not serve"), join_sentences([more, detail]) if more else detail, profile)
     unknown = next((p for p in aside if p.basis is Basis.UNKNOWN), None)
     if rule["met"] is None:
@@ -79,7 +79,7 @@ def standing(
         return Standing(OPEN, say("nothing required when served at once"), detail, profile)
     if guests == "general" and _advised(required, profile):
         if unknown is not None:  # an advisory tells the guest what is known
-            more = "" if unknown.needs in detail else unknown.needs
+            more = "" if mentions(detail, unknown.needs) else unknown.needs
             return Standing(OPEN, say("not yet known"), join_sentences([more, detail]) if more else detail, profile)
         words = say("Tell the guest it is undercooked; never for susceptible guests.")
         return Standing(ADVISORY, say("served with advisory"), join_sentences([detail, words]), profile)

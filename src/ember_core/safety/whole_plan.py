@@ -11,6 +11,7 @@ import numpy as np
 
 from ember_core.heat.geometry.bird import part_shape
 from ember_core.plan.finding import Finding, Level
+from ember_core.plan.kinds import CONTACT_KINDS
 from ember_core.plan.plan import Plan
 from ember_core.safety.clocks import judge_all
 from ember_core.safety.premise import Basis, Premise, merge_premises, relabel_premises
@@ -22,7 +23,6 @@ SHORT_K = 0.5  # a part of a bird that stays so far below its target is said: wh
 OUTSIDE_C = (
     63.0  # what has had so much all over its outside leaves nothing raw behind; the row of Food Code 3-401.11(C)
 )
-CONTACT_MEDIA = frozenset({"pan", "fry", "boil", "simmer", "bath", "baste", "grill"})
 """Heat in which a piece leaves something for another; on trays of one oven it does not. Our reading of Food Code 3-302.11."""
 SPREAD_THROUGH = frozenset({"poultry", "minced", "tenderised", "injected", "stuffed", "game-wild", "egg-later"})
 """Forms of which the inside is as raw as the outside: only their own rule says that they leave nothing behind."""
@@ -107,7 +107,7 @@ def decide(computed: Computed) -> Decision:
     """
     own = computed.piece
     pieces = bool(computed.others or computed.steamed)
-    neighbours = computed.beside if computed.shared_medium in CONTACT_MEDIA else ()
+    neighbours = computed.beside if computed.shared_medium in CONTACT_KINDS else ()
     beside = bool(neighbours)
 
     def of(piece: Piece) -> tuple[dict[str, Any] | None, list[Finding]]:

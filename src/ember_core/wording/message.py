@@ -138,6 +138,19 @@ def join_sentences(parts: Sequence[str], between: str = " ") -> Message:
     return Message(fields, {f"p{i}": p for i, p in enumerate(kept)})
 
 
+def mentions(whole: str, part: str) -> bool:
+    """Whether a message is another, or has it among its values, at any depth; by what they are made of, not by their letters."""
+    if whole == part:
+        return True
+    if not isinstance(whole, Message):
+        return False
+    for value in whole.values.values():
+        each = value if isinstance(value, (list, tuple)) else [value]
+        if any(isinstance(v, str) and mentions(v, part) for v in each):
+            return True
+    return False
+
+
 def either(parts: Sequence[Message]) -> Message:
     """One or another of several: *a*, *a or b*, *a or b or c*."""
     first, *others = parts

@@ -44,6 +44,7 @@ SHOWN = (
         _("simmer"),
         _("steam"),
         _("oven"),
+        _("smoke"),
         _("pan"),
         _("grill"),
         _("fry"),

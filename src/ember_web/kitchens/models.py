@@ -9,6 +9,7 @@ from django.conf import settings
 from django.core.validators import MaxValueValidator, MinValueValidator
 from django.db import models
 
+from ember_core.plan.kinds import stage_kinds
 from ember_core.wording.message import N_
 from ember_web.tenancy.clock import machine
 from ember_web.tenancy.keys import KitchenKey, SameKitchen
@@ -95,8 +96,8 @@ class ServiceTime(KitchenOwned):
         return sorted(cls.objects.filter(kitchen=kitchen), key=lambda s: (s.begins < now, s.begins))[:most]
 
 
-# kinds of stages and of equipment
-GEAR_OF = {"oven": "oven", "bath": "bath", "pan": "pan", "grill": "grill", "fry": "fryer", "hold": "hot-cabinet"}
+# kinds of stages and of the equipment that they lie in
+GEAR_OF = {kind.name: kind.gear for kind in stage_kinds().values() if kind.gear}
 
 
 class Equipment(KitchenOwned):
@@ -109,6 +110,7 @@ class Equipment(KitchenOwned):
         BURNER = "burner", N_("Burner")
         GRILL = "grill", N_("Grill")
         FRYER = "fryer", N_("Fryer")
+        SMOKER = "smoker", N_("Smoker")
         HOT_CABINET = "hot-cabinet", N_("hot cabinet")
         FRIDGE = "fridge", N_("Fridge")
         BLAST_CHILLER = "blast-chiller", N_("blast chiller")

@@ -18,7 +18,7 @@ from django.db.models import Max
 
 from ember_core.heat.arrays import Array
 from ember_core.line.fold import CHECK, EXTEND, HAPPENED, CookState, fold
-from ember_core.plan.stages import HEAT_KINDS
+from ember_core.plan.kinds import HEAT_KINDS
 from ember_core.planning.moves import MoveKind
 from ember_core.running.history import CORE, SECOND
 from ember_core.running.intervals import heated_by

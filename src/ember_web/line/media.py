@@ -15,7 +15,7 @@ from django.db.models import Max
 from ember_core.errors import InputError
 from ember_core.heat.arrays import Array
 from ember_core.line.fold import PROBE, STAGE, CookState, Event
-from ember_core.plan.stages import HEAT_KINDS
+from ember_core.plan.kinds import HEAT_KINDS
 from ember_core.running.history import CORE, MEDIUM, OUT, RIGHT, is_out
 from ember_core.running.intervals import faces_heated, heated_by
 from ember_core.running.media import Off, away, off, planned, silent, skewed

@@ -10,11 +10,11 @@ from ember_core.errors import EmberError
 from ember_core.line.fold import CHECK, EXTEND, FINISH, HAPPENED, MOVE, PROBE, STAGE, START, CookState
 from ember_core.line.fold import Event as CoreEvent
 from ember_core.plan.finding import Level
+from ember_core.plan.kinds import HEAT_KINDS
 from ember_core.plan.plan import Plan
-from ember_core.plan.stages import HEAT_KINDS
 from ember_core.running.checks import checks
 from ember_core.running.history import FORMAT, Running, running
-from ember_core.running.state import State, replay, words_of
+from ember_core.running.state import STILL_UNDER, State, replay, words_of
 from ember_core.wording.message import Message, say
 from ember_web.line.background import BackgroundQueue
 from ember_web.line.media import Around
@@ -156,7 +156,7 @@ def first_of(word: str, plan: Plan) -> Message | None:
 def words_of_odds(word: str, odds: float) -> Message:
     """A verdict with its odds as a cook says them: *medium rare now, 4 in 5*."""
     named = word if isinstance(word, Message) else say(word)
-    if odds >= SURE and str(word).startswith("not yet "):
+    if odds >= SURE and named.template == STILL_UNDER:
         return named
     if odds >= SURE:
         return say("{word} now, almost certain", word=named)

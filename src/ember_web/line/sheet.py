@@ -13,10 +13,10 @@ from ember_core.book.foods import food_row
 from ember_core.errors import EmberError
 from ember_core.line.fold import CHECK, EXTEND, MOVE, PROBE, CookState
 from ember_core.line.fold import Event as CoreEvent
-from ember_core.plan.stages import HEAT_KINDS
+from ember_core.plan.kinds import HEAT_KINDS, TURNED_KINDS
 from ember_core.running.checks import THERMOMETER, body_of, checks, checks_for
 from ember_core.running.history import CORE, OUT, SECOND, Running, is_out, running
-from ember_core.running.intervals import STORED_BY, TURNS, heated_by
+from ember_core.running.intervals import STORED_BY, heated_by
 from ember_core.running.state import replay
 from ember_core.safety.whole_plan import PART_NAMES
 from ember_core.wording.message import N_
@@ -136,7 +136,7 @@ def _can_happen(asked: Running | None) -> list[str]:
         out.append("medium")
     if kind in STORED_BY and kind in HEAT_KINDS and asked.plan.document["piece"].get("mass_g"):
         out.append("off")
-    if kind in TURNS and stage.get("faces"):
+    if kind in TURNED_KINDS and stage.get("faces"):
         out.append("turn")
     if kind == "pan" and stage.get("faces"):
         out.append("baste")

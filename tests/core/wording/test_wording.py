@@ -14,7 +14,18 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from ember_core.wording.message import ENGLISH, Message, Speaker, either, join_sentences, packed, said, say, unpacked
+from ember_core.wording.message import (
+    ENGLISH,
+    Message,
+    Speaker,
+    either,
+    join_sentences,
+    mentions,
+    packed,
+    said,
+    say,
+    unpacked,
+)
 from ember_core.wording.quantities import IMPERIAL, INCH_MM, OUNCE_G, POUND_G, QUART_L, SI, Units, clock_span, span
 
 SPANS = json.loads((Path(__file__).parents[1] / "data" / "spans.json").read_text())
@@ -137,3 +148,14 @@ def test_no_span_is_shorter_than_it_is(seconds):
             clock_span(seconds).removesuffix(" min"),
             clock_span(seconds).removesuffix(" 00"),
         }
+
+
+def test_a_message_is_found_in_another_by_what_it_is_made_of():
+    """At any depth, in lists too; the same letters in a text that is no message are not the message."""
+    part = say("Hold {c:temp}.", c=60)
+    whole = join_sentences([say("{clause}: {needs}", clause="A", needs=part), say("More.")])
+    assert mentions(whole, part)
+    assert mentions(part, part)
+    assert mentions(say("{all}", all=[say("x"), part]), part)
+    assert not mentions(say("Hold 60 °C. And so on."), part)
+    assert not mentions(part, whole)

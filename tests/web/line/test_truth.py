@@ -80,7 +80,7 @@ def test_a_check_brings_the_verdict_to_the_board(kitchen, cook, as_):
     answer = send(client, event(kitchen, cook, "check", check="tester", answer="cold", width="trained"))[0]
     assert answer["status"] == "taken"
     found = shown(client, cook)["truth"]
-    assert found["word"] == "not yet blue"
+    assert found["word"] == "still under blue"
     assert found["next"]["move"].startswith("m")
     assert found["ask"]["id"] in {"tester", "touch", "juices", "cut", "thermometer"}
 

@@ -31,7 +31,7 @@ from ember_core.heat.ensemble.draw import Ensemble, draw, draw_ensemble, stage_l
 from ember_core.heat.ensemble.forecast import solve_pulls, trajectories
 from ember_core.heat.geometry.mesh import Mesh
 from ember_core.heat.setup import Setup
-from ember_core.plan.stages import HEAT_KINDS
+from ember_core.plan.kinds import HEAT_KINDS
 from ember_core.wording.message import Message, say
 
 PROBE_ERROR_C = 0.5  # standard deviation of a probe's constant error; common thermocouple class, from memory

@@ -8,9 +8,9 @@ from typing import Any
 
 from ember_core.heat.cook import Cook
 from ember_core.heat.ensemble.coarse import coarse_cook, coarse_setup
+from ember_core.plan.kinds import HEAT_KINDS
 from ember_core.plan.plan import Plan
 from ember_core.plan.shapes import BY_MASS
-from ember_core.plan.stages import HEAT_KINDS
 from ember_core.wording.message import Message, say
 
 TOLERANCE_K = 0.02

@@ -10,14 +10,7 @@ from ember_core.constants import CELSIUS_ZERO, SIGMA
 from ember_core.data.loader import read_toml
 from ember_core.heat.physics.boiling import iapws_saturation_pressure
 from ember_core.heat.physics.stores import NONE, Store
-
-DEFAULT_VARIANT = {
-    "bath": "stirred",
-    "oven": "still",
-    "pan": "fair",
-    "rest": "bare",
-    "chill": "air",
-}
+from ember_core.plan.kinds import stage_kind
 
 PRESSED = 3.0  # so much better does a cover conduct where the piece's weight presses it flat; an estimate
 
@@ -64,7 +57,7 @@ def surroundings(kind: str, variant: str | None, medium_c: float, air_c: float) 
     medium_c, air_c : float
         Temperature of the medium and of the kitchen's air, °C.
     """
-    row = read_toml("surroundings.toml")[kind][variant or DEFAULT_VARIANT.get(kind, "default")]
+    row = read_toml("surroundings.toml")[kind][variant or stage_kind(kind).default]
     return Surface(
         medium_c=medium_c,
         h=row["h"],
