@@ -12,6 +12,7 @@ from functools import cached_property, lru_cache
 from types import MappingProxyType
 from typing import Any, Self
 
+from ember_core.book.doneness import doneness_at
 from ember_core.book.foods import food_row, foods
 from ember_core.data.loader import read_toml
 from ember_core.errors import FormatError
@@ -21,7 +22,6 @@ Row = Mapping[str, Any]  # with ``id`` and ``version``
 Shelf = Mapping[str, tuple[Row, ...]]  # versions of each id, in rising order
 WAYS = ("first", "pan", "oven", "bath", "water", "fire")  # the files of the shipped ways
 SPREADS = "usual"  # the id of the one row of spreads
-REACHED_K = 0.6  # a doneness name is reached so far below its temperature
 # the power by which a mass goes with a size, by shape; others: 1. Of a bird see data/birds.toml
 DIRECTIONS = {"slab": 1, "cylinder": 2, "sphere": 3, "egg": 3, "bird": 1.0 / read_toml("birds.toml")["power"]}
 
@@ -157,10 +157,11 @@ class Book:
         row = self._find("spread", SPREADS, None)
         return 1 if row is None else int(row["version"])
 
-    def doneness_names(self, food_id: str) -> tuple[tuple[str, float], ...]:
-        """Doneness names of a food with the core at its peak, °C, in rising order; empty for an unknown food."""
-        row = food_row(food_id)
-        found = None if row is None else self._find("doneness", row["targets"], None)
+    def doneness_names(self, food_id: str, cut: str = "") -> tuple[tuple[str, float], ...]:
+        """Doneness names of a cut that has a set of its own, else of a food, with the core at its peak, °C, in rising order; empty for
+        an unknown food."""
+        row, named = food_row(food_id), (self.cut(cut) or {}).get("doneness")
+        found = None if row is None else self._find("doneness", named or row["targets"], None)
         return () if found is None else tuple((n, float(c)) for n, c in found["names"])
 
     def usual_doneness(self, food_id: str) -> tuple[str, float]:
@@ -181,11 +182,9 @@ class Book:
             )
         return next((n, c) for n, c in self.doneness_names(food_id) if n == found["usual"])
 
-    def doneness_reached(self, food_id: str | None, core_c: float) -> Message:
-        """The doneness a peak core (°C) has reached: the highest name at or below it."""
-        names = self.doneness_names(food_id or "beef-lean")
-        reached = [n for n, c in names if core_c >= c - REACHED_K]
-        return say(reached[-1]) if reached else say("under {name}", name=say(names[0][0]))
+    def doneness_reached(self, food_id: str | None, core_c: float, cut: str = "") -> Message:
+        """What a core at its peak (°C) is called, by the cut's own set or the food's."""
+        return doneness_at(self.doneness_names(food_id or "beef-lean", cut), core_c)
 
     def piece_name(self, piece: Mapping[str, Any]) -> str:
         """What a cook calls a plan's piece: its cut, else the kitchen's own food, else the food of the table."""

@@ -63,6 +63,8 @@ def _check_cut(book: Book, row: Mapping[str, Any]) -> None:
                 shapes=", ".join(way["shapes"]), shape=row["shape"]),
             path="/way", code="choice",
         )  # fmt: skip
+    if "doneness" in row and row["doneness"] not in book.newest("doneness"):
+        raise _choice(say("doneness names"), row["doneness"], book.newest("doneness"), "/doneness")
     changed = book.with_rows(cut=[row])
     parse(Sentence.for_cut(row["id"], book=changed).document())
 

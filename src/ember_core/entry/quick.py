@@ -346,7 +346,7 @@ def _names(left: _Text, out: Reading, book: Book) -> None:
     _skin(left, out)
     _rules(left, out, book.rules.values())
     if cut is not None and "target_c" not in out.parts:
-        _doneness(left, out, book.doneness_names(cut["food"]))
+        _doneness(left, out, book.doneness_names(cut["food"], cut["id"]))
     if cut is not None and "way" not in out.parts:
         _chosen_way(out, book, cut)
     out.parts.pop("gear", None)

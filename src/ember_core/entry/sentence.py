@@ -161,7 +161,9 @@ class Sentence:
             else {"core_c": self.target_c} | (self._part_targets(cut) if shape == "bird" else {})
         )
         out: dict[str, Any] = kept | {"format": FORMAT, "piece": piece, "target": target}
-        names = [n for n, c in self.book.doneness_names(piece.get("food", "")) if abs(c - self.target_c) < 0.05]
+        names = [
+            n for n, c in self.book.doneness_names(piece.get("food", ""), self.cut) if abs(c - self.target_c) < 0.05
+        ]
         if names and not by_yolk:
             out["target"]["doneness"] = names[0]
         if self.title:

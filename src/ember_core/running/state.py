@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
-from itertools import pairwise
 from typing import Any
 
 import numpy as np
 
+from ember_core.book.doneness import doneness_spans, read_names
 from ember_core.book.foods import doneness_of, food_row
 from ember_core.errors import EmberError
 from ember_core.formats.plan import parse
@@ -24,10 +24,9 @@ from ember_core.running.eggs import eggs_otherwise
 from ember_core.running.history import Running
 from ember_core.running.judging import rule_now, said_after_serving
 from ember_core.running.off_heat import After, after
-from ember_core.wording.message import N_, Message, say
+from ember_core.wording.message import Message, say
 
 FORMAT = "open-ember.state/1"
-STILL_UNDER = N_("still under {word}")  # a core that has not come to the first of its doneness names
 OVER_K, UNDER_K = 1.0, 1.5  # so far from its target a piece is another one
 AHEAD_S = 3600.0  # so far is looked for when it is past its word
 FALLEN_K = 0.3  # a core so far below its highest is past it
@@ -171,20 +170,13 @@ def _following(running: Running, plan: Plan, cook: Cook) -> Move | None:
     return replace(found, id=f"m{running.following}")
 
 
-def words_of(plan: Plan) -> list[tuple[str, float, float]]:
-    """The doneness names of a plan's food, each with the core from which and below which it is that, °C: halfway between names."""
+def words_of(plan: Plan) -> list[tuple[Message, float, float]]:
+    """What a core of a plan is called, with the core from which and below which it is that, °C: by the set that the plan carries
+    (``x-doneness``, the kitchen's own when it was started), else by its food's."""
     if plan.food is None or plan.shape["kind"] == "egg":
         return []
-    names = list(doneness_of(food_row(plan.food)).items())
-    if not names:
-        return []
-    edges = [0.5 * (a[1] + b[1]) for a, b in pairwise(names)]
-    first = names[0][1] - (edges[0] - names[0][1] if edges else 3.0)
-    low = [first, *edges]
-    return [
-        (say(STILL_UNDER, word=say(names[0][0])), -np.inf, first),
-        *((n, a, b) for (n, _c), a, b in zip(names, low, [*edges, np.inf], strict=True)),
-    ]
+    names = read_names(plan.document.get("x-doneness")) or tuple(doneness_of(food_row(plan.food)).items())
+    return doneness_spans(names)
 
 
 def _verdict(running: Running, cook: Cook, belief: Belief) -> Verdict | None:

@@ -161,7 +161,7 @@ def cut(request: KitchenRequest, key: str) -> HttpResponse:
     context = {
         "row": row,
         "food": food["name"] if food else row["food"],
-        "names": book.doneness_names(row["food"]),
+        "names": book.doneness_names(row["food"], row["id"]),
         "usual": Sentence.for_cut(key, book=book).target_c,
         "ways": book.ways_for(row),
         "versions": book.shelves["cut"][key],

@@ -166,6 +166,9 @@ NUMBERS = {
 }
 
 
+OPTIONAL_LISTS = frozenset({"prep", "drying", "bind"})  # empty only where a row says so itself
+
+
 class CutForm(RowForm):
     """A cut: what it is, its size, how it is got ready, its usual way."""
 
@@ -177,6 +180,7 @@ class CutForm(RowForm):
     shape = forms.ChoiceField(label=_("shape"))
     kin = forms.ChoiceField(label=_("kind"))
     way = forms.ChoiceField(label=_("usual way"))
+    doneness = forms.ChoiceField(required=False, label=_("doneness names, if not its food's"))
     bone = forms.ChoiceField(label=_("bone"))
     cavity = forms.ChoiceField(required=False, label=_("of a whole bird: its cavity"))
     skin = forms.BooleanField(required=False, label=_("comes with its skin or rind"))
@@ -193,6 +197,7 @@ class CutForm(RowForm):
         self.fields["shape"].choices = choices(SHAPES)  # type: ignore[attr-defined]
         self.fields["kin"].choices = choices(KINDS)  # type: ignore[attr-defined]
         self.fields["way"].choices = [(w["id"], gettext(w["name"])) for w in self.book.ways.values()]  # type: ignore[attr-defined]
+        self.fields["doneness"].choices = choices(self.book.newest("doneness"), blank=True)  # type: ignore[attr-defined]
         self.fields["bone"].choices = choices(("no", "yes", "may have"))  # type: ignore[attr-defined]
         self.fields["cavity"].choices = choices(("open", "aromatics", "stuffed"), blank=True)  # type: ignore[attr-defined]
         bindings = read_toml("moves.toml")["bind"]
@@ -208,6 +213,7 @@ class CutForm(RowForm):
             "form",
             "shape",
             "way",
+            "doneness",
             "skin",
             "allergens",
             "prep",
@@ -231,6 +237,7 @@ class CutForm(RowForm):
             "form",
             "shape",
             "way",
+            "doneness",
             "skin",
             "allergens",
             "prep",
@@ -241,7 +248,11 @@ class CutForm(RowForm):
             *NUMBERS,
             *TEXTS,
         ):
-            if d[name] in (None, "", []) and name not in {"aliases", "allergens", "prep", "drying", "bind"}:
+            if d[name] in (None, "", []) and name not in {
+                "aliases",
+                "allergens",
+                *(OPTIONAL_LISTS & self.row.keys()),
+            }:
                 out.pop(name, None)
             else:
                 out[name] = d[name]

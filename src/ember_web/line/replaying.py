@@ -6,6 +6,7 @@ from collections.abc import Callable, Mapping, Sequence
 from dataclasses import replace
 from typing import Any
 
+from ember_core.book.doneness import STILL_UNDER
 from ember_core.errors import EmberError
 from ember_core.line.fold import CHECK, EXTEND, FINISH, HAPPENED, MOVE, PROBE, STAGE, START, CookState
 from ember_core.line.fold import Event as CoreEvent
@@ -14,7 +15,7 @@ from ember_core.plan.kinds import HEAT_KINDS
 from ember_core.plan.plan import Plan
 from ember_core.running.checks import checks
 from ember_core.running.history import FORMAT, Running, running
-from ember_core.running.state import STILL_UNDER, State, replay, words_of
+from ember_core.running.state import State, replay, words_of
 from ember_core.wording.message import Message, say
 from ember_web.line.background import BackgroundQueue
 from ember_web.line.media import Around

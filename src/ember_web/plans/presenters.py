@@ -78,7 +78,7 @@ def build(outcome: Outcome, kitchen: Kitchen, book: Book, now: datetime, cursor_
     else:
         start = now
         serve = now + timedelta(seconds=total)
-    doneness = book.doneness_reached(plan.food, cook.peak_core_c)
+    doneness = book.doneness_reached(plan.food, cook.peak_core_c, plan.document["piece"].get("cut", ""))
     rows: list[dict[str, Any]] = []
     for move in moves(plan, cook):
         at = start + timedelta(seconds=move.offset_s)

@@ -29,7 +29,7 @@ def read_upload(request: HttpRequest, most: int = MOST_BYTES) -> tuple[str, Inpu
     many = len(text) if upload is None else upload.size or 0
     if many > most:
         words = say(
-            "That is {many:,} bytes; at most {most:,} are read_upload. Remove what is not needed, or hand it in in parts.",
+            "That is {many:,} bytes; at most {most:,} are taken. Remove what is not needed, or hand it in in parts.",
             many=many,
             most=most,
         )

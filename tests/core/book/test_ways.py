@@ -57,7 +57,7 @@ def test_a_way_ends_as_it_is_meant_to(way: str, share: float) -> None:
     out = compute(parse(plan_by(way, share).document), with_forecast=False)
     assert not UNENDED & {f.code for f in out.findings}, [str(f.message) for f in out.findings]
     if any(s.until == "peak_core_c" for s in out.plan.stages):
-        assert out.cook.peak_core_c == pytest.approx(out.plan.target_c, abs=0.05)
+        assert out.cook.peak_core_c == pytest.approx(out.plan.core_goal_c, abs=0.05)
     said = moves(out.plan, out.cook)
     assert [m.offset_s for m in said] == sorted(m.offset_s for m in said)
     assert all(m.verb and "{" not in m.verb + m.cue + m.why + m.caution for m in said)
@@ -118,8 +118,8 @@ def test_turned_often_is_faster_and_bands_less() -> None:
 BANDS = [
     ("steak basted, 3.5 to 4 min in all", "strip-steak", "hot-pan-basted", (0, 1), (3.5, 4.0), {"target_c": 55.0}, 19.6),
     ("thick chop, 3.5 to 4 min a side", "pork-chop", "hot-pan-basted", (0, 1), (7.0, 8.0), {"target_c": 63.0}, 24.2),
-    ("top blade, 110 °C 12 min", "flat-iron", "colour-baste-low-oven", (2,), (11.0, 13.0), {"target_c": 55.0}, 18.7),
-    ("lamb rump, oven 12 to 15 min", "lamb-rump", "pan-into-oven", (1,), (12.0, 15.0), {"target_c": 61.0}, 32.0),
+    ("top blade, 110 °C 12 min", "flat-iron", "colour-baste-low-oven", (2,), (11.0, 13.0), {"target_c": 55.0}, 17.5),
+    ("lamb rump, oven 12 to 15 min", "lamb-rump", "pan-into-oven", (1,), (12.0, 15.0), {"target_c": 61.0}, 30.0),
     ("game bird breast, 63.3 °C 35 min", "pheasant-breast", "bath", (0,), (33.0, 37.0), {"target_c": 63.3}, 14.8),
     ("prawns in liquor, 5 min", "prawn", "poach-covered", (0,), (4.5, 5.5), {"target_c": 58.0}, 26.1),
     ("ham leg, 3.5 h", "ham-leg", "simmer-cool-glaze-bake", (0,), (190.0, 230.0), {"target_c": 68.0}, 182.0),

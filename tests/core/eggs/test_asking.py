@@ -175,8 +175,8 @@ WATERS_OF_A_KITCHEN = {
 def test_the_time_is_found_in_a_cook_or_two(yolk, water, stop, monkeypatch):
     """The first guess is so near that a cook, and one more by its own course, tell it: so an answer takes few milliseconds."""
     cooked = []
-    known = cook._through
-    monkeypatch.setattr(cook, "_through", lambda *a: cooked.append(1) or known(*a))
+    known = cook._run_piece
+    monkeypatch.setattr(cook, "_run_piece", lambda *a: cooked.append(1) or known(*a))
     for mass_g in (45.0, 57.0, 70.0):
         cooked.clear()
         found = ask(EggQuestion(yolk=yolk, mass_g=mass_g, stop=stop, **WATERS_OF_A_KITCHEN[water]))

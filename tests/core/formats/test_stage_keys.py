@@ -17,6 +17,7 @@ from tests.conftest import plan_document
 MEDIUM = {
     "bath": 62,
     "oven": 150,
+    "smoke": 95,
     "pan": 170,
     "grill": 200,
     "fry": 170,
@@ -50,7 +51,7 @@ OTHERS: dict[str, list[dict]] = {
 }  # fmt: skip
 NO_CHANGE = {"bare"}  # a word for the default, which changes nothing by its meaning
 DEFAULTS = {
-    ("bath", "stirred"), ("oven", "still"), ("pan", "fair"), ("chill", "air"), ("thaw", "fridge"), ("oven", "tray"), ("oven", "open"),
+    ("bath", "stirred"), ("oven", "still"), ("pan", "fair"), ("chill", "air"), ("thaw", "fridge"), ("oven", "tray"), ("smoke", "still"), ("oven", "open"),
 }  # fmt: skip
 CASES = [(kind, key, more) for kind in kinds() for key, values in OTHERS.items() for more in values]
 

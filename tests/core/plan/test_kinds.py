@@ -21,9 +21,9 @@ from tests.conftest import plan_document
 BREAST = {"food": "chicken-breast", "shape": {"kind": "slab", "thickness_mm": 25}, "start_c": 4}
 
 
-def smoked(kind="smoke", medium_c=95.0, more=(), **over):
+def smoked(kind="smoke", medium_c=110.0, more=(), **over):
     """A breast hot-smoked to 76 °C."""
-    heat = {"kind": kind, "minutes": 240, "medium_c": medium_c, "until": {"peak_core_c": 76}}
+    heat = {"kind": kind, "minutes": 480, "medium_c": medium_c, "until": {"peak_core_c": 76}}
     return plan_document(
         piece=BREAST, target={"core_c": 76}, stages=[heat, {"kind": "rest", "minutes": 5}, *more], **over
     )
@@ -34,7 +34,7 @@ def test_every_kind_is_whole():
     assert set(stage_kinds()) == set(piece.H_BY_KIND)
     assert {k.name: k.gear for k in stage_kinds().values() if k.gear} == device.LIES_IN
     assert {k.gear for k in stage_kinds().values() if k.gear} <= set(device.KINDS)
-    assert set(plan_format.schema()["$defs"]["kind"]["enum"]) == set(stage_kinds())
+    assert set(plan_format.schema("plan-1")["$defs"]["kind"]["enum"]) == set(stage_kinds())
     assert not HEAT_KINDS & COOLING_KINDS
     assert not HEAT_KINDS & WAITING_KINDS
 
@@ -102,8 +102,8 @@ def test_a_made_up_kind_goes_through_plan_forecast_moves_replay_and_simulator(ta
     """Rows in the tables and its word in the format are all that it takes."""
     in_sand(table)
     monkeypatch.setitem(piece.H_BY_KIND, "sand", 118.0)
-    enum = plan_format.schema()["$defs"]["kind"]["enum"]
-    monkeypatch.setitem(plan_format.schema()["$defs"]["kind"], "enum", [*enum, "sand"])
+    enum = plan_format.schema("plan-1")["$defs"]["kind"]["enum"]
+    monkeypatch.setitem(plan_format.schema("plan-1")["$defs"]["kind"], "enum", [*enum, "sand"])
     plan_format._validator.cache_clear()
     document = smoked("sand", 160.0)
     plan = parse(document)
@@ -126,11 +126,11 @@ def test_a_made_up_kind_goes_through_plan_forecast_moves_replay_and_simulator(ta
 
 def test_smoke_heats_slower_than_an_oven_with_a_fan_and_is_held_to_the_same_rule():
     """Hot smoke is heat: a breast comes to its clause, later than in a fan oven; humidity in it speeds it up."""
-    fan = smoked("oven")
+    fan = smoked("oven", 110.0)
     fan["stages"][0]["variant"] = "fan"
-    humid = smoked()
+    humid = smoked(medium_c=110.0)
     humid["stages"][0]["humidity"] = 0.9
-    smoke, by_fan, moist = (compute(parse(d), with_forecast=False) for d in (smoked(), fan, humid))
+    smoke, by_fan, moist = (compute(parse(d), with_forecast=False) for d in (smoked(medium_c=110.0), fan, humid))
     assert moist.cook.pull_s < smoke.cook.pull_s
     assert by_fan.cook.pull_s < smoke.cook.pull_s
     assert smoke.result["rule"]["met"] is True

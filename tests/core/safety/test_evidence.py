@@ -297,7 +297,7 @@ def test_why_it_cannot_be_told():
         assert rule["met"] is (None if words else False)
     hot = steps((60, 60, 57.3, 57.4))
     rule = judge_log(Log(*hot, medium_c=(50.0,) * 60), **args)["rule"]
-    assert rule["needs"] == "It cannot be told: the readings that would meet it contradict surface or medium."
+    assert rule["needs"] == "Not known: the readings that would meet it contradict surface or medium."
     assert (rule["met_at_s"], rule["remaining_s"]) == (2160.0, None)  # as it would be, were they the core's
 
 

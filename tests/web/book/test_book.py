@@ -49,7 +49,7 @@ def test_a_chef_adds_changes_and_deletes_a_food(kitchen, as_):
 @pytest.mark.parametrize(
     ("part", "value", "says"),
     [
-        ("name", "", "Name: say what"), ("like", "unicorn", "unicorn"), ("like", "", "Otherwise like: choose"), ("water", "20", "The parts sum to 62.0 %"),
+        ("name", "", "Name: say what"), ("like", "unicorn", "unicorn"), ("like", "", "Closest food: choose"), ("water", "20", "The parts sum to 62.0 %"),
         ("fat", "-1", "greater than or equal to 0"), ("protein", "much", "Protein: write a number"), ("ash", "", "Ash: give a number"),
         ("source", "", "Source: say where"), ("fat", "nan", "Fat: write a number"),
     ],

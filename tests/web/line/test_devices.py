@@ -12,8 +12,8 @@ from ember_sim.hub import Sensor, Spool, connect, go_on
 from ember_web.kitchens.models import GEAR_OF
 from ember_web.line.actions.set_fault import DEVICE_FAULTS
 
-DIALS = {"oven": 180.0, "bath": 56.0, "pan": 220.0, "fryer": 175.0, "hot-cabinet": 65.0, "grill": 250.0}
-STAYS_K = {"oven": 9.0, "bath": 0.8, "pan": 20.0, "fryer": 5.0, "hot-cabinet": 8.0, "grill": 20.0}
+DIALS = {"oven": 180.0, "bath": 56.0, "pan": 220.0, "fryer": 175.0, "hot-cabinet": 65.0, "grill": 250.0, "smoker": 95.0}
+STAYS_K = {"oven": 9.0, "bath": 0.8, "pan": 20.0, "fryer": 5.0, "hot-cabinet": 8.0, "grill": 20.0, "smoker": 20.0}
 
 
 def device(kind, **more):

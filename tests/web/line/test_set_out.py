@@ -75,7 +75,7 @@ def test_a_plan_that_would_not_be_served_asks_before_it_starts(kitchen, as_):
     cook = as_("cook")
     reply = cook.post("/k/hut/line/start/", {"plan": short.public_id, "all": "1"})
     assert reply.status_code == 422
-    assert "As it is planned it is not served" in reply.content.decode()
+    assert "This plan is a stop" in reply.content.decode()
     assert not Cook.objects.exists()
     cook.post("/k/hut/line/start/", {"plan": short.public_id, "all": "1", "reason": "finished on the grill"})
     kept = Cook.objects.get().set_out

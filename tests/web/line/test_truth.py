@@ -235,7 +235,7 @@ def test_a_history_is_told_as_the_open_format(kitchen, cook, as_):
 
 
 @pytest.mark.parametrize(
-    ("odds", "said"), [(0.99, "as good as sure"), (0.8, "4 in 5"), (0.5, "1 in 2"), (0.34, "1 in 3"), (0.9, "9 in 10")]
+    ("odds", "said"), [(0.99, "almost certain"), (0.8, "4 in 5"), (0.5, "1 in 2"), (0.34, "1 in 3"), (0.9, "9 in 10")]
 )
 def test_odds_as_cooks_say_them(odds, said):
     assert said in words_of_odds("medium rare", odds)

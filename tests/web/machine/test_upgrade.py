@@ -13,7 +13,9 @@ import psycopg
 import pytest
 from django.db import connection
 
-BEFORE = Path(__file__).parents[1] / "data" / "before_versions.sql.gz"  # the demo's own data, with two cooks
+DUMPS = (
+    Path(__file__).parents[1] / "data"
+)  # of the demo's own data: before plans had versions, with two cooks; before labels were mended
 LOOK = """
 import json
 from django.db import IntegrityError, connection, transaction
@@ -51,8 +53,34 @@ print(json.dumps({
 """
 
 
+LOOK_BY_LABEL = """
+import json
+from django.apps import apps
+from django.contrib.contenttypes.models import ContentType
+from django.db import connection
+from ember_web.kitchens.models import Equipment, Station, StationMember
+from ember_web.plans.models import Plan, PlanRevision
+from ember_web.tenancy.models import Kitchen, Membership, Trail, User
+
+with connection.cursor() as cursor:
+    cursor.execute("SELECT count(*) FROM pg_class WHERE relkind IN ('r', 'S') AND starts_with(relname, 'kitchen_place')")
+    left = cursor.fetchone()[0]
+    cursor.execute("SELECT count(*) FROM django_migrations WHERE app = 'kitchen_place'")
+    left += cursor.fetchone()[0]
+made = Equipment.objects.create(kitchen=Kitchen.objects.first(), kind="smoker", name="smoker of today")
+print(json.dumps({
+    "kitchens": Kitchen.objects.count(), "members": Membership.objects.count(), "equipment": Equipment.objects.count() - 1,
+    "stations": Station.objects.count(), "at stations": StationMember.objects.count(), "plans": Plan.objects.count(),
+    "revisions": PlanRevision.objects.count(), "trail": Trail.objects.count(), "left": left,
+    "may sign in": all(u.has_usable_password() for u in User.objects.filter(is_active=True)),
+    "labels": sorted({t.app_label for t in ContentType.objects.all() if t.model in {"kitchen", "equipment"}}),
+    "new": made.pk is not None,
+}))
+"""
+
+
 @pytest.fixture
-def before(transactional_db):
+def before(transactional_db, request):
     """The environment of a process on the old database; it is gone afterwards."""
     settings = connection.settings_dict
     where = {k: settings[k.upper()] for k in ("host", "port", "user", "password")}
@@ -60,7 +88,7 @@ def before(transactional_db):
     with psycopg.connect(**where, dbname=settings["NAME"], autocommit=True) as link:
         link.execute(f'DROP DATABASE IF EXISTS "{name}"')
         link.execute(f'CREATE DATABASE "{name}"')
-    lines = gzip.decompress(BEFORE.read_bytes()).decode().splitlines()
+    lines = gzip.decompress((DUMPS / request.param).read_bytes()).decode().splitlines()
     with psycopg.connect(**where, dbname=name, autocommit=True) as link:
         link.execute("\n".join(line for line in lines if not line.startswith("\\")))
     try:
@@ -70,19 +98,33 @@ def before(transactional_db):
             link.execute(f'DROP DATABASE IF EXISTS "{name}" WITH (FORCE)')
 
 
+def managed(before, *words):
+    """What a command says on the old database."""
+    call = [sys.executable, "-m", "ember_web.manage", *words]
+    done = subprocess.run(call, env=before, capture_output=True, text=True)
+    assert done.returncode == 0, done.stderr
+    return done.stdout
+
+
+@pytest.mark.parametrize("before", ["before_versions.sql.gz"], indirect=True)
 def test_the_version_before_is_brought_up_to_date(before):
     """Kitchens, people, plans, cooks, events, readings and the record are there; what is new holds for them."""
-
-    def manage(*words):
-        call = [sys.executable, "-m", "ember_web.manage", *words]
-        done = subprocess.run(call, env=before, capture_output=True, text=True)
-        assert done.returncode == 0, done.stderr
-        return done.stdout
-
-    manage("migrate", "-v", "0")
-    found = json.loads(manage("shell", "-v", "0", "-c", LOOK).splitlines()[-1])
+    managed(before, "migrate", "-v", "0")
+    found = json.loads(managed(before, "shell", "-v", "0", "-c", LOOK).splitlines()[-1])
     assert found.pop("done") == [True, False, False]
     assert found == {
         "members": 5, "plans": 10, "revisions": [1] * 10, "as they were": True, "computes": True, "events": 5,
         "readings": 40, "finished": [True, False], "pulls": [1, 1], "kept apart": True,
+    }  # fmt: skip
+
+
+@pytest.mark.parametrize("before", ["before_labels.sql.gz"], indirect=True)
+def test_labels_are_mended_and_no_row_is_lost(before):
+    """Twice: the second time there is nothing to do. Nothing is left under the old name, and new rows can be added."""
+    for _ in range(2):
+        managed(before, "migrate", "-v", "0")
+    found = json.loads(managed(before, "shell", "-v", "0", "-c", LOOK_BY_LABEL).splitlines()[-1])
+    assert found == {
+        "kitchens": 2, "members": 6, "equipment": 7, "stations": 3, "at stations": 3, "plans": 25, "revisions": 25, "trail": 82,
+        "left": 0, "may sign in": True, "labels": ["kitchens", "tenancy"], "new": True,
     }  # fmt: skip

@@ -36,7 +36,7 @@ def test_a_changed_sentence_keeps_itself(kitchen, as_):
     assert cook.post(DRAFT, sent).status_code == 204
     again = cook.get("/k/hut/plan/").content.decode()
     assert "Not saved yet" in again
-    link = re.search(r'href="/k/hut/plan/\?([^"]*)"[^>]*>\s*Go on', again).group(1).replace("&amp;", "&")
+    link = re.search(r'href="/k/hut/plan/\?([^"]*)"[^>]*>\s*Resume draft', again).group(1).replace("&amp;", "&")
     assert re.search(r'name="size_mm"[^>]*value="33"', cook.get(f"/k/hut/plan/?{link}").content.decode())
     assert "Not saved yet" in cook.get("/k/hut/plan/list/").content.decode()
     assert "Not saved yet" not in as_("chef").get("/k/hut/plan/").content.decode()
@@ -112,7 +112,7 @@ def test_undo_of_a_save(kitchen, as_):
     cook = as_("cook")
     plan = saved(cook)
     other = saved(cook, title="other")
-    assert "Undo" not in cook.get(f"/k/hut/plan/{plan.public_id}/").content.decode()
+    assert "Undo: save" not in cook.get(f"/k/hut/plan/{plan.public_id}/").content.decode()
     assert "Undo: save" in cook.get(f"/k/hut/plan/{other.public_id}/").content.decode()
     cook.post(UNDO)
     other.refresh_from_db()

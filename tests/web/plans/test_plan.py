@@ -184,7 +184,7 @@ def test_list_and_search(kitchen, plan, as_):
     page = client.get("/k/hut/plan/list/", {"q": "bav"}).content.decode()
     assert plan.title in page
     assert "hot pan, basted" in page
-    assert "No plan is called that" in client.get("/k/hut/plan/list/", {"q": "\x00zz"}).content.decode()
+    assert "No plan has that name" in client.get("/k/hut/plan/list/", {"q": "\x00zz"}).content.decode()
 
 
 def test_sign_in_locks_out(kitchen, client, settings):

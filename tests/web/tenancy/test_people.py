@@ -45,8 +45,8 @@ def test_one_changes_ones_own_password(kitchen, as_):
     here, there = as_("cook"), as_("cook")
     sent = {"old": "x", "new": GOOD, "again": GOOD}
     for change, says in (
-        ({"old": "wrong"}, "not your password"),
-        ({"again": GOOD + "!"}, "the same twice"),
+        ({"old": "wrong"}, "not your current password"),
+        ({"again": GOOD + "!"}, "two new passwords differ"),
         ({"new": "123", "again": "123"}, "too short"),
         ({"new": "12345678", "again": "12345678"}, "numeric"),
     ):

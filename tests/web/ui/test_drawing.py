@@ -60,14 +60,14 @@ def test_all_marks_lie_in_the_frame(cut):
         (59.6, "1:00"),
         (599, "9:59"),
         (600, "10 min"),
-        (7199, "120 min"),
+        (7199, "2 h 00"),
         (7200, "2 h 00"),
         (-75, "−1:15"),
         (None, "–"),
     ],
 )
 def test_durations(seconds, text):
-    """m:ss below ten minutes, whole minutes above, hours from two."""
+    """m:ss below ten minutes, minutes rounded up above, hours from two."""
     assert span(seconds) == text
 
 

@@ -14,6 +14,7 @@ from ember_core.plan.kinds import stage_kind
 
 PRESSED = 3.0  # so much better does a cover conduct where the piece's weight presses it flat; an estimate
 
+MOST_HUMID = 0.8  # relative, of a chamber's air of which nothing is said
 KITCHEN_HUMIDITY = 0.5  # relative, of the kitchen's air; an assumption, stated in the method note
 
 
@@ -58,12 +59,15 @@ def surroundings(kind: str, variant: str | None, medium_c: float, air_c: float) 
         Temperature of the medium and of the kitchen's air, °C.
     """
     row = read_toml("surroundings.toml")[kind][variant or stage_kind(kind).default]
+    vapour_pa = kitchen_vapour(air_c)
+    if "vapour_pa" in row:  # the chamber's own, no more than its air can hold
+        vapour_pa = min(row["vapour_pa"], MOST_HUMID * iapws_saturation_pressure(max(medium_c, 0.02)))
     return Surface(
         medium_c=medium_c,
         h=row["h"],
         emissivity=row.get("emissivity", 0.0),
         wet=row.get("wet", 0.0),
-        vapour_pa=kitchen_vapour(air_c),
+        vapour_pa=vapour_pa,
         h_spread=row["spread"],
         source=row["source"],
     )

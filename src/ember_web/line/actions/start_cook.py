@@ -11,6 +11,7 @@ from django.db import IntegrityError, transaction
 from django.db.models import Q
 
 from ember_core import __version__
+from ember_core.book.book import Book, shipped
 from ember_core.data.loader import data_version
 from ember_core.entry.shared_pieces import each_piece
 from ember_core.errors import InputError
@@ -107,6 +108,17 @@ def asked_of_a_stop(outcome: Outcome, command: StartCook) -> dict[str, str]:
     return {"stop": found.detail}
 
 
+def named_by(book: Book, document: Mapping[str, Any]) -> dict[str, Any]:
+    """The kitchen's own doneness names for a piece, as a cook carries them; empty where they are the food's."""
+    piece = document["piece"]
+    names = book.doneness_names(piece.get("food", ""), piece.get("cut", ""))
+    return (
+        {}
+        if not names or names == shipped().doneness_names(piece.get("food", ""))
+        else {"x-doneness": [list(n) for n in names]}
+    )
+
+
 def _busy(probe: Probe | None) -> InputError:
     words = say("{probe} is already in another piece; choose another probe or finish that cook.", probe=str(probe))
     return InputError(words, path="probe", code="probe-busy")
@@ -172,6 +184,7 @@ def start_cook(actor: Actor, command: StartCook) -> Cook:
     # a cook on the line stands for itself: what it knows of its doubt goes along in the plan
     spreads = spreads_of(document, book)
     more = {"forecast": {**(document.get("forecast") or {}), "spreads": spreads}} if spreads else {}
+    more |= named_by(book, document)
     now = kitchen_time(kitchen)
     try:
         with transaction.atomic():
