@@ -50,7 +50,7 @@ class Installation:
         while time.monotonic() < end and not (folder / "address").exists():
             time.sleep(0.2)
         self.url = (folder / "address").read_text().strip()
-        self.wait("/readyz", 120)
+        self.wait("/readyz", 600)  # a clone whose solver is new compiles it first
         while not (folder / "hub" / "token").exists():
             time.sleep(0.1)
         self.token = (folder / "hub" / "token").read_text().strip()

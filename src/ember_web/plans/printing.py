@@ -19,6 +19,7 @@ from ember_web.ui.solver_pool import Busy
 log = logging.getLogger(__name__)
 PATIENCE_S = 20.0
 MOST_WAITING = 6
+ATTEMPTS = 2
 NICE = 10  # boards come first
 LOOK_S = 2.0
 
@@ -101,15 +102,16 @@ class Press:
         if not self.places.acquire(blocking=False):
             raise Busy(say("Too much is being printed at once. Try again in a moment."))
         try:
-            for attempt in (1, 2):
+            for attempt in range(1, ATTEMPTS + 1):
                 pool = self.start()
                 try:
                     return pool.submit(make_pdf, html, styles, font).result(PATIENCE_S)
                 except BrokenProcessPool:
                     log.warning("the printing process ended; starting it again")
                     self._drop(pool)
-                    if attempt == 2:
-                        raise
+                    if attempt == ATTEMPTS:
+                        words = say("Printing broke off twice. Choose fewer plans, or try again in a moment.")
+                        raise Busy(words) from None
                 except Late:
                     self._drop(pool)
                     words = N_(
