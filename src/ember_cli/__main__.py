@@ -139,9 +139,9 @@ def judge(arguments: argparse.Namespace) -> int:
     return 0
 
 
-def warm(arguments: argparse.Namespace) -> int:
+def compile_solver(arguments: argparse.Namespace) -> int:
     """Compile the solver into its cache by computing plans with everything in them."""
-    from ember_core.planning.warm_up import warm as compile_all
+    from ember_core.planning.warm_up import compile_all
 
     gc.disable()  # a tenth faster, and the process ends soon
     compile_all(*arguments.part, tell=(lambda: print(flush=True)) if arguments.count else None)
@@ -177,7 +177,7 @@ def build_parser() -> Parser:
     compiling = commands.add_parser("warm", help="compile the solver")
     compiling.add_argument("part", nargs="*", help="line, mesh-calls, mesh-stepper; default all")
     compiling.add_argument("--count", action="store_true", help="write a line for each function that was compiled")
-    compiling.set_defaults(run=warm)
+    compiling.set_defaults(run=compile_solver)
     return parser
 
 

@@ -48,7 +48,7 @@ class PanJuice:
         return float(np.diff(self.t)[self.kg[1:] > least_kg].sum())
 
 
-def puddle(
+def juice_in_pan(
     t: Array, medium: Array, liquid: Array, store: Store, boil_c: float, by_degree: float, off: Array | None = None
 ) -> PanJuice:
     """What stands in a pan whose course without that steam is known.
@@ -88,7 +88,7 @@ def cooled_by(t: Array, medium: Array, steam: Array, store: Store, by_degree: fl
     Parameters
     ----------
     t, medium, store, by_degree
-        As of :func:`puddle`.
+        As of :func:`juice_in_pan`.
     steam : ndarray (times,)
         What it has turned to steam so far, kg.
     """

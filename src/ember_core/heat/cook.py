@@ -11,7 +11,7 @@ import numpy as np
 
 from ember_core.heat.arrays import Array
 from ember_core.heat.course import Course, StageOutcome, join_courses
-from ember_core.heat.egg_time import settled, waits_for_yolk
+from ember_core.heat.egg_time import set_by_clock, waits_for_yolk
 from ember_core.heat.findings import Media, outcome_findings, setup_findings
 from ember_core.heat.geometry.grid import Grid
 from ember_core.heat.physics.boiling import boiling_point
@@ -181,7 +181,7 @@ def run(
             last[key] = _run_piece(of, one)
         return last[key][0]
 
-    by_clock, met = settled(plan, s, cooked)
+    by_clock, met = set_by_clock(plan, s, cooked)
     found = cooked(by_clock)
     stages = tuple(replace(x, ended_by=met.get(i, x.ended_by)) for i, x in enumerate(found.stages))
     return finish_cook(plan, replace(found, stages=stages))

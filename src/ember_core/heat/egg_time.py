@@ -327,7 +327,7 @@ def edge_time(plan: Plan, s: Setup, stage: int, cooked: Callable[[Setup], Cooked
     return guess, True
 
 
-def settled(plan: Plan, s: Setup, cooked: Callable[[Setup], Cooked]) -> tuple[Setup, dict[int, str]]:
+def set_by_clock(plan: Plan, s: Setup, cooked: Callable[[Setup], Cooked]) -> tuple[Setup, dict[int, str]]:
     """A setup in which no stage waits for the yolk any more, and which of them got what they waited for: its word by stage.
 
     Parameters

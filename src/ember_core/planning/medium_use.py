@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 
 from ember_core.constants import LATENT_BOILING
 from ember_core.doneness.outside import Juice, shares_of
-from ember_core.doneness.pan_juice import PanJuice, cooled_by, puddle
+from ember_core.doneness.pan_juice import PanJuice, cooled_by, juice_in_pan
 from ember_core.errors import ComputationError
 from ember_core.heat.arrays import Array
 from ember_core.heat.cook import Cook, run
@@ -308,11 +308,11 @@ def medium_use_of(
     if stated["kind"] != "pan" or seen.medium[0] <= max(QUIET_C, boil_c):
         return stay
     share = 1.0 if follows is None else follows
-    stands = puddle(seen.t, seen.medium, seen.liquid, store, boil_c, share * seen.by_degree)
+    stands = juice_in_pan(seen.t, seen.medium, seen.liquid, store, boil_c, share * seen.by_degree)
     stay = replace(stay, medium=stands.medium, puddle=stands, follows=share)
     if follows is not None:
         return stay
-    worst = puddle(
+    worst = juice_in_pan(
         seen.t, seen.medium, seen.liquid, store, boil_c, 0.0
     )  # what lies in it takes no less of a colder pan
     if _fall(worst.medium) < WORTH_A_WORD * stay.no_harm_k:
@@ -327,7 +327,7 @@ def medium_use_of(
         computed, steam = (np.interp(then.t, stay.t, x) for x in (stay.computed, stands.steam))
         by_degree = share * then.by_degree
         off = then.medium - computed + cooled_by(then.t, computed, steam, store, by_degree)
-        stands = puddle(then.t, computed, then.liquid, store, boil_c, by_degree, off)
+        stands = juice_in_pan(then.t, computed, then.liquid, store, boil_c, by_degree, off)
         close = np.abs(stands.medium - np.interp(then.t, stay.t, was)).max() < LITTLE_K
         stay = replace(stay, t=then.t, computed=computed, medium=stands.medium, puddle=stands, follows=share)
         if close:

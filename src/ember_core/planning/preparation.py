@@ -70,7 +70,7 @@ def _first_heat(plan: Plan, cook: Cook) -> tuple[str, float]:
     return next(heats, ("", 0.0))
 
 
-def before(plan: Plan, cook: Cook, book: Book) -> tuple[Move, ...]:
+def moves_before_heat(plan: Plan, cook: Cook, book: Book) -> tuple[Move, ...]:
     """What is done before heat, in order; offsets are s from the first stage's begin, negative before it.
 
     Of a plan without a cut of the book only what its stages need.

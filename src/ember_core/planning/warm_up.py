@@ -96,7 +96,7 @@ class _Counter(event.Listener):
         self.tell()
 
 
-def warm(*parts: str, tell: Callable[[], object] | None = None) -> None:
+def compile_all(*parts: str, tell: Callable[[], object] | None = None) -> None:
     """Compile what is not in the cache: the named ``parts``, or all that a plan needs; ``tell`` is called for each function.
 
     Parts are there for several processes to share the work; one that compiles nothing takes a second.

@@ -187,14 +187,14 @@ def unpacked(tree: Any) -> Any:
     return tree
 
 
-def said(tree: Any, speaker: Speaker = ENGLISH) -> Any:
+def spoken(tree: Any, speaker: Speaker = ENGLISH) -> Any:
     """A document with every message said by a speaker, as plain text."""
     if isinstance(tree, str):
         return str(speaker.say(tree)) if isinstance(tree, Message) else tree
     if isinstance(tree, Mapping):
-        return {k: said(v, speaker) for k, v in tree.items()}
+        return {k: spoken(v, speaker) for k, v in tree.items()}
     if isinstance(tree, (list, tuple)):
         if all(type(v) is float or type(v) is int for v in tree):  # long rows of numbers, which say nothing
             return list(tree)
-        return [said(v, speaker) for v in tree]
+        return [spoken(v, speaker) for v in tree]
     return tree

@@ -17,7 +17,7 @@ from a2wsgi import WSGIMiddleware
 from django.core.asgi import get_asgi_application
 from django.core.wsgi import get_wsgi_application
 
-from ember_core.planning.warm_up import warm
+from ember_core.planning.warm_up import compile_all
 from ember_web.config.doors import Doors
 from ember_web.config.senders import senders
 from ember_web.plans.printing import press
@@ -35,5 +35,5 @@ def later(seconds: float, function: Any) -> None:
     timer.start()
 
 
-later(1.0, warm)
+later(1.0, compile_all)
 later(30.0, press.start)

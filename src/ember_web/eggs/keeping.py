@@ -38,7 +38,7 @@ def saved(
     return out
 
 
-def kept(request: KitchenRequest, plans: Sequence[Plan], *, start: bool = False) -> HttpResponse:
+def go_to_plans(request: KitchenRequest, plans: Sequence[Plan], *, start: bool = False) -> HttpResponse:
     """Where to go with plans that were saved: to what they need set out when they are to be started, to the plan or to all of them else."""
     only = plans[0]
     if start or request.POST.get("go") == "start":

@@ -16,7 +16,7 @@ from ember_core.errors import EmberError
 from ember_web.book.public import house_document
 from ember_web.eggs import built_topics, topics
 from ember_web.eggs.fields import Answer, Place, Topic, form_of, shown
-from ember_web.eggs.keeping import kept, saved
+from ember_web.eggs.keeping import go_to_plans, saved
 from ember_web.kitchens.models import Station
 from ember_web.tenancy.access import RANK, KitchenRequest, in_kitchen
 from ember_web.tenancy.models import Kitchen
@@ -64,4 +64,4 @@ def keep_opened(request: KitchenRequest, what: str) -> HttpResponse:
         messages.error(request, why or gettext("These eggs cannot be kept: correct what is marked."))
         back = reverse("eggs-open", args=[request.kitchen.public_id, what])
         return redirect(f"{back}?{urlencode({k: request.POST.get(k, '') for k in form.fields})}" if form else back)
-    return kept(request, saved(request, answer.plans))
+    return go_to_plans(request, saved(request, answer.plans))

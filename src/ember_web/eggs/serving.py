@@ -22,7 +22,7 @@ from ember_web.book.public import house_document
 from ember_web.eggs.fields import COLD, EACH, shown
 from ember_web.eggs.fields import form_of as parts_form
 from ember_web.eggs.forms import title_of
-from ember_web.eggs.keeping import kept, saved
+from ember_web.eggs.keeping import go_to_plans, saved
 from ember_web.kitchens.models import Station
 from ember_web.tenancy.access import RANK, KitchenRequest, in_kitchen
 from ember_web.tenancy.models import Kitchen
@@ -124,6 +124,6 @@ def keep_all(request: KitchenRequest) -> HttpResponse:
     ]  # fmt: skip
     plans = saved(request, titled)
     if only:
-        return kept(request, plans, start=True)
+        return go_to_plans(request, plans, start=True)
     messages.success(request, ngettext("%(n)s batch saved.", "%(n)s batches saved.", len(plans)) % {"n": len(plans)})
     return redirect("plans", kitchen=kitchen.public_id)

@@ -41,7 +41,7 @@ from ember_core.safety.verdict import Standing, standing
 from ember_web.eggs.drawing import MAP_H, MAP_W, Section, map_of, section_of, strip_of
 from ember_web.eggs.fields import NAMES
 from ember_web.eggs.forms import FIELDS, WATER_WORDS, EggForm, form_of, masses_of, question_of, title_of
-from ember_web.eggs.keeping import kept, saved
+from ember_web.eggs.keeping import go_to_plans, saved
 from ember_web.kitchens.models import Station
 from ember_web.tenancy.access import RANK, KitchenRequest, in_kitchen
 from ember_web.tenancy.models import Kitchen
@@ -376,4 +376,4 @@ def keep(request: KitchenRequest) -> HttpResponse:
             f"{reverse('eggs', args=[kitchen.public_id])}?{urlencode({k: form[k].value() or '' for k in FIELDS})}"
         )
     title = title_of(question, shown.answer.state.yolk_word)
-    return kept(request, saved(request, [(title, shown.answer.plan.document)], shown.answer.cook))
+    return go_to_plans(request, saved(request, [(title, shown.answer.plan.document)], shown.answer.cook))

@@ -84,10 +84,10 @@ def _page(request: KitchenRequest, wrong: str = "", error: str = "", status: int
 def refused(request: KitchenRequest, wrong: str, error: Exception) -> HttpResponse:
     """The page again with what was typed and why it cannot be taken."""
     request.kitchen.refresh_from_db()
-    return _page(request, wrong, said_of(error), 422)
+    return _page(request, wrong, error_words(error), 422)
 
 
-def said_of(error: Exception) -> str:
+def error_words(error: Exception) -> str:
     """What is wrong, for this reader."""
     if isinstance(error, ValidationError):
         return " ".join(error.messages)
@@ -276,7 +276,7 @@ def gear(request: KitchenRequest) -> HttpResponse:
 
 @in_kitchen(write="chef")
 @require_POST
-def another(request: KitchenRequest) -> HttpResponse:
+def open_another_kitchen(request: KitchenRequest) -> HttpResponse:
     """Open another kitchen, of which this chef is the chef."""
     try:
         command = OpenKitchen(

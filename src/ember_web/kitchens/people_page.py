@@ -22,7 +22,7 @@ from ember_web.kitchens.actions.issue_password_link import issue_password_link
 from ember_web.kitchens.actions.remove_member import remove_member
 from ember_web.kitchens.actions.unlock_member import unlock_member
 from ember_web.kitchens.actions.use_password_link import UsePasswordLink, use_password_link
-from ember_web.kitchens.kitchen_page import refused, said_of, text_of
+from ember_web.kitchens.kitchen_page import error_words, refused, text_of
 from ember_web.kitchens.models import PasswordLink
 from ember_web.kitchens.trail_words import ACTION_WORDS
 from ember_web.kitchens.views import preferences_page
@@ -90,7 +90,7 @@ def password(request: KitchenRequest) -> HttpResponse:
         command = ChangePassword(request.POST.get("old", ""), request.POST.get("new", ""))
         user = change_password(Actor.of_request(request), command)
     except (InputError, ValidationError) as error:
-        return preferences_page(request, password_error=said_of(error))
+        return preferences_page(request, password_error=error_words(error))
     update_session_auth_hash(request, user)
     messages.success(request, _("Your password is changed. Other devices are signed out."))
     return redirect("preferences", kitchen=request.kitchen.public_id)
@@ -112,7 +112,9 @@ def password_link(request: HttpRequest, token: str) -> HttpResponse:
                 actor = Actor.setup(link.kitchen, link.user)
                 use_password_link(actor, UsePasswordLink(token, request.POST.get("new", "")))
             except (InputError, ValidationError) as error:
-                return render(request, "kitchens/password_link.html", context | {"error": said_of(error)}, status=422)
+                return render(
+                    request, "kitchens/password_link.html", context | {"error": error_words(error)}, status=422
+                )
             messages.success(request, _("Your new password is set. Sign in with it."))
             return redirect("sign-in")
         return render(request, "kitchens/password_link.html", context)

@@ -30,7 +30,7 @@ def cook_state(
     learned : dict or None
         The pull by the probe.
     truth : dict or None
-        What is really happening to it, see :func:`ember_web.line.replaying.said_of`.
+        What is really happening to it, see :func:`ember_web.line.replaying.state_words`.
     altered : bool
         Its heat was changed: what comes next is due when the replay says so.
     """

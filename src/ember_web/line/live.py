@@ -25,7 +25,7 @@ from ember_core.running.intervals import heated_by
 from ember_core.running.media import Off
 from ember_core.running.probes import Neighbour
 from ember_core.safety.whole_plan import PART_NAMES
-from ember_core.wording.message import said, say
+from ember_core.wording.message import say, spoken
 from ember_web.line.adapters import core_event, moment
 from ember_web.line.bus import bus
 from ember_web.line.clock import kitchen_time
@@ -33,10 +33,10 @@ from ember_web.line.cook_state import cook_state
 from ember_web.line.courses import MAX_READINGS, course
 from ember_web.line.freshness import changed, marks
 from ember_web.line.learning import LEAST_READINGS, LearningQueue, Question, desk, question, thermal_key
-from ember_web.line.media import Around, Media, Medium, Track, said_of_probe, stays, unheard
+from ember_web.line.media import Around, Media, Medium, Track, begun_uses, said_of_probe, unheard
 from ember_web.line.models import Cook, Event, Reading
 from ember_web.line.replaying import ReplayQueue, teller
-from ember_web.line.replaying import told as history_of
+from ember_web.line.replaying import cook_document as history_of
 from ember_web.line.second_probe import later, lead_part, second_key, second_part, second_state
 from ember_web.line.watch import Watch
 from ember_web.tenancy.models import Kitchen
@@ -97,7 +97,7 @@ class Piece:
         """Bring up to date what it lies in: what is read there, and whether that must be asked about."""
         if not self.cook.gear:
             return
-        found = stays(self.cook.document, self.cook.result, self.cook.moves, self.state, self.cook.gear)
+        found = begun_uses(self.cook.document, self.cook.result, self.cook.moves, self.state, self.cook.gear)
         self.around = Around.of(found, self.state, tracks)
         self.doubt = self.around.doubt(self.state)
         self.silent = self.around.silent(now, rate)
@@ -291,8 +291,8 @@ class Piece:
         """This cook in the state document, said by a voice; the words are made once for all who share it."""
         text = self.texts.get(voice)
         if text is None:
-            spoken = said(self.state_now, voice.speaker)
-            text = self.texts[voice] = json.dumps(spoken, separators=(",", ":"))
+            said = spoken(self.state_now, voice.speaker)
+            text = self.texts[voice] = json.dumps(said, separators=(",", ":"))
         return text
 
 
@@ -366,7 +366,7 @@ class Board:
             piece.happened(events[piece.cook.pk])
         self._read(kitchen, pieces)
 
-        def told() -> None:
+        def changed_since() -> None:
             changed(kitchen.public_id, soon=True)
             bus.wake(kitchen.public_id)
 
@@ -380,11 +380,11 @@ class Board:
 
             def truth(asked: Any, i: int = p.cook.pk) -> dict[str, Any] | None:
                 key, document = asked or (None, None)
-                return self.teller.ask(i, key, document, told)
+                return self.teller.ask(i, key, document, changed_since)
 
             def learnt(asked: Question | None, of_second: bool, i: int = p.cook.pk) -> dict[str, Any] | None:
                 return self.desk.ask(
-                    -i if of_second else i, asked, told
+                    -i if of_second else i, asked, changed_since
                 )  # a second probe's question has the negative key
 
             p.renew(learnt, truth, now, p.lies_in(self.media.by_key))

@@ -114,7 +114,7 @@ def gear_of(kitchen: Kitchen, document: Mapping[str, Any], chosen: Sequence[str]
     return out
 
 
-def stays(document: Mapping[str, Any], result: Mapping[str, Any], moves: Sequence[Mapping[str, Any]], state: CookState, gear: Mapping[str, int]) -> list[MediumUse]:  # fmt: skip
+def begun_uses(document: Mapping[str, Any], result: Mapping[str, Any], moves: Sequence[Mapping[str, Any]], state: CookState, gear: Mapping[str, int]) -> list[MediumUse]:  # fmt: skip
     """The stages that were begun, with what was put between them."""
     begun: list[tuple[float, Mapping[str, Any] | None, tuple[tuple[float, float], ...]]] = []
     for m, raw in zip(state.moves, moves, strict=True):
@@ -180,7 +180,7 @@ def turned_to(cooks: Iterable[tuple[Cook, CookState]]) -> dict[int, float]:
     """What each piece of gear is turned to by what lies in it now, by its key, °C: whoever went in last has the say."""
     found: list[tuple[float, int, float]] = []
     for cook, state in cooks:
-        last = stays(cook.document, cook.result, cook.moves, state, cook.gear)[-1:]
+        last = begun_uses(cook.document, cook.result, cook.moves, state, cook.gear)[-1:]
         at = dialled(last[0], state) if last and last[0].end == inf else None
         if at is not None and last[0].gear is not None:
             found.append((last[0].start, last[0].gear, at))
@@ -339,7 +339,7 @@ def around_of(cook: Cook, state: CookState) -> Around:
     media = Media()
     if cook.gear:
         media.read(cook.kitchen, set(cook.gear.values()), state.started or cook.created_at.timestamp())
-    return Around.of(stays(cook.document, cook.result, cook.moves, state, cook.gear), state, media.by_key)
+    return Around.of(begun_uses(cook.document, cook.result, cook.moves, state, cook.gear), state, media.by_key)
 
 
 def around_named(cook: Cook, around: Around) -> list[tuple[str, tuple[Array, Array]]]:

@@ -6,7 +6,7 @@ from ember_web.line.adapters import moment, state_of
 from ember_web.line.clock import clock_state
 from ember_web.line.media import around_named, around_of, said_of_probe, turned_to
 from ember_web.line.queries import readings_of, running
-from ember_web.line.replaying import as_done, told
+from ember_web.line.replaying import as_done, cook_document
 from ember_web.line.second_probe import parts_as_cooked, second_part
 
 __all__ = [
@@ -14,6 +14,7 @@ __all__ = [
     "around_of",
     "as_done",
     "clock_state",
+    "cook_document",
     "moment",
     "parts_as_cooked",
     "readings_of",
@@ -21,6 +22,5 @@ __all__ = [
     "said_of_probe",
     "second_part",
     "state_of",
-    "told",
     "turned_to",
 ]

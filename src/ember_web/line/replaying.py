@@ -24,7 +24,7 @@ MEMBERS = 96
 READINGS = 200  # of a probe that are handed over, the last of them
 
 
-def told(
+def cook_document(
     document: Mapping[str, Any],
     state: CookState,
     now: float,
@@ -91,7 +91,7 @@ def as_done(
     start = state.started or 0.0
     if done.happened():
         try:
-            found = running(told(document, done, max(e.at for e in done.live)))
+            found = running(cook_document(document, done, max(e.at for e in done.live)))
         except EmberError:
             found = None
         if found is not None:
@@ -118,10 +118,10 @@ def usable(document: Mapping[str, Any], state: CookState, event: CoreEvent) -> R
         What of it cannot be used, with its remedy.
     """
     state.live = sorted([*state.live, event], key=lambda e: (e.at, e.id))
-    return running(told(document, state, event.at))
+    return running(cook_document(document, state, event.at))
 
 
-def said_of(state: State, start: float) -> dict[str, Any]:
+def state_words(state: State, start: float) -> dict[str, Any]:
     """What a board shows of a state; times in ms since 1970."""
     found = state.as_dict()
     nxt, verdict = found["next"], found["verdict"]
@@ -170,7 +170,7 @@ SHOWN = frozenset({"past-target", "short-of-target", "colder-rest", "as-it-is", 
 
 
 class ReplayQueue(BackgroundQueue[tuple[dict[str, Any], float]]):
-    """Replays cooks: each as of :func:`told`, with its start, s since 1970."""
+    """Replays cooks: each as of :func:`cook_document`, with its start, s since 1970."""
 
     def __init__(self) -> None:
         super().__init__("truth")
@@ -189,7 +189,7 @@ class ReplayQueue(BackgroundQueue[tuple[dict[str, Any], float]]):
     def work(self, asked: tuple[dict[str, Any], float]) -> dict[str, Any] | None:
         """What a board shows of it."""
         document, start = asked
-        return said_of(replay(running(document), members=MEMBERS, threads=1), start)
+        return state_words(replay(running(document), members=MEMBERS, threads=1), start)
 
 
 teller = ReplayQueue()

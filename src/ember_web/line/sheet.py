@@ -27,7 +27,7 @@ from ember_web.line.cut import faces
 from ember_web.line.media import OF_MEDIUM, Around, around_of
 from ember_web.line.models import Cook
 from ember_web.line.queries import readings_of
-from ember_web.line.replaying import MEMBERS, said_of, told
+from ember_web.line.replaying import MEMBERS, cook_document, state_words
 from ember_web.line.second_probe import lead_part, second_part
 from ember_web.tenancy.access import RANK, KitchenRequest, in_kitchen
 from ember_web.tenancy.voice import current, tell
@@ -45,7 +45,7 @@ PROBES = {"out": N_("out of it"), "back": N_("back in it"), "right": N_("where i
 
 def _state(document: dict[str, Any]) -> tuple[Running, dict[str, Any]]:
     asked = running(document)
-    return asked, said_of(replay(asked, members=MEMBERS, threads=1), 0.0)
+    return asked, state_words(replay(asked, members=MEMBERS, threads=1), 0.0)
 
 
 @in_kitchen()
@@ -59,7 +59,7 @@ def sheet(request: KitchenRequest, cook: str) -> HttpResponse:
     start = state.started or found.created_at.timestamp()
     rows = readings_of(found)
     around = around_of(found, state)
-    document = told(
+    document = cook_document(
         found.document, state, now, [r.measured_at.timestamp() for r in rows], [r.core_c for r in rows], around
     )
     truth: dict[str, Any] | None = None
@@ -260,7 +260,7 @@ def _stage(request: KitchenRequest, cook: Cook) -> dict[str, Any]:
     if request.POST.get("hot"):
         return {"kind": "hold", "medium_c": HOLD_C, "minutes": BACK_MIN}
     state = state_of(cook)
-    asked = running(told(cook.document, state, kitchen_time(request.kitchen).timestamp()))
+    asked = running(cook_document(cook.document, state, kitchen_time(request.kitchen).timestamp()))
     if request.POST.get("into"):
         return _moved(asked, request.POST["into"], _degrees(request.POST.get("medium_c", "")))
     last = [

@@ -19,7 +19,7 @@ from django.utils.translation import gettext as _
 from django.views.decorators.http import require_POST, require_safe
 
 from ember_core.errors import InputError
-from ember_core.wording.message import said
+from ember_core.wording.message import spoken
 from ember_web.kitchens.actions.set_clock import RATES
 from ember_web.line.actions.take_events import take_events
 from ember_web.line.bus import NOW, SOON, Crowded, bus
@@ -163,8 +163,8 @@ def events(request: KitchenRequest) -> HttpResponse:
     except (ValueError, RecursionError):
         return JsonResponse({"error": {"code": "json", "message": _("The body must be JSON."), "path": ""}}, status=400)
     except InputError as error:
-        return JsonResponse(said(error.as_dict(), current().speaker), status=400)
-    return JsonResponse({"answers": said(answers, current().speaker)})
+        return JsonResponse(spoken(error.as_dict(), current().speaker), status=400)
+    return JsonResponse({"answers": spoken(answers, current().speaker)})
 
 
 @in_kitchen(read="cook")

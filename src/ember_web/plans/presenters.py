@@ -19,7 +19,7 @@ from ember_core.plan.plan import Plan
 from ember_core.planning.batches import LAY_S, in_pan
 from ember_core.planning.compute import Outcome
 from ember_core.planning.moves import moves
-from ember_core.planning.preparation import After, after, before, gain_k, set_out
+from ember_core.planning.preparation import After, after, gain_k, moves_before_heat, set_out
 from ember_core.planning.several import sizes_apart
 from ember_core.safety.rules import profile_of
 from ember_core.safety.verdict import Standing, eats, standing
@@ -84,7 +84,7 @@ def build(outcome: Outcome, kitchen: Kitchen, book: Book, now: datetime, cursor_
         at = start + timedelta(seconds=move.offset_s)
         rows.append(move.as_dict() | {"at": at, "elapsed": span(move.offset_s)})
     _days(rows, kitchen)
-    early = [m.as_dict() | {"at": start + timedelta(seconds=m.offset_s)} for m in before(plan, cook, book)]
+    early = [m.as_dict() | {"at": start + timedelta(seconds=m.offset_s)} for m in moves_before_heat(plan, cook, book)]
     _days(early, kitchen)
     picture = draw(
         cook,

@@ -110,8 +110,8 @@ class Press:
                     log.warning("the printing process ended; starting it again")
                     self._drop(pool)
                     if attempt == ATTEMPTS:
-                        words = say("Printing broke off twice. Choose fewer plans, or try again in a moment.")
-                        raise Busy(words) from None
+                        broken = say("Printing broke off twice. Choose fewer plans, or try again in a moment.")
+                        raise Busy(broken) from None
                 except Late:
                     self._drop(pool)
                     words = N_(

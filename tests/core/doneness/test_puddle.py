@@ -8,7 +8,7 @@ from scipy.integrate import solve_ivp
 
 from ember_core.constants import LATENT_BOILING
 from ember_core.doneness.outside import Juice, outside, shares_of
-from ember_core.doneness.pan_juice import BOILS_OVER_K, cooled_by, puddle
+from ember_core.doneness.pan_juice import BOILS_OVER_K, cooled_by, juice_in_pan
 from ember_core.formats.plan import parse
 from ember_core.heat.cook import run
 from ember_core.heat.physics.stores import Store
@@ -33,7 +33,7 @@ def test_steam_is_paid_for_and_none_is_lost(store, dip, by_degree, juice_kg):
     """What steam takes is what the heater gives more, the pan and what lies in it less; and no juice comes or goes."""
     medium = 200.0 - dip * np.sin(np.pi * T / 480.0)
     liquid = juice_kg * (T / 480.0) ** 1.5
-    found = puddle(T, medium, liquid, store, 100.0, by_degree)
+    found = juice_in_pan(T, medium, liquid, store, 100.0, by_degree)
     assert found.kg + found.steam == pytest.approx(liquid, abs=1e-9)
     assert (found.kg >= 0).all()
     assert (np.diff(found.steam) >= 0).all()
@@ -61,17 +61,17 @@ def test_it_follows_the_same_balance_written_apart():
         return [(LATENT_BOILING * boils - more - (SET.loss_w_k + 5.0) * cooler) / SET.capacity, rate - boils]
 
     apart = solve_ivp(change, (0.0, 480.0), [0.0, 0.0], method="BDF", t_eval=T, rtol=1e-7, atol=1e-8, max_step=1.0)
-    found = puddle(T, medium, rate * T, SET, 100.0, 5.0)
+    found = juice_in_pan(T, medium, rate * T, SET, 100.0, 5.0)
     assert found.cooler == pytest.approx(apart.y[0], abs=0.8)  # it boils off 2 kW at 0.7 K
     assert found.kg == pytest.approx(apart.y[1], abs=1e-3)
 
 
 def test_a_pan_below_boiling_turns_none_to_steam_and_a_hot_one_all():
     liquid = 0.05 * T / 480.0
-    cold = puddle(T, np.full(T.size, BOILS - 1.0), liquid, HAND, 100.0, 5.0)
+    cold = juice_in_pan(T, np.full(T.size, BOILS - 1.0), liquid, HAND, 100.0, 5.0)
     assert cold.steam[-1] == 0.0
     assert cold.stands_s(0.025) == pytest.approx(240.0, abs=1.5)
-    hot = puddle(T, np.full(T.size, 220.0), liquid, HAND, 100.0, 5.0)
+    hot = juice_in_pan(T, np.full(T.size, 220.0), liquid, HAND, 100.0, 5.0)
     assert hot.kg.max() == 0.0
     assert hot.stands_s(0.0) == 0.0
 

@@ -22,8 +22,8 @@ from ember_core.wording.message import (
     join_sentences,
     mentions,
     packed,
-    said,
     say,
+    spoken,
     unpacked,
 )
 from ember_core.wording.quantities import IMPERIAL, INCH_MM, OUNCE_G, POUND_G, QUART_L, SI, Units, clock_span, span
@@ -113,8 +113,8 @@ def test_messages_are_copied_kept_and_read_back():
     ):
         assert isinstance(again, Message)
         assert (again, again.values) == (message, message.values)
-    assert said({"a": [message]}, ABROAD) == {"a": ["'x': 39.2 °F, 1,234 times, 90 s"]}
-    assert json.dumps(said({"a": message}, ENGLISH)) == json.dumps({"a": str(message)})
+    assert spoken({"a": [message]}, ABROAD) == {"a": ["'x': 39.2 °F, 1,234 times, 90 s"]}
+    assert json.dumps(spoken({"a": message}, ENGLISH)) == json.dumps({"a": str(message)})
 
 
 @pytest.mark.parametrize(

@@ -16,11 +16,11 @@ from ember_core.running.state import words_of
 from ember_sim.hub import Sensor, Spool
 from ember_web.line import live
 from ember_web.line.adapters import core_event, moment, state_of
+from ember_web.line.check_skill import LEAST, width_of
 from ember_web.line.cut import faces
-from ember_web.line.hands import LEAST, width_of
 from ember_web.line.live import forget_boards
 from ember_web.line.models import Cook, Event, Reading
-from ember_web.line.replaying import first_of, teller, told, words_of_odds
+from ember_web.line.replaying import cook_document, first_of, teller, words_of_odds
 from ember_web.logbook.models import Record
 from ember_web.tenancy.models import Kitchen, User
 from tests.conftest import plan_document
@@ -228,7 +228,7 @@ def test_a_history_is_told_as_the_open_format(kitchen, cook, as_):
         ]],
         cook.moves,
     )  # fmt: skip
-    document = told(cook.document, state, kitchen.now().timestamp() + 300)
+    document = cook_document(cook.document, state, kitchen.now().timestamp() + 300)
     assert [e["kind"] for e in document["events"]] == ["start", "move"]
     assert document["events"][1]["move"] == "m2"
     assert loads(json.dumps(document)).now_s == pytest.approx(300, abs=1)

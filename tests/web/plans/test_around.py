@@ -13,7 +13,7 @@ from ember_core.entry.sentence import Sentence, from_document
 from ember_core.formats.plan import parse
 from ember_core.planning.compute import compute
 from ember_core.planning.moves import MoveKind
-from ember_core.planning.preparation import after, before, gain_k, set_out
+from ember_core.planning.preparation import after, gain_k, moves_before_heat, set_out
 from ember_core.planning.schools import contrast, school
 from ember_core.planning.several import sizes_apart
 from ember_web.kitchens.models import Equipment
@@ -91,13 +91,13 @@ def test_the_page_of_schools(kitchen, as_):
 def test_before_heat_counts_the_clock_back():
     """Salt by the piece's mass and in its time, the pan hot when it is needed, ice for twice the mass."""
     out = cooked("bavette", count=4)
-    found = {m.id.removeprefix("before-"): m for m in before(out.plan, out.cook, shipped())}
+    found = {m.id.removeprefix("before-"): m for m in moves_before_heat(out.plan, out.cook, shipped())}
     assert "3.7 g for each piece (14.8 g in all)" in found["salt"].cue
     assert (found["salt"].offset_s, found["pan"].offset_s) == (-2400.0, -300.0)
     assert found["trim"].offset_s < found["salt"].offset_s
     assert all(m.kind == MoveKind.PREPARE for m in found.values())
     chilled = cooked("short-rib", count=3)
-    ice = {m.id: m for m in before(chilled.plan, chilled.cook, shipped())}["before-ice"]
+    ice = {m.id: m for m in moves_before_heat(chilled.plan, chilled.cook, shipped())}["before-ice"]
     assert ice.offset_s == chilled.cook.stages[1].start_s - 300.0
     assert "2.5 kg of ice" in ice.cue
     assert "string and scissors; off before serving" in set_out(cooked("hogget-shoulder").plan, shipped())

@@ -15,9 +15,9 @@ from ember_core.line.fold import CHECK, EXTEND, FINISH, HAPPENED, KINDS, MOVE, N
 from ember_core.running.history import TAKES
 from ember_core.wording.message import say
 from ember_web.line.adapters import core_event, moment, state_of
+from ember_web.line.check_skill import width_of
 from ember_web.line.clock import kitchen_time
 from ember_web.line.events import EVENT_KEY, id_taken
-from ember_web.line.hands import width_of
 from ember_web.line.models import Cook, Event
 from ember_web.line.queries import LATEST_S
 from ember_web.line.replaying import usable

@@ -27,12 +27,12 @@ from ember_web.line.models import Cook, Reading
 from ember_web.line.public import (
     around_named,
     around_of,
+    cook_document,
     moment,
     readings_of,
     said_of_probe,
     second_part,
     state_of,
-    told,
 )
 from ember_web.logbook.models import Record
 from ember_web.tenancy.action import Actor, Rank, action
@@ -57,7 +57,7 @@ def _computed(cook: Cook, state: CookState, end: float) -> tuple[dict[str, Any] 
         )
         return None, UNJUDGED | {"detail": words}
     try:
-        asked = running(told(cook.document, state, end))
+        asked = running(cook_document(cook.document, state, end))
         found = replay(asked, members=COMPUTED_MEMBERS, budget_s=COMPUTED_BUDGET_S)
     except EmberError:
         return None
@@ -126,7 +126,7 @@ def _judge(
     try:
         plan, ran = parse(document), [Ran(s["start_s"], s["end_s"]) for s in cook.result["stages"]]
         if state.happened():  # judged as what really was done to it
-            plan = running(told(document, state, end)).plan
+            plan = running(cook_document(document, state, end)).plan
             ends = list(accumulate(60.0 * s.minutes for s in plan.stages))
             ran = [Ran(a, b) for a, b in pairwise([0.0, *ends])]
         log = Log(tuple(r[0] for r in readings), tuple(r[1] for r in readings))

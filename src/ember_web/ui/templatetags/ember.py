@@ -15,7 +15,7 @@ from django.utils.safestring import SafeString, mark_safe
 from django.utils.translation import gettext as _
 
 from ember_core.safety.lethality import organisms
-from ember_core.wording.message import N_, said
+from ember_core.wording.message import N_, spoken
 from ember_core.wording.quantities import clock_span
 from ember_web.tenancy.voice import current
 from ember_web.ui.premises import Shown, counts_of, premises_of
@@ -218,12 +218,9 @@ def slot(field: BoundField, kind: str = "", name: str = "") -> SafeString:
 @register.simple_tag
 def json_block(value: Any, id_: str) -> SafeString:
     """Data for scripts, as an inert JSON element, with messages said for the reader."""
-    spoken = said(value, current().speaker)
+    said = spoken(value, current().speaker)
     text = (
-        json.dumps(spoken, separators=(",", ":"))
-        .replace("<", "\\u003c")
-        .replace("&", "\\u0026")
-        .replace(">", "\\u003e")
+        json.dumps(said, separators=(",", ":")).replace("<", "\\u003c").replace("&", "\\u0026").replace(">", "\\u003e")
     )
     return mark_safe(f'<script type="application/json" id="{id_}">{text}</script>')  # noqa: S308 - escaped above
 

@@ -10,8 +10,8 @@ from ember_web.line.models import Event, Reading
 from ember_web.tenancy.models import Kitchen, User
 
 NEAR_S = 20.0  # of kitchen time between a check and the reading that confirms it
-LEAST = 8  # confirmed checks of a kind, before they tell anything
-MOST = 100  # the latest of them
+MIN_CONFIRMED = 8  # confirmed checks of a kind, before they tell anything
+MAX_CONFIRMED = 100  # the latest of them
 
 
 def confirmed(kitchen: Kitchen, person: User, check: str) -> list[tuple[float, str]]:
@@ -23,7 +23,7 @@ def confirmed(kitchen: Kitchen, person: User, check: str) -> list[tuple[float, s
         Event.objects.filter(kitchen=kitchen, kind=UNDO, actor=person).values_list("supersedes", flat=True)
     )
     out = []
-    for row in rows.select_related("cook__probe").order_by("-occurred_at")[:MOST]:
+    for row in rows.select_related("cook__probe").order_by("-occurred_at")[:MAX_CONFIRMED]:
         if row.id in taken_back or "answer" not in row.payload:
             continue
         around = timedelta(seconds=NEAR_S)
@@ -42,6 +42,6 @@ def width_of(kitchen: Kitchen, person: User | None, check: str) -> float | None:
     if kind is None or person is None or check == THERMOMETER or kind.of != CORE:  # a core confirms no other
         return None
     found = confirmed(kitchen, person, check)
-    if len(found) < LEAST:
+    if len(found) < MIN_CONFIRMED:
         return None
     return round(learnt_width(kind, [c for c, _ in found], [a for _, a in found])[0], 2)
