@@ -24,7 +24,7 @@ def tend_clock(kitchen: Kitchen) -> None:
         not kitchen.simulated
         and not kitchen.clock_by_hand
         and abs(kitchen.ahead_s()) > FOLLOWED_S
-        and machine.settled()
+        and machine.is_settled()
         and not Cook.objects.filter(kitchen=kitchen, finished=False).exists()
     ):
         follow_machine_clock(Actor.setup(kitchen))

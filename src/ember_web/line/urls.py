@@ -17,5 +17,5 @@ urlpatterns = [
     path("set-out/", starting.set_out, name="line-set-out"),
     path("start/", starting.start, name="line-start"),
     path("<slug:cook>/sheet/", sheet.sheet, name="line-sheet"),
-    path("<slug:cook>/do/", views.do, name="line-do"),
+    path("<slug:cook>/do/", views.take_form_event, name="line-do"),
 ]

@@ -169,7 +169,7 @@ def events(request: KitchenRequest) -> HttpResponse:
 
 @in_kitchen(read="cook")
 @require_POST
-def do(request: KitchenRequest, cook: str) -> HttpResponse:
+def take_form_event(request: KitchenRequest, cook: str) -> HttpResponse:
     """One event from a plain form, for boards without scripts."""
     kitchen = request.kitchen
     found = get_object_or_404(Cook, kitchen=kitchen, public_id=cook)

@@ -50,10 +50,10 @@ class MachineClock:
 
     def now(self) -> datetime:
         """The wall's time, UTC."""
-        self.settled()
+        self.is_settled()
         return datetime.fromtimestamp(self.wall(), UTC)
 
-    def settled(self) -> bool:
+    def is_settled(self) -> bool:
         """Whether the wall's clock has stayed as it is for a while: one that jumps and comes back is not followed."""
         with self.lock:
             running = self.running()
