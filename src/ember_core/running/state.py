@@ -39,7 +39,7 @@ HISTORY = "what was done to it, computed"
 
 @dataclass(frozen=True)
 class Verdict:
-    """What a piece is now: its word and odds, s at this heat until it is past it, and the check that most useful check now."""
+    """What a piece is now: its word and odds, s at this heat until it is past it, and the most useful check now."""
 
     word: str
     odds: float
