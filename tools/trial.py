@@ -28,7 +28,6 @@ import uuid
 from datetime import UTC, datetime
 from pathlib import Path
 from typing import Any
-from urllib.parse import parse_qsl, urlsplit
 
 import httpx
 
@@ -114,10 +113,8 @@ class Writer(threading.Thread):
         plans = person.get(f"{KITCHEN}/plan/list/").text
         plan = re.search(rf'href="{KITCHEN}/plan/([^/"]{{12}})/"', plans).group(1)  # type: ignore[union-attr]
         csrf = {"Referer": self.place.url, "X-CSRFToken": person.cookies["csrftoken"]}
-        asked = person.post(f"{KITCHEN}/line/start/", data={"plan": plan, "event": str(uuid.uuid4())}, headers=csrf)
-        if "/set-out/" in str(asked.headers.get("location", asked.url)):  # what must be there is there
-            answer = dict(parse_qsl(urlsplit(str(asked.headers.get("location", asked.url))).query))
-            person.post(f"{KITCHEN}/line/start/", data=answer | {"all": "1"}, headers=csrf)
+        start = {"plan": plan, "event": str(uuid.uuid4()), "all": "1", "reason": "a trial"}
+        person.post(f"{KITCHEN}/line/start/", data=start, headers=csrf)
         cook = person.get(f"{KITCHEN}/line/state/").json()["cooks"][0]["id"]
         boot, sequence = uuid.uuid4().hex[:12], 0
         while not self.ending:

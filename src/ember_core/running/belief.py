@@ -196,7 +196,7 @@ def _weighed(checked: Sequence[Checked], seen: Array, grey: Array) -> tuple[Arra
         if likely < ODD and kind.of == MEDIUM:
             said.append(
                 say(
-                    "{name}: {answer}, where the plan has {heat:temp0}. If it is so, say what the heat is now.",
+                    "{name}: {answer}, where the plan has {heat:temp0}. If that is right, say what the heat is now.",
                     name=say(kind.name), answer=say(check.answer), heat=float(weights @ seen[:, i]),
                 )
             )  # fmt: skip

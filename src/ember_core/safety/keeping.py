@@ -98,7 +98,7 @@ def _cooling_step(
     unseen = met and hole > APART_S
     if unseen:
         met = False
-        message = say("{label}: no reading for {hole:span}, so it is not shown.", label=label, hole=hole)
+        message = say("{label}: no reading for {hole:span}, so this is not proven.", label=label, hole=hole)
     if not met:
         message = join_sentences([message, say(rule["remedy"])])
     return Check("cooling", rule["profile"], rule["clause"], met, used, limit, message, source, unseen)

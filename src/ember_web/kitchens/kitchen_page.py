@@ -220,7 +220,7 @@ def place(request: KitchenRequest) -> HttpResponse:
 @in_kitchen(write="chef")
 @require_POST
 def service(request: KitchenRequest) -> HttpResponse:
-    """Add, change or take away a service."""
+    """Add, change or remove a service."""
     try:
         gone = bool(request.POST.get("gone"))
         begins, ends = (time(), time()) if gone else (_time(request, "begins"), _time(request, "ends"))
@@ -233,7 +233,7 @@ def service(request: KitchenRequest) -> HttpResponse:
 @in_kitchen(write="chef")
 @require_POST
 def station(request: KitchenRequest) -> HttpResponse:
-    """Add, change or take away a station, and who works there."""
+    """Add, change or remove a station, and who works there."""
     try:
         ensure_whole(request.POST)
         command = SetStation(
@@ -251,7 +251,7 @@ def station(request: KitchenRequest) -> HttpResponse:
 @in_kitchen(write="chef")
 @require_POST
 def gear(request: KitchenRequest) -> HttpResponse:
-    """Add, change or take away a piece of equipment."""
+    """Add, change or remove a piece of equipment."""
     kept = Equipment.objects.filter(kitchen=request.kitchen, pk=_pk(request)).first() or Equipment()
     try:
         command = AddEquipment(

@@ -47,7 +47,7 @@ TABLE = [
     (lambda: check_cooling(US, *at((0, 57), (7200, 21), (21601, 5)), measured=False)[1],
      ("cooling", False, 21601, 21600, "from 57.0 °C to 5.0 °C in 6 h 01 min, allowed 6 h." + COOL)),
     (lambda: check_cooling(US, *at((0, 57), (1800, 40), (5400, 20), (6000, 19)))[0],
-     ("cooling", False, 5400, 7200, "from 57.0 °C to 21.0 °C: no reading for 60 min, so it is not shown." + COOL)),
+     ("cooling", False, 5400, 7200, "from 57.0 °C to 21.0 °C: no reading for 60 min, so this is not proven." + COOL)),
     (lambda: check_cooling(US, *at((0, 57), (1800, 40), (3600, 30)))[0],
      ("cooling", False, 3600, 7200, "from 57.0 °C to 21.0 °C: still 30.0 °C after 60 min, allowed 2 h; 60 min left." + COOL)),
     (lambda: check_cooling(US, *at((0, 57), (1800, 40), (7200, 30)), measured=False)[0],

@@ -45,7 +45,7 @@ def temperature_at(h: float, w: float, body: Body) -> tuple[float, float, float]
         share = capacity_left(w, body)
         h = body.boil_h + (h - body.boil_h) / share
     position = (h - body.h0) * body.per_dh
-    i = int(position)  # towards zero; below the table it is clipped all the same
+    i = int(position)  # towards zero; below the table it is clipped too
     last = body.temperature.size - 2
     if i < 0:
         i = 0

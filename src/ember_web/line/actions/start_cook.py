@@ -85,7 +85,7 @@ def checked_out(document: Mapping[str, Any], command: StartCook) -> dict[str, An
 
 
 def asked_of_a_stop(outcome: Outcome, command: StartCook) -> dict[str, str]:
-    """What is kept of a plan that stands as *stop* and goes on heat all the same; empty where it does not, or nobody was asked.
+    """What is kept of a plan that stands as *stop* and goes on heat anyway; empty where it does not, or nobody was asked.
 
     Raises
     ------
