@@ -3,9 +3,12 @@
 from __future__ import annotations
 
 import json
+import os
 from collections.abc import Iterator
 from pathlib import Path
 from typing import Any
+
+import django
 
 ROOT = Path(__file__).resolve().parents[1]
 SCHEMAS = ROOT / "src" / "ember_core" / "formats"
@@ -108,11 +111,21 @@ def written(page: str, name: str) -> str:
     return f"{before}{BEGIN}\n{table(name)}\n{END}{after}"
 
 
+def openapi() -> str:
+    """The description of the API as the application serves it."""
+    os.environ.setdefault("DJANGO_SETTINGS_MODULE", "ember_web.config.settings")
+    django.setup()
+    from ember_web.api.routes import api
+
+    return json.dumps(api.get_openapi_schema(path_prefix="/api/v1/"), indent=1, ensure_ascii=False, default=str) + "\n"
+
+
 def main() -> None:
-    """Renew every page."""
+    """Renew every page, and the description of the API."""
     for name in FORMATS:
         path = PAGES / f"{name}.md"
         path.write_text(written(path.read_text(encoding="utf-8"), name), encoding="utf-8")
+    (PAGES / "openapi.json").write_text(openapi(), encoding="utf-8")
 
 
 if __name__ == "__main__":

@@ -6,16 +6,16 @@ numbers them within a boot, keeps them until they are answered, and may send any
 
 from __future__ import annotations
 
-from datetime import datetime
 from typing import Any
 
 from django.http import HttpRequest
-from ninja import Field, NinjaAPI, Schema
+from ninja import NinjaAPI
 from ninja.errors import ValidationError
 from ninja.security import HttpBearer
 
+from ember_web.api.schemas import Answer, Answers, Devices, LineNow, Probes, ReadingsIn, Refused
 from ember_web.kitchens.models import Equipment
-from ember_web.line.actions.take_readings import BATCH, SentReading, take_readings
+from ember_web.line.actions.take_readings import SentReading, take_readings
 from ember_web.line.models import HubToken, Probe, SimulatedFault
 from ember_web.line.public import as_done, parts_as_cooked, running, second_part, state_of, turned_to
 from ember_web.tenancy.actor import Actor
@@ -34,42 +34,6 @@ class TokenAuth(HttpBearer):
 api = NinjaAPI(title="Open Ember", version="1", docs_url=None, urls_namespace="api-1", auth=TokenAuth())
 
 
-class ReadingIn(Schema):
-    """One reading: ``probe`` and ``core_c`` of a piece, or ``device`` and ``medium_c`` of an oven, a bath and so on, as its
-    own thermometer shows it. Times are the kitchen's (see ``now`` in every answer)."""
-
-    probe: str | None = Field(None, max_length=40)
-    device: str | None = Field(None, max_length=40, description="What the hub calls it, as the kitchen wrote it down.")
-    boot: str = Field(min_length=1, max_length=40, description="Changes whenever the hub starts anew.")
-    sequence: int = Field(ge=0, lt=2**62)
-    at: datetime
-    core_c: float | None = None
-    medium_c: float | None = None
-
-
-class ReadingsIn(Schema):
-    """A batch."""
-
-    readings: list[ReadingIn] = Field(max_length=BATCH)
-
-
-class Answer(Schema):
-    """What became of one reading: taken, known (sent before), later (keep it, send it again) or refused, with the reason."""
-
-    boot: str
-    sequence: int
-    status: str
-    message: str = ""
-
-
-class Answers(Schema):
-    """Answers in the order of the batch, and the kitchen's time."""
-
-    answers: list[Answer]
-    now: datetime
-    rate: float
-
-
 @api.exception_handler(ValidationError)
 def invalid(request: HttpRequest, error: ValidationError) -> Any:
     """A body that is not what the schema asks for: where, and what to do."""
@@ -79,7 +43,7 @@ def invalid(request: HttpRequest, error: ValidationError) -> Any:
     return api.create_response(request, body, status=422)
 
 
-@api.post("/readings", response=Answers, summary="Post readings")
+@api.post("/readings", response={200: Answers, 422: Refused}, summary="Post readings")
 def post_readings(request: HttpRequest, body: ReadingsIn) -> Any:
     """Take a batch. Doubles are answered ``known``; the order of arrival does not matter."""
     kitchen: Kitchen = request.auth  # type: ignore[attr-defined]
@@ -92,7 +56,7 @@ def post_readings(request: HttpRequest, body: ReadingsIn) -> Any:
     }
 
 
-@api.get("/probes", summary="Probes of the kitchen")
+@api.get("/probes", response=Probes, summary="Probes of the kitchen")
 def list_probes(request: HttpRequest) -> Any:
     """Names and labels, and the kitchen's time."""
     kitchen: Kitchen = request.auth  # type: ignore[attr-defined]
@@ -104,7 +68,7 @@ def list_probes(request: HttpRequest) -> Any:
     }
 
 
-@api.get("/devices", summary="What heats, with a thermometer that the hub reads")
+@api.get("/devices", response=Devices, summary="What heats, with a thermometer that the hub reads")
 def list_devices(request: HttpRequest) -> Any:
     """Names, kinds and labels of the kitchen's ovens, baths and so on, and its time."""
     kitchen: Kitchen = request.auth  # type: ignore[attr-defined]
@@ -116,7 +80,7 @@ def list_devices(request: HttpRequest) -> Any:
     }
 
 
-@api.get("/line", summary="What is on the line, for a simulated kitchen")
+@api.get("/line", response=LineNow, summary="What is on the line, for a simulated kitchen")
 def on_the_line(request: HttpRequest) -> Any:
     """Running cooks: the plan as it really is done, when each move was, the probe in it and the devices it goes into. Of
     devices what they are turned to and, in a simulated kitchen, what is to go wrong."""

@@ -51,7 +51,10 @@ def test_the_examples_run():
     state = replay(loads_cook((EXAMPLES / "cook.json").read_text()), members=32).as_dict()
     check(json.loads(json.dumps(state)), "state-1")
     assert state["stage"] == 1
-    assert {k: len(v) for k, v in read_book((EXAMPLES / "book.json").read_text()).items() if v} == {"doneness": 1, "way": 1}
+    assert {k: len(v) for k, v in read_book((EXAMPLES / "book.json").read_text()).items() if v} == {
+        "doneness": 1,
+        "way": 1,
+    }
     judged = judge_log(
         loads_log((EXAMPLES / "log.csv").read_text()), rules="us-food-code-2022", food="chicken-breast", form=None
     )

@@ -16,7 +16,7 @@ from ember_core.running.state import words_of
 from ember_sim.hub import Sensor, Spool
 from ember_web.line import live
 from ember_web.line.adapters import core_event, moment, state_of
-from ember_web.line.check_skill import LEAST, width_of
+from ember_web.line.check_skill import MIN_CONFIRMED, width_of
 from ember_web.line.cut import faces
 from ember_web.line.live import forget_boards
 from ember_web.line.models import Cook, Event, Reading
@@ -255,7 +255,7 @@ def test_a_hand_is_as_sure_as_its_confirmed_checks(kitchen, cook, as_):
             kitchen=kitchen, cook=cook, kind="check", payload={"check": "tester", "answer": right, "width": "untrained"}, actor=person,
             occurred_at=start + timedelta(seconds=60 * i + 5),
         )  # fmt: skip
-        if i == LEAST - 2:
+        if i == MIN_CONFIRMED - 2:
             assert width_of(kitchen, person, "tester") is None
     assert width_of(kitchen, person, "tester") < 0.6 * tester.untrained
     assert width_of(kitchen, person, "touch") is None
