@@ -48,9 +48,7 @@ const kept = () =>
 const connected = (yes) => {
   online = yes;
   if (!yes) {
-    say(
-      queue.waiting.length ? t("No connection: {kept}", { kept: kept() }) : t("No connection: showing the plan"),
-    );
+    say(queue.waiting.length ? t("No connection: {kept}", { kept: kept() }) : t("No connection: showing the plan"));
     link.dataset.about = "connection";
   } else if (link.dataset.about === "connection") {
     link.hidden = true;
