@@ -15,6 +15,7 @@ from ember_core.formats.sharing import MOST_IN_TURN
 from ember_core.heat.cook import Cook
 from ember_core.heat.ensemble.sensitivity import sensitivities
 from ember_core.plan.finding import Finding, Level
+from ember_core.plan.kinds import BROWNING_KINDS, DRY_AIR_KINDS
 from ember_core.plan.plan import Plan
 from ember_core.planning.batches import LAY_S, in_pan
 from ember_core.planning.compute import Outcome
@@ -141,13 +142,28 @@ def _egg_eats(egg: Mapping[str, Any]) -> Message:
 FACES = {1: (N_("all round"),), 2: (N_("first side"), N_("other side"))}
 
 
+BY_EYE = N_("judge it by eye")
+HOT_AIR_C, HOT_AIR_S = 150.0, 1200.0  # in air so hot, for so long, skin and fat brown that the model keeps wet
+
+
+def _browned_in_air(plan: Plan, result: Mapping[str, Any]) -> bool:
+    """Whether hot air had long enough to brown an outside whose colour the model does not give: it has no skin and no fat to dry."""
+    return any(
+        s.kind in DRY_AIR_KINDS & BROWNING_KINDS
+        and (s.face_a.medium_c or 0.0) >= HOT_AIR_C
+        and done["end_s"] - done["start_s"] >= HOT_AIR_S
+        for s, done in zip(plan.stages, result["stages"], strict=True)
+    )
+
+
 def _outside(plan: Plan, result: Mapping[str, Any]) -> dict[str, Any] | None:
     """Colour, crust and loss of a result in words; None where they say nothing."""
     found = result.get("outside")
     if found is None:
         return None
+    unsure = _browned_in_air(plan, result)
     faces = [
-        {**f, "name": n, "colour": COLOURS[f["colour"]]}
+        {**f, "name": n, "colour": BY_EYE if unsure and f["colour"] == "pale" else COLOURS[f["colour"]]}
         for f, n in zip(found["faces"], FACES[len(found["faces"])], strict=True)
     ]
     mass = plan.document["piece"].get("mass_g")
@@ -160,7 +176,8 @@ def _outside(plan: Plan, result: Mapping[str, Any]) -> dict[str, Any] | None:
     words = say("{lost}.", lost=lost)
     if mass is not None:
         words = say("{lost}: {left:mass} of {mass:mass}.", lost=lost, left=round(mass * found["yield"]), mass=mass)
-    return {"faces": faces, "words": words, "long": _long(plan, result)}
+    by_eye = any(f["colour"] == BY_EYE for f in faces)
+    return {"faces": faces, "words": words, "long": _long(plan, result), "by_eye": by_eye}
 
 
 def drawing_together(result: Mapping[str, Any]) -> Message | None:

@@ -251,3 +251,18 @@ def test_the_likely_range_says_how_much_sooner_a_piece_that_shrinks_may_be_ready
     )
     assert "likely" in page
     assert "draws together" not in page
+
+
+@pytest.mark.parametrize(
+    ("sentence", "by_eye"),
+    [
+        ({"cut": "whole-chicken", "way": "hot-oven", "target_c": "74"}, True),
+        ({"cut": "bavette", "way": "hot-pan", "target_c": "55"}, False),
+        ({"cut": "bavette", "way": "bath", "target_c": "55"}, False),
+    ],
+)
+def test_a_colour_that_the_model_does_not_give_is_left_to_the_eye(kitchen, as_, sentence, by_eye):
+    """In hot air, where skin and fat brown; not of what a pan or a bath does."""
+    page = as_("cook").get("/k/hut/plan/", sentence).content.decode()
+    assert ("judge it by eye" in page) is by_eye
+    assert ("knows neither skin nor fat" in page) is by_eye
