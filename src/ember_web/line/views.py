@@ -27,6 +27,7 @@ from ember_web.line.clock import kitchen_time
 from ember_web.line.live import FRESH_S, line_text
 from ember_web.line.models import Cook
 from ember_web.line.sheet import form_event
+from ember_web.line.today import today_of
 from ember_web.tenancy.access import RANK, KitchenRequest, attach, in_kitchen
 from ember_web.tenancy.actor import Actor
 from ember_web.tenancy.voice import current
@@ -65,6 +66,7 @@ def board(request: KitchenRequest) -> HttpResponse:
             "can_write": RANK[request.role] >= RANK["cook"],
             "can_clock": request.role == "chef" and request.kitchen.simulated,
             "theme": "night",
+            "today": today_of(request.kitchen, request.kitchen.now()),
         },
     )
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from ember_web.plans.adapters import thin_trace
+from ember_web.plans.due import due_today
 from ember_web.plans.forms import Options, QuantityInput, quantity, serve_moment
 from ember_web.plans.printing import press
 from ember_web.plans.summaries import summary_of
@@ -13,6 +14,7 @@ __all__ = [
     "Options",
     "QuantityInput",
     "Written",
+    "due_today",
     "exact",
     "press",
     "quantity",

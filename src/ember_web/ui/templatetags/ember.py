@@ -31,6 +31,12 @@ def span(seconds: float | None) -> str:
 register.filter("span", span)
 
 
+@register.filter
+def ago(seconds: float) -> str:
+    """A duration that is over, without its sign."""
+    return span(abs(seconds))
+
+
 def to_the_second(seconds: float) -> str:
     """Seconds as m:ss, however many minutes they are: what is cooked by the clock is read off it."""
     return f"{round(seconds) // 60}:{round(seconds) % 60:02d}"
