@@ -77,3 +77,25 @@ def test_numbers_and_data_blocks():
     assert (logs(3.14), logs(1e6)) == ("3.1", "over 12")
     block = json_block({"a": "</script><b>&"}, "x")
     assert "</script><b>" not in block
+
+
+@pytest.mark.parametrize(
+    ("cut", "way", "marked"),
+    [
+        ("cod-loin", "hot-oven", True),
+        ("cod-loin", "poach", False),
+        ("bavette", "bath", False),
+        ("whole-chicken", "hot-oven", False),
+    ],
+)
+def test_the_place_that_stays_coldest_is_marked_where_it_lies(cut, way, marked):
+    """Above the middle of what lies on a tray; nowhere where the core itself is the coldest."""
+    outcome = compute(parse(Sentence.for_cut(cut, way=way).document()), with_forecast=False)
+    cook = outcome.cook
+    p = draw(cook, ramp="meat", target_c=54.0, round_=cook.closed, ticks=[], met_at_s=None, cursor_s=None, ribbon=None)
+    assert (p.coldest is not None) is marked
+    if p.coldest is not None:
+        reached, depth = cook.coldest
+        assert 0 < p.coldest["y"] < 0.5 * GRAIN_H
+        assert p.coldest["y"] == pytest.approx(depth / 35.0 * GRAIN_H, rel=0.03)
+        assert f"{reached:.1f}" in str(p.coldest["words"])
