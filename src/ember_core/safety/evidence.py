@@ -168,7 +168,9 @@ def _doubt(t_s: Array, core_c: Array, trusted: Flags, against: Flags) -> Message
     stuck = _stuck(t_s, core_c)
     if stuck is not None:
         return say("the probe stands at {core_c:temp1} and does not move; it is stuck", core_c=stuck)
-    change = np.diff(core_c)
+    change = np.diff(
+        core_c[(core_c <= CORE_MOST_C) & ~_peaks(core_c)]
+    )  # one that cannot be is as if it had not been taken
     swings = (change[:-1] * change[1:] < 0) & (np.minimum(np.abs(change[:-1]), np.abs(change[1:])) >= SWING_K)
     if swings.sum() >= max(SWING_LEAST, SWING_SHARE * core_c.size):
         return say(

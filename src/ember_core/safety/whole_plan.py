@@ -9,6 +9,7 @@ from typing import Any
 
 import numpy as np
 
+from ember_core.book.foods import food_row
 from ember_core.heat.geometry.bird import part_shape
 from ember_core.plan.finding import Finding, Level
 from ember_core.plan.kinds import CONTACT_KINDS
@@ -176,7 +177,7 @@ def _neighbour(own: Piece, beside: Sequence[Piece]) -> tuple[Premise | None, lis
         words = say(
             "{food} leaves the same pan, fat, water or bath at {core_c:temp1} in its core, short of its own rule: what it leaves behind "
             "gets on this. Cook that one through, or keep them apart.",
-            food=say(plan.title or str(plan.food)), core_c=piece.cook.peak_core_c,
+            food=plan.title or say(str((food_row(plan.food or "") or {"name": plan.food})["name"])), core_c=piece.cook.peak_core_c,
         )  # fmt: skip
         basis = Basis.BROKEN if rule["met"] is False else Basis.UNKNOWN
         level = Level.STOP if basis is Basis.BROKEN else Level.CARE

@@ -7,7 +7,7 @@ import time
 
 import numpy as np
 import pytest
-from hypothesis import given, settings
+from hypothesis import example, given, settings
 from hypothesis import strategies as st
 
 from ember_core.errors import InputError
@@ -136,6 +136,8 @@ def test_readings_come_back_after_a_spike():
 
 
 @settings(max_examples=100, deadline=None)
+@example(69.0, [0.0] * 6 + [-3.0, 0.0, 3.0, -3.0], 13.0, FSIS, 7, 0.0)  # the spike made four swings of one
+@example(65.0, [4.0, 0.0, 3.0, 2.0], 1.0, US, 0, 0.0)  # a hole hid that the tip was moved
 @given(
     st.floats(50, 74), st.lists(st.floats(-4, 4), min_size=4, max_size=60), st.floats(1, 400), st.sampled_from([US, FSIS, UK]),
     st.integers(0, 58), st.floats(0, 300),
