@@ -71,11 +71,14 @@ TESTS = {
     "safety/growth.py": ["tests/core/safety/test_growth.py", *PREMISES],
     "running/judging.py": ["tests/core/running/test_judging.py"],
     "running/history.py": ["tests/core/running/test_history.py"],
-    "running/after.py": ["tests/core/running/test_after.py"],
+    "running/off_heat.py": ["tests/core/running/test_after.py"],
     "planning/compute.py": [*PREMISES, "tests/core/planning/test_traps.py", "tests/core/formats/test_formats.py"],
-    "planning/changes.py": ["tests/core/planning/test_asking.py"],
+    "planning/routes.py": ["tests/core/planning/test_asking.py"],
     "formats/result.py": ["tests/core/formats/test_formats.py", "tests/core/planning/test_traps.py"],
     "eggs/ruled.py": ["tests/core/eggs"],
+    "entry/coldest.py": ["tests/core/entry/test_coldest.py"],
+    "book/doneness.py": ["tests/core/book/test_doneness.py"],
+    "plan/kinds.py": ["tests/core/plan/test_kinds.py"],
     "formats/log.py": ["tests/core/formats/test_log.py", *LOGS],
     "line/fold.py": ["tests/core/line/test_fold.py"],
     **{f"data/{name}": ROWS for name in ("rules.toml", "keeping.toml", "organisms.toml", "forms.toml", "fsis_appendix_a_beef.csv")},
@@ -102,7 +105,7 @@ NAMES = {
 LEVELS = {"stop": "note", "care": "note", "note": "stop"}
 PURGE = (
     "ember_core.safety", "ember_core.formats", "ember_core.line", "ember_core.data", "ember_core.book", "ember_core.entry",
-    "ember_core.planning", "ember_core.running", "ember_core.eggs", "tests",
+    "ember_core.planning", "ember_core.running", "ember_core.eggs", "ember_core.plan", "tests",
 )  # fmt: skip
 
 
