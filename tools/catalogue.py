@@ -27,7 +27,7 @@ from django.conf import settings
 
 SOURCE = Path(__file__).resolve().parents[1] / "src"
 LOCALE = SOURCE / "ember_web" / "locale"
-SPEAK = {"say", "Message", "tell", "N_", "_", "gettext", "gettext_lazy", "finding"}
+SPEAK = {"say", "Message", "tell", "N_", "_", "gettext", "gettext_lazy", "finding", "translate"}
 SCRIPTS = {"t": None, "said": None, "marked": None}
 DOMAINS = ("django", "djangojs")
 

@@ -80,54 +80,6 @@ def test_where_the_plan_stands(page, done, now, at, core):
     assert call(page, "line/fold.js", "planned", cook, 1000 * now) == pytest.approx(core)
 
 
-@pytest.mark.parametrize(
-    ("seconds", "words"),
-    [(0, "0:00"), (59.6, "1:00"), (-7, "−0:07"), (599, "9:59"), (600, "10 min"), (7199, "120 min"), (7200, "2 h 00"), (9000, "2 h 30")],
-)  # fmt: skip
-def test_durations(page, seconds, words):
-    """As the pages of the server write them."""
-    from ember_web.ui.templatetags.ember import span
-
-    assert call(page, "ui/said.js", "span", seconds) == words
-    assert span(seconds) == words
-
-
-DRAW = """
-const [spec, code, done] = [arguments[0], arguments[1], arguments[arguments.length - 1]];
-document.body.dataset.units = code;
-import(`/static/ui/chart.js?${code}`).then((m) => {
-  const svg = document.createElementNS('http://www.w3.org/2000/svg', 'svg');
-  svg.setAttribute('width', 880);
-  document.body.append(svg);
-  m.draw(svg, spec);
-  m.draw(svg, spec);
-  done({
-    labels: [...svg.querySelectorAll('.chart-axis text')].map((e) => e.textContent),
-    paths: [...svg.querySelectorAll('path')].map((e) => [e.getAttribute('class'), e.getAttribute('d')]),
-    band: [...svg.querySelector('.band').attributes].map((a) => [a.name, a.value]),
-    level: Number(svg.querySelector('.target-line').getAttribute('y1')),
-    dots: [...svg.querySelectorAll('.dot')].map((e) => [Number(e.getAttribute('cx')), Number(e.getAttribute('cy'))]),
-    moves: svg.querySelectorAll('.move-at').length, groups: svg.querySelectorAll('.chart').length,
-  });
-});
-"""
-
-
-def test_the_chart_lies_where_its_numbers_say(page):
-    """Time across and temperature down, straight between; marks at round values; drawn again it is drawn once."""
-    spec = {
-        "size": [440, 100, 40, 0, 0], "x": 600, "y": [0, 80], "lines": [{"as": "l-core", "at": [[0, 0], [300, 40], [600, 200]]}],
-        "band": [50, 60], "level": 20, "dots": [[150, 60]], "moves": [0, 300], "area": [[0, 10, 20], [600, 30, 40]],
-    }  # fmt: skip
-    drawn = page.execute_async_script(DRAW, spec, "C-mm-g-L-24")
-    assert drawn["labels"][:9] == ["0", "10", "20", "30", "40", "50", "60", "70", "80"]
-    assert drawn["labels"][9:] == ["0:00", "2:00", "4:00", "6:00", "8:00", "10 min"]
-    assert dict(map(tuple, drawn["paths"]))["l-core"] == "M40,100L240,50L440,0"  # above the frame: at its edge
-    assert dict(map(tuple, drawn["paths"]))["ribbon"].startswith("M40,75L440,50")
-    assert (drawn["level"], drawn["dots"], drawn["moves"], drawn["groups"]) == (75, [[140, 25]], 2, 1)
-    assert dict(map(tuple, drawn["band"])) == {"class": "band", "x": "40", "width": "400", "y": "25", "height": "12.5"}
-
-
 @pytest.mark.parametrize("case", SPANS, ids=lambda c: str(c["s"]))
 def test_a_duration_is_written_as_the_core_writes_it(page, case):
     """On the same cases as ``clock_span``."""

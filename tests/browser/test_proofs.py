@@ -114,7 +114,7 @@ def test_a_new_kitchen_within_ten_minutes(browser, site):
     chef.press("[name=look]")
     browser.until(lambda: browser.find_elements(By.CSS_SELECTOR, "#effect .effect-total"))
     chef.press("[name=keep]")
-    browser.until(lambda: "Kept as version 2" in browser.text("#main"))
+    browser.until(lambda: "Saved as version 2" in browser.text("#main"))
     for entry in ("hake 32mm oven 19:30", "bavette 28mm mr", "guinea fowl bath 63", "4 veal cutlets 20mm"):
         browser.get(valley + "plan/")
         chef.fill("#q", entry + Keys.ENTER)

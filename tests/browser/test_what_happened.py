@@ -35,7 +35,7 @@ def test_checked_cooler_late_and_back(browser, site):
     sheet(browser)
     browser.execute_script("document.querySelector('#sheet-body [name=width][value=trained]').click()")
     said(browser, "tester|cold")
-    assert "not yet" in browser.text("#sheet-body .sheet-word")
+    assert "still under" in browser.text("#sheet-body .sheet-word")
     browser.one("#sheet-body [name=medium_c]").send_keys("150")
     browser.tap("#sheet-body [name=kind][value=medium]")
     browser.until(lambda: "heat is now 150 °C" in browser.text("#sheet-body .sheet-history"))
@@ -71,7 +71,7 @@ def test_cut_and_not_done_it_goes_back_on_a_phone(browser, site):
     browser.until(lambda: "Back into the pan" in browser.text(".h-cue"), 30)
     sheet(browser)
     said(browser, browser.one('#sheet-body [name=said][value^="cut|raw|"]').get_attribute("value"))
-    assert "not yet" in browser.text("#sheet-body .sheet-word")
+    assert "still under" in browser.text("#sheet-body .sheet-word")
     browser.tap("#sheet-body [name=back] ~ button")
     browser.until(lambda: "/line/" in browser.current_url and browser.find_elements(By.ID, "open-sheet"))
     browser.until(lambda: browser.text(".h-verb") == "Pull" and due(browser) > 60, 20)  # once more

@@ -96,7 +96,7 @@ def test_what_can_be_on_the_plate_in_time(kitchen, as_):
             .get(f"{BOOK}time/", {"minutes": "12", "species": "fish", "gear": ["pan", "pot"]})
             .content.decode()
         )
-        if "being worked out" not in page:
+        if "more to come" not in page:
             break
     took = [int(m) for m in re.findall(r"<b>\s*(\d+) min", page)]
     assert took == sorted(took)
