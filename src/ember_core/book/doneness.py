@@ -2,10 +2,9 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Sequence
 from itertools import pairwise
-
-import numpy as np
 
 from ember_core.wording.message import N_, Message, say
 
@@ -26,8 +25,8 @@ def doneness_spans(names: Names) -> list[tuple[Message, float, float]]:
     edges = [max(0.5 * (a[1] + b[1]), b[1] - UNDER_K) for a, b in pairwise(names)]
     first = names[0][1] - UNDER_K
     under = say(STILL_UNDER, word=say(names[0][0]))
-    low, high = [first, *edges], [*edges, np.inf]
-    return [(under, -np.inf, first), *((say(n), a, b) for (n, _c), a, b in zip(names, low, high, strict=True))]
+    low, high = [first, *edges], [*edges, math.inf]
+    return [(under, -math.inf, first), *((say(n), a, b) for (n, _c), a, b in zip(names, low, high, strict=True))]
 
 
 def doneness_at(names: Names, core_c: float) -> Message:
@@ -48,7 +47,7 @@ def read_names(stated: object) -> Names:
             and isinstance(pair[1], (int, float))
         ):
             return ()
-        if not pair[0] or (out and pair[1] <= out[-1][1]) or not np.isfinite(pair[1]):
+        if not pair[0] or (out and pair[1] <= out[-1][1]) or not math.isfinite(pair[1]):
             return ()
         out.append((pair[0], float(pair[1])))
     return tuple(out)

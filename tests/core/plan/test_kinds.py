@@ -158,3 +158,12 @@ def test_no_kind_is_another():
     """A name that is none has no row."""
     with pytest.raises(KeyError):
         stage_kind("sand")
+
+
+@pytest.mark.parametrize("medium_c", [-20.0, 0.0, 25.0, 110.0, 374.0, 400.0])
+def test_smoke_of_any_heat_is_answered(medium_c):
+    """Its own vapour is no more than its air can hold, also where water has no boiling point any more."""
+    document = smoked(medium_c=medium_c)
+    document["stages"][0] = {"kind": "smoke", "minutes": 5, "medium_c": medium_c}
+    cook = compute(parse(document), with_forecast=False, advice=False).cook
+    assert -25.0 < cook.peak_core_c < 120.0

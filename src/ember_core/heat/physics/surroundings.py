@@ -61,7 +61,7 @@ def surroundings(kind: str, variant: str | None, medium_c: float, air_c: float) 
     row = read_toml("surroundings.toml")[kind][variant or stage_kind(kind).default]
     vapour_pa = kitchen_vapour(air_c)
     if "vapour_pa" in row:  # the chamber's own, no more than its air can hold
-        vapour_pa = min(row["vapour_pa"], MOST_HUMID * iapws_saturation_pressure(max(medium_c, 0.02)))
+        vapour_pa = min(row["vapour_pa"], MOST_HUMID * iapws_saturation_pressure(min(max(medium_c, 0.02), 370.0)))
     return Surface(
         medium_c=medium_c,
         h=row["h"],
