@@ -22,10 +22,10 @@ from ember_web.book.actions.import_book import ImportBook, import_book
 from ember_web.book.models import BookRow
 from ember_web.book.queries import book_of
 from ember_web.book.row_forms import FORMS, RowForm
+from ember_web.jobs.waiting import solver
 from ember_web.tenancy.access import KitchenRequest, in_kitchen
 from ember_web.tenancy.actor import Actor
 from ember_web.tenancy.voice import current, tell
-from ember_web.ui.solver_pool import solver
 from ember_web.ui.uploads import read_upload
 
 NEW = "new"

@@ -19,8 +19,8 @@ from ember_core.planning.ready_in import HEATING, is_known, minutes_of, pairs, s
 from ember_core.planning.schools import School, school
 from ember_web.book.models import BookRow
 from ember_web.book.queries import book_of
+from ember_web.jobs.waiting import solver
 from ember_web.tenancy.access import RANK, KitchenRequest, in_kitchen
-from ember_web.ui.solver_pool import solver
 
 A_WHILE_S = 0.7  # of computing for one answer; the page asks again for the rest
 LONGEST_MIN = 20160.0

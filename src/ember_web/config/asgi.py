@@ -20,6 +20,7 @@ from django.core.wsgi import get_wsgi_application
 from ember_core.planning.warm_up import compile_all
 from ember_web.config.doors import Doors
 from ember_web.config.senders import senders
+from ember_web.line.workers import workers
 from ember_web.plans.printing import press
 
 # learning computes on a thread of its own: a page that the database has answered does not wait long for its turn
@@ -36,4 +37,5 @@ def later(seconds: float, function: Any) -> None:
 
 
 later(1.0, compile_all)
+later(2.0, workers.start)
 later(30.0, press.start)

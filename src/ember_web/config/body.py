@@ -82,7 +82,8 @@ class BodyReader:
             while True:
                 left = min(self.max_silence_s, begun + self.max_s - clock())
                 try:
-                    message = await asyncio.wait_for(receive(), max(left, 0.0))
+                    async with asyncio.timeout(max(left, 0.0)):
+                        message = await receive()
                 except TimeoutError:
                     raise BodyRefused(408, "The request took too long to arrive; send it again.") from None
                 if message["type"] == "http.disconnect":

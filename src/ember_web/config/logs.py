@@ -6,7 +6,7 @@ import logging
 
 from django.db import IntegrityError, InterfaceError, OperationalError
 
-from ember_web.ui.solver_pool import Busy
+from ember_web.jobs.waiting import Busy
 
 FORESEEN = (OperationalError, InterfaceError, IntegrityError, Busy)
 

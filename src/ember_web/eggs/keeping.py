@@ -16,13 +16,13 @@ from ember_core.formats.plan import parse
 from ember_core.heat.cook import Cook
 from ember_core.planning.compute import compute
 from ember_web.book.public import book_of
+from ember_web.jobs.waiting import solver
 from ember_web.plans.actions.save_plan import SavePlan, save_plan
 from ember_web.plans.models import Plan
 from ember_web.plans.public import summary_of
 from ember_web.tenancy.access import KitchenRequest
 from ember_web.tenancy.actor import Actor
 from ember_web.tenancy.voice import tell
-from ember_web.ui.solver_pool import solver
 
 
 def saved(

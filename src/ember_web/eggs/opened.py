@@ -17,11 +17,11 @@ from ember_web.book.public import house_document
 from ember_web.eggs import built_topics, topics
 from ember_web.eggs.fields import Answer, Place, Topic, form_of, shown
 from ember_web.eggs.keeping import go_to_plans, saved
+from ember_web.jobs.waiting import solver
 from ember_web.kitchens.models import Station
 from ember_web.tenancy.access import RANK, KitchenRequest, in_kitchen
 from ember_web.tenancy.models import Kitchen
 from ember_web.tenancy.voice import current
-from ember_web.ui.solver_pool import solver
 
 TOPICS: dict[str, Topic] = topics.TOPICS | built_topics.TOPICS
 USUAL = "fried"

@@ -23,11 +23,11 @@ from ember_web.eggs.fields import COLD, EACH, shown
 from ember_web.eggs.fields import form_of as parts_form
 from ember_web.eggs.forms import title_of
 from ember_web.eggs.keeping import go_to_plans, saved
+from ember_web.jobs.waiting import solver
 from ember_web.kitchens.models import Station
 from ember_web.tenancy.access import RANK, KitchenRequest, in_kitchen
 from ember_web.tenancy.models import Kitchen
 from ember_web.tenancy.voice import current, tell
-from ember_web.ui.solver_pool import solver
 
 PARTS = (EACH, COLD)
 USUAL = "12 soft 7:30\n6 hard 8:00\n8 poached 8:30"

@@ -42,11 +42,11 @@ from ember_web.eggs.drawing import MAP_H, MAP_W, Section, map_of, section_of, st
 from ember_web.eggs.fields import NAMES
 from ember_web.eggs.forms import FIELDS, WATER_WORDS, EggForm, form_of, masses_of, question_of, title_of
 from ember_web.eggs.keeping import go_to_plans, saved
+from ember_web.jobs.waiting import Busy, solver
 from ember_web.kitchens.models import Station
 from ember_web.tenancy.access import RANK, KitchenRequest, in_kitchen
 from ember_web.tenancy.models import Kitchen
 from ember_web.tenancy.voice import current, tell
-from ember_web.ui.solver_pool import Busy, solver
 
 APART_MIN, APART_BATH_MIN = 0.5, 5.0  # how much sooner and later is told
 MAP_CELLS = 24

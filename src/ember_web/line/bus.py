@@ -1,11 +1,11 @@
-"""One listener a process: PostgreSQL notifications fanned out to every open board."""
+"""One listener a process: PostgreSQL notifications, handed to who tells the boards of each kitchen."""
 
 from __future__ import annotations
 
 import asyncio
 import logging
 import os
-from collections import Counter, defaultdict
+from collections import defaultdict
 from contextlib import suppress
 
 import psycopg
@@ -15,13 +15,7 @@ from ember_web.line.freshness import changed
 from ember_web.line.signals import CHANNEL
 
 log = logging.getLogger(__name__)
-MOST_OF_ONE = 8  # boards of one person that hear at once; others ask from time to time
-MOST = 400  # boards of a process
 NOW, SOON = "now", "soon"
-
-
-class Crowded(Exception):
-    """No more boards can listen; they ask from time to time instead."""
 
 
 class Bus:
@@ -29,35 +23,26 @@ class Bus:
 
     def __init__(self) -> None:
         self.queues: dict[str, set[asyncio.Queue[str]]] = defaultdict(set)
-        self.people: Counter[int] = Counter()
         self.task: asyncio.Task[None] | None = None
         self.loop: asyncio.AbstractEventLoop | None = None
 
-    def open(self, kitchen: str, person: int) -> asyncio.Queue[str]:
-        """Subscribe a person's board; starts the listener with the first one. Raises Crowded."""
-        if self.people[person] >= MOST_OF_ONE or self.people.total() >= MOST:
-            raise Crowded
+    def subscribe(self, kitchen: str) -> asyncio.Queue[str]:
+        """Hear of a kitchen; starts the listener with the first one."""
         queue: asyncio.Queue[str] = asyncio.Queue(maxsize=8)
         self.queues[kitchen].add(queue)
-        self.people[person] += 1
         self.loop = asyncio.get_running_loop()
         if self.task is None or self.task.done():
             self.task = self.loop.create_task(self.listen())
         return queue
 
-    def close(self, kitchen: str, person: int, queue: asyncio.Queue[str]) -> None:
-        """Unsubscribe; a second time does nothing."""
-        if queue not in self.queues.get(kitchen, ()):
-            return
+    def unsubscribe(self, kitchen: str, queue: asyncio.Queue[str]) -> None:
+        """Hear no more; a second time does nothing."""
         self.queues[kitchen].discard(queue)
         if not self.queues[kitchen]:
             del self.queues[kitchen]
-        self.people[person] -= 1
-        if self.people[person] <= 0:
-            del self.people[person]
 
     def send(self, kitchen: str, word: str) -> None:
-        """Wake the boards of a kitchen; a board that is behind is woken once, not many times."""
+        """Wake who tells the boards of a kitchen; one that is behind is woken once, not many times."""
         for queue in self.queues.get(kitchen, ()):
             with suppress(asyncio.QueueFull):
                 queue.put_nowait(word)
@@ -75,7 +60,7 @@ class Bus:
         self.send(kitchen, word)
 
     async def listen(self) -> None:
-        """Listen for ever, reconnecting; after a reconnect every board looks again."""
+        """Listen for ever, reconnecting; after a reconnect every kitchen is looked at again."""
         settings = connection.settings_dict
         while True:
             try:

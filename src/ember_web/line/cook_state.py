@@ -35,10 +35,9 @@ def cook_state(
         Its heat was changed: what comes next is due when the replay says so.
     """
     times, cores = track.times, track.values
-    step = max(1, -(-len(times) // READINGS_SHOWN))
-    shown = [*range(0, len(times), step)]
-    if times and shown[-1] != len(times) - 1:
-        shown.append(len(times) - 1)
+    step = 1  # doubled, so that what a board has stays as it is for long: the newest are added to it
+    while len(times) > step * READINGS_SHOWN:
+        step *= 2
     start = state.started or cook.created_at.timestamp()
     document = cook.document
     dues = dues_of(cook, state, learned, truth if altered else None)
@@ -57,7 +56,7 @@ def cook_state(
         "trace": cook.trace,
         "learned": learned,
         "truth": truth,
-        "readings": [[round(times[i] - start, 1), round(cores[i], 2)] for i in shown],
+        "readings": [[round(times[i] - start, 1), round(cores[i], 2)] for i in range(0, len(times), step)],
         "lastReading": None if not times else [round(times[-1] * 1000), round(cores[-1], 2)],
         "moves": [
             {

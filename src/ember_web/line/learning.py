@@ -1,57 +1,29 @@
 """What the probes' readings say about the pulls of running cooks, worked out beside the requests.
 
-A request never waits for it: it hands in what has been read, and shows what was last worked out. One
-worker thread takes the cooks in the order of their new readings; of one cook only the newest
-readings wait. Prepared ensembles are shared by all cooks that are thermally alike.
+A request never waits for it: it hands in what has been read, and shows what was last worked out. The
+workers take the cooks in the order of their new readings; of one cook only the newest readings wait.
 """
 
 from __future__ import annotations
 
 import json
-from collections import OrderedDict
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass, field
-from functools import cached_property
+from concurrent.futures import Future
 from typing import Any
 
 import numpy as np
 
-from ember_core.formats.plan import parse
 from ember_core.heat.arrays import Array
-from ember_core.heat.cook import run
-from ember_core.heat.ensemble.coarse import coarse_setup
-from ember_core.heat.ensemble.learning import Learner
-from ember_core.heat.setup import setup
 from ember_core.line.fold import CookState
 from ember_core.planning.moves import MoveKind
-from ember_core.wording.message import join_sentences
-from ember_web.line.background import BackgroundQueue
+from ember_web.jobs.newest import NewestQueue
+from ember_web.line.computing import Question, learn
 from ember_web.line.models import Cook
+from ember_web.line.workers import workers
 
-MEMBERS = 96
 LEAST_READINGS = 6
 LEAST_SPAN_S = 60.0
-PREPARED = 128  # ensembles kept, about half a megabyte each
 THERMAL = ("format", "piece", "stages", "kitchen", "rules")  # what of a plan its temperatures depend on
-
-
-@dataclass(frozen=True)
-class Question:
-    """What the pull is asked of: a cook's thermal plan, where its last move stands, and its readings in plan time."""
-
-    thermal: str
-    anchor_s: float  # when the last move was done, s since 1970
-    offset_s: float  # and where that move stands in the plan, s
-    plan_s: Array
-    core_c: Array
-    medium_s: Array = field(default_factory=lambda: np.empty(0))  # and those of the thermometers in what heats it
-    medium_c: Array = field(default_factory=lambda: np.empty(0))
-
-    @cached_property
-    def key(self) -> tuple[str, float, float, int, float]:
-        """Changes with every new reading and every move."""
-        read = self.plan_s.size + self.medium_s.size
-        return self.thermal, self.anchor_s, self.offset_s, read, float(self.core_c.sum() + self.medium_c.sum())
 
 
 def thermal_key(document: Mapping[str, Any]) -> str:
@@ -96,42 +68,11 @@ def _enough(times: Array) -> bool:
     return times.size >= LEAST_READINGS and bool(times[-1] - times[0] >= LEAST_SPAN_S)
 
 
-def prepare(thermal: str) -> Learner:
-    """The ensemble of a thermal plan, or of a part of its bird; a few tenths of a second on one processor."""
-    kept, house, spreads, *part = json.loads(thermal)
-    kept.pop("house", None)
-    plan = parse(kept | ({"x-house": house} if house else {}))
-    plan = plan.of_part(part[0]) if part else plan
-    cook = run(plan, setup(plan))
-    cells = coarse_setup(plan)
-    return Learner.prepare(cells, plan.face_kinds, cook, members=MEMBERS, spreads=spreads, threads=1)
+class LearningQueue(NewestQueue[Question]):
+    """What probes say of pulls."""
 
-
-def answer(learner: Learner, asked: Question) -> dict[str, Any] | None:
-    """The pull by the probe, in ms since 1970: ``from``, ``likely``, ``to``, and a ``note`` when it is doubtful."""
-    posterior = learner.update(asked.plan_s, asked.core_c, asked.medium_s, asked.medium_c)
-    if posterior.used == 0 and not posterior.findings:
-        return None
-    low, middle, high = (
-        round(1000 * (asked.anchor_s + float(p) - asked.offset_s))
-        for p in np.quantile(posterior.pull_s, [0.05, 0.5, 0.95])
-    )
-    return {
-        "from": low,
-        "likely": middle,
-        "to": high,
-        "used": posterior.used,
-        "note": join_sentences(posterior.findings),
-    }
-
-
-class LearningQueue(BackgroundQueue[Question]):
-    """What probes say of pulls. Prepared ensembles are shared by all cooks that are thermally alike."""
-
-    def __init__(self, most: int = PREPARED) -> None:
+    def __init__(self) -> None:
         super().__init__("learning")
-        self.learners: OrderedDict[str, Learner] = OrderedDict()
-        self.most = most
 
     def ask(self, cook_id: int, asked: Question | None, told: Callable[[], None]) -> dict[str, Any] | None:
         """The last answer about a cook; one about another plan or another last move is none."""
@@ -142,18 +83,9 @@ class LearningQueue(BackgroundQueue[Question]):
             return None
         return slot.result if slot.answered[:3] == asked.key[:3] else None
 
-    def work(self, asked: Question) -> dict[str, Any] | None:
-        """The pull by the probe."""
-        return answer(self._learner(asked.thermal), asked)
-
-    def _learner(self, thermal: str) -> Learner:
-        found = self.learners.get(thermal)
-        if found is None:
-            found = self.learners[thermal] = prepare(thermal)
-            while len(self.learners) > self.most:
-                self.learners.popitem(last=False)
-        self.learners.move_to_end(thermal)
-        return found
+    def hand_over(self, asked: Question) -> Future[dict[str, Any] | None]:
+        """To the worker that has prepared its plan."""
+        return workers.submit(asked.thermal, learn, asked)
 
 
-desk = LearningQueue()
+pull_queue = LearningQueue()

@@ -3,24 +3,20 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
+from concurrent.futures import Future
 from dataclasses import replace
 from typing import Any
 
-from ember_core.book.doneness import STILL_UNDER
 from ember_core.errors import EmberError
 from ember_core.line.fold import CHECK, EXTEND, FINISH, HAPPENED, MOVE, PROBE, STAGE, START, CookState
 from ember_core.line.fold import Event as CoreEvent
-from ember_core.plan.finding import Level
 from ember_core.plan.kinds import HEAT_KINDS
-from ember_core.plan.plan import Plan
-from ember_core.running.checks import checks
 from ember_core.running.history import FORMAT, Running, running
-from ember_core.running.state import State, replay, words_of
-from ember_core.wording.message import Message, say
-from ember_web.line.background import BackgroundQueue
+from ember_web.jobs.newest import NewestQueue
+from ember_web.line.computing import replay_words
 from ember_web.line.media import Around
+from ember_web.line.workers import workers
 
-MEMBERS = 96
 READINGS = 200  # of a probe that are handed over, the last of them
 
 
@@ -121,59 +117,11 @@ def usable(document: Mapping[str, Any], state: CookState, event: CoreEvent) -> R
     return running(cook_document(document, state, event.at))
 
 
-def state_words(state: State, start: float) -> dict[str, Any]:
-    """What a board shows of a state; times in ms since 1970."""
-    found = state.as_dict()
-    nxt, verdict = found["next"], found["verdict"]
-
-    def at(seconds: float) -> int:
-        return round(1000.0 * (start + seconds))
-
-    ask = None if verdict is None or verdict["ask"] is None else checks()[verdict["ask"]]
-    return {
-        "core": round(found["core_c"], 1),
-        "peak": found["peak"],
-        "next": None
-        if nxt is None
-        else {"move": nxt["move"], "kind": nxt["kind"], "at": at(nxt["at_s"]), "from": at(nxt["p5"]), "to": at(nxt["p95"])},
-        "word": None if state.verdict is None else words_of_odds(state.verdict.word, state.verdict.odds),
-        "then": None if state.verdict is None else first_of(state.verdict.word, state.running.planned),
-        "past": None if verdict is None or verdict["past_in_s"] is None else at(found["t_s"] + verdict["past_in_s"]),
-        "after": None if state.after is None else {
-            name: None if one is None else {"at": at(one.at_s), "why": one.why}
-            for name, one in (("best", state.after.best), ("control", state.after.control))
-        },
-        "ask": None if ask is None else {"id": ask.id, "name": say(ask.name)},
-        "said": [f.message for f in state.findings if f.level != Level.NOTE and f.code in SHOWN],
-    }  # fmt: skip
-
-
-def first_of(word: str, plan: Plan) -> Message | None:
-    """What a piece that is nothing yet becomes first; None of one that is something."""
-    names = words_of(plan)
-    return say(names[1][0]) if len(names) > 1 and word == names[0][0] else None
-
-
-def words_of_odds(word: str, odds: float) -> Message:
-    """A verdict with its odds as a cook says them: *medium rare now, 4 in 5*."""
-    named = word if isinstance(word, Message) else say(word)
-    if odds >= SURE and named.template == STILL_UNDER:
-        return named
-    if odds >= SURE:
-        return say("{word} now, almost certain", word=named)
-    n, d = min(((n, d) for d in (2, 3, 4, 5, 10) for n in range(1, d)), key=lambda f: (abs(f[0] / f[1] - odds) > 0.04, f[1], abs(f[0] / f[1] - odds)))  # fmt: skip
-    return say("{word} now, {n} in {d}", word=named, n=n, d=d)
-
-
-SURE = 0.96
-SHOWN = frozenset({"past-target", "short-of-target", "colder-rest", "as-it-is", "back-on", "probe-doubted"})
-
-
-class ReplayQueue(BackgroundQueue[tuple[dict[str, Any], float]]):
+class ReplayQueue(NewestQueue[tuple[dict[str, Any], float]]):
     """Replays cooks: each as of :func:`cook_document`, with its start, s since 1970."""
 
     def __init__(self) -> None:
-        super().__init__("truth")
+        super().__init__("replay")
 
     def ask(
         self,
@@ -182,14 +130,14 @@ class ReplayQueue(BackgroundQueue[tuple[dict[str, Any], float]]):
         document: Callable[[], tuple[dict[str, Any], float]] | None,
         told: Callable[[], None],
     ) -> dict[str, Any] | None:
-        """The last answer about a cook, see :meth:`BackgroundQueue.ask_of`."""
+        """The last answer about a cook, see :meth:`NewestQueue.ask_of`."""
         slot = self.ask_of(cook_id, key, document, told)
         return None if slot is None else slot.result
 
-    def work(self, asked: tuple[dict[str, Any], float]) -> dict[str, Any] | None:
-        """What a board shows of it."""
+    def hand_over(self, asked: tuple[dict[str, Any], float]) -> Future[dict[str, Any] | None]:
+        """To any worker: nothing is prepared for it."""
         document, start = asked
-        return state_words(replay(running(document), members=MEMBERS, threads=1), start)
+        return workers.submit(f"{start}", replay_words, document, start)
 
 
-teller = ReplayQueue()
+replay_queue = ReplayQueue()

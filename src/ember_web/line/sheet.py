@@ -20,19 +20,20 @@ from ember_core.running.intervals import STORED_BY, heated_by
 from ember_core.running.state import replay
 from ember_core.safety.whole_plan import PART_NAMES
 from ember_core.wording.message import N_
+from ember_web.jobs.waiting import Busy, solver
 from ember_web.kitchens.models import Equipment
 from ember_web.line.adapters import moment, state_of
 from ember_web.line.clock import kitchen_time
+from ember_web.line.computing import MEMBERS, state_words
 from ember_web.line.cut import faces
 from ember_web.line.media import OF_MEDIUM, Around, around_of
 from ember_web.line.models import Cook
 from ember_web.line.queries import readings_of
-from ember_web.line.replaying import MEMBERS, cook_document, state_words
+from ember_web.line.replaying import cook_document
 from ember_web.line.second_probe import lead_part, second_part
 from ember_web.tenancy.access import RANK, KitchenRequest, in_kitchen
 from ember_web.tenancy.voice import current, tell
 from ember_web.ui.drawing import ramp_of
-from ember_web.ui.solver_pool import Busy, solver
 
 HAPPENINGS = {
     "medium": N_("heat is now"), "off": N_("burner off"), "turn": N_("turned once more"), "baste": N_("basted for"), "door": N_("door open for"),

@@ -6,7 +6,7 @@ from datetime import datetime
 from typing import Any
 
 from ember_web.line.adapters import moment, state_of
-from ember_web.line.live import told_dues
+from ember_web.line.live import dues_of
 from ember_web.line.queries import with_events
 from ember_web.tenancy.models import Kitchen
 from ember_web.ui.templatetags.ember import span
@@ -19,13 +19,13 @@ def strip_marks(kitchen: Kitchen, now: datetime) -> dict[str, Any]:
     """Marks of the clock strip: coming moves of every running cook within 90 minutes."""
     marks: list[dict[str, Any]] = []
     earlier = later = 0
-    told = told_dues(kitchen)  # the strip and the board give one time
+    dues = dues_of(kitchen)  # the strip and the board give one time
     for cook in with_events(kitchen).defer("document", "result", "trace"):
         state = state_of(cook)
         for move, raw in zip(state.moves, cook.moves, strict=True):
             if move.done is not None:
                 continue
-            due = told.get(cook.public_id, {}).get(move.id, round(1000.0 * move.due)) / 1000.0
+            due = dues.get(cook.public_id, {}).get(move.id, round(1000.0 * move.due)) / 1000.0
             ahead = due - now.timestamp()
             if ahead > STRIP_S:
                 later += 1

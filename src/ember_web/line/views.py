@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import asyncio
 import json
-import random
 import uuid
 from collections.abc import AsyncIterator, Callable
 from concurrent.futures import ThreadPoolExecutor
@@ -22,23 +21,20 @@ from ember_core.errors import InputError
 from ember_core.wording.message import spoken
 from ember_web.kitchens.actions.set_clock import RATES
 from ember_web.line.actions.take_events import take_events
-from ember_web.line.bus import NOW, SOON, Crowded, bus
 from ember_web.line.clock import kitchen_time
-from ember_web.line.live import FRESH_S, line_text
+from ember_web.line.live import line_text
 from ember_web.line.models import Cook
+from ember_web.line.publisher import Crowded, Ear, streams
 from ember_web.line.sheet import form_event
 from ember_web.line.today import today_of
 from ember_web.tenancy.access import RANK, KitchenRequest, attach, in_kitchen
 from ember_web.tenancy.actor import Actor
-from ember_web.tenancy.voice import current
+from ember_web.tenancy.voice import current, voice_of
 
 ADMITTING = ThreadPoolExecutor(2, thread_name_prefix="admit")  # however many come at once: two connections
-STREAM_LIFE_S = 300.0
+SAYING = ThreadPoolExecutor(2, thread_name_prefix="say")  # it asks nothing of the database
+STREAM_LIFE_S = 3600.0  # who may look is asked anew meanwhile, every few seconds
 BEAT_S = 15.0
-# a word is told at once after a quiet time, then no sooner than this after the last one; and boards that hear the
-# same word are told it over a short while, so that they do not all ask in the same moment
-GAP_S = {SOON: 0.9, NOW: 1.0}
-SPREAD_S = {SOON: (1.2 * FRESH_S, 0.9), NOW: (0.0, 0.6)}
 
 
 class Stream(StreamingHttpResponse):
@@ -74,8 +70,9 @@ def board(request: KitchenRequest) -> HttpResponse:
 @in_kitchen(answers_json=True)
 @require_safe
 def state(request: KitchenRequest) -> HttpResponse:
-    """The state document."""
-    reply = HttpResponse(line_text(request.kitchen, current()), content_type="application/json")
+    """The state document: the whole, or with ``?since=`` what changed since that revision."""
+    text = line_text(request.kitchen, current(), request.GET.get("since", ""))
+    reply = HttpResponse(text, content_type="application/json")
     reply["Cache-Control"] = "no-store"
     return reply
 
@@ -87,28 +84,30 @@ def strip(request: KitchenRequest) -> HttpResponse:
     return render(request, "ui/_strip.html")
 
 
-def _admit(request: HttpRequest, kitchen: str) -> int:
-    """Who asks for a stream, as their key; 0 for nobody. Gives its database connection back before the stream begins."""
+def _admit(request: HttpRequest, kitchen: str) -> Ear | None:
+    """Who asks for a stream; None: nobody. Gives its database connection back before the stream begins."""
     try:
         if not request.user.is_authenticated:
-            return 0
+            return None
         attach(request, kitchen, "viewer")
-        return int(request.user.pk)
+        since = request.headers.get("Last-Event-ID") or request.GET.get("since", "")
+        session = request.session.session_key or ""
+        return Ear(kitchen, int(request.user.pk), session, voice_of(request.user), since[:40])
     finally:
         connections.close_all()
 
 
 @require_safe
 async def stream(request: HttpRequest, kitchen: str) -> HttpResponse | Stream:
-    """Server-sent events: a word whenever the state changed. Bounded in time and number; the browser comes again or asks."""
+    """Server-sent events: what of the state changed, whenever it does. Bounded in time and number; the browser comes again or asks."""
     try:
-        person = await sync_to_async(_admit, thread_sensitive=False, executor=ADMITTING)(request, kitchen)
+        ear = await sync_to_async(_admit, thread_sensitive=False, executor=ADMITTING)(request, kitchen)
     except Http404:
         return HttpResponse(status=404)
-    if not person:
+    if ear is None:
         return HttpResponse(status=401)
     try:
-        queue = bus.open(kitchen, person)
+        streams.open(ear)
     except Crowded:
         crowded = HttpResponse(
             "Too many boards are open; this one asks every few seconds instead.\n",
@@ -117,42 +116,35 @@ async def stream(request: HttpRequest, kitchen: str) -> HttpResponse | Stream:
         )
         crowded["Retry-After"] = "60"
         return crowded
-
-    async def body() -> AsyncIterator[bytes]:
-        clock = asyncio.get_running_loop().time
-        try:
-            yield b"retry: 1000\nevent: state\ndata: open\n\n"
-            end, told = clock() + STREAM_LIFE_S, 0.0
-            while (left := end - clock()) > 0:
-                word = await _next_word(queue, min(BEAT_S, left), told)
-                if word:
-                    told = clock()
-                yield b"event: state\ndata: changed\n\n" if word else b": beat\n\n"
-        finally:
-            bus.close(kitchen, person, queue)  # the browser went away: nobody closes the reply then
-
-    reply = Stream(body(), content_type="text/event-stream")
+    reply = Stream(_told(ear), content_type="text/event-stream")
     loop = asyncio.get_running_loop()
-    reply.release = lambda: loop.call_soon_threadsafe(bus.close, kitchen, person, queue)  # closed on another thread
+    reply.release = lambda: loop.call_soon_threadsafe(streams.close, ear)  # closed on another thread
     reply["Cache-Control"] = "no-store"
     reply["X-Accel-Buffering"] = "no"
     return reply
 
 
-async def _next_word(queue: asyncio.Queue[str], patience_s: float, told: float) -> str:
-    """The next change, or nothing after ``patience_s``; not before its gap after ``told``, loop time, is over."""
-    clock = asyncio.get_running_loop().time
-    word = ""
-    with suppress(TimeoutError):
-        word = await asyncio.wait_for(queue.get(), patience_s)
-        while (left := told + GAP_S[word] - clock()) > 0:
-            if await asyncio.wait_for(queue.get(), left) == NOW:
-                word = NOW
-    if word:
-        await asyncio.sleep(random.uniform(*SPREAD_S[word]))  # noqa: S311 - not a secret
-    while not queue.empty():
-        queue.get_nowait()
-    return word
+async def _told(ear: Ear) -> AsyncIterator[bytes]:
+    """The body of a stream."""
+    loop = asyncio.get_running_loop()
+    try:
+        yield b"retry: 1000\n\n"
+        end = loop.time() + STREAM_LIFE_S
+        while (left := end - loop.time()) > 0 and not ear.over:
+            with suppress(TimeoutError):
+                async with asyncio.timeout(min(BEAT_S, left)):
+                    await ear.new.wait()
+            if ear.over:
+                return
+            if not ear.new.is_set():
+                yield b": beat\n\n"
+                continue
+            ear.new.clear()
+            text = await loop.run_in_executor(SAYING, ear.changes)
+            if text:
+                yield f"id: {ear.since}\nevent: state\ndata: {text}\n\n".encode()
+    finally:
+        streams.close(ear)  # the browser went away: nobody closes the reply then
 
 
 @in_kitchen(read="cook", answers_json=True)

@@ -14,13 +14,13 @@ from ember_core.book.book import Book
 from ember_core.errors import EmberError
 from ember_core.planning.schools import School, contrast, school
 from ember_web.book.public import book_of
+from ember_web.jobs.waiting import Busy, solver
 from ember_web.plans.forms import FIELDS, SentenceForm, form_of, sentence_of
 from ember_web.plans.models import Plan
 from ember_web.plans.presenters import View, build
 from ember_web.tenancy.access import KitchenRequest, in_kitchen
 from ember_web.tenancy.models import Kitchen
 from ember_web.tenancy.voice import current
-from ember_web.ui.solver_pool import Busy, solver
 
 
 def asked(request: KitchenRequest) -> tuple[Plan | None, SentenceForm, dict[str, Any], Book]:

@@ -15,13 +15,13 @@ from ember_core.errors import EmberError
 from ember_core.formats.plan import loads
 from ember_core.planning.compute import compute
 from ember_web.book.public import book_of
+from ember_web.jobs.waiting import Busy, solver
 from ember_web.plans.actions.save_plan import SavePlan, save_plan
 from ember_web.plans.models import Plan
 from ember_web.plans.summaries import summary_of
 from ember_web.tenancy.access import KitchenRequest, in_kitchen
 from ember_web.tenancy.actor import Actor
 from ember_web.tenancy.voice import current, tell
-from ember_web.ui.solver_pool import Busy, solver
 from ember_web.ui.uploads import read_upload
 
 

@@ -21,6 +21,7 @@ from django.views.decorators.http import require_POST, require_safe
 from ember_core.errors import EmberError, InputError
 from ember_core.wording.message import N_, say
 from ember_web.book.public import book_of
+from ember_web.jobs.waiting import Busy, solver
 from ember_web.plans.actions.archive_plans import ArchivePlans, archive_plans
 from ember_web.plans.actions.duplicate_plans import DuplicatePlans, duplicate_plans
 from ember_web.plans.actions.fill_summaries import fill_summaries
@@ -35,7 +36,6 @@ from ember_web.plans.written import TIMES
 from ember_web.tenancy.access import RANK, KitchenRequest, in_kitchen
 from ember_web.tenancy.actor import Actor
 from ember_web.tenancy.voice import current
-from ember_web.ui.solver_pool import Busy, solver
 
 MAX_DIGITS = 9  # of a revision's number
 _NEWEST = Coalesce(

@@ -14,7 +14,7 @@ from multiprocessing import get_context
 from typing import Any
 
 from ember_core.wording.message import N_, say
-from ember_web.ui.solver_pool import Busy
+from ember_web.jobs.waiting import Busy
 
 log = logging.getLogger(__name__)
 PATIENCE_S = 20.0

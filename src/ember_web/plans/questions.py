@@ -22,6 +22,7 @@ from ember_core.planning.thumb import Answer, solve
 from ember_core.planning.what_if import Cell, grid, thickest
 from ember_core.wording.message import N_
 from ember_web.book.public import book_of
+from ember_web.jobs.waiting import Busy, solver
 from ember_web.plans.comparing import asked
 from ember_web.plans.forms import FIELDS, heat_shown_of, initial, serve_moment
 from ember_web.plans.forms import sentence_of as sentence_from
@@ -29,7 +30,6 @@ from ember_web.plans.written import TIMES
 from ember_web.tenancy.access import KitchenRequest, in_kitchen
 from ember_web.tenancy.voice import current
 from ember_web.ui.drawing import slab_picture
-from ember_web.ui.solver_pool import Busy, solver
 
 PARTS = (("size_mm", N_("size")), ("start_c", N_("start")), ("heat_c", N_("heat")), ("target_c", N_("target")))
 EXAMPLES = ("4 min a side to medium", "63.3 °C, 35 min", "20 min per kg plus 20")

@@ -28,6 +28,7 @@ from ember_core.plan.shapes import BY_MASS
 from ember_core.planning.compute import compute
 from ember_core.wording.message import say
 from ember_web.book.public import book_of
+from ember_web.jobs.waiting import Busy, solver
 from ember_web.kitchens.models import ServiceTime, Station
 from ember_web.plans.actions.keep_draft import KeepDraft, keep_draft
 from ember_web.plans.actions.save_plan import ChangedMeanwhile, SavePlan, newest_of, save_plan
@@ -54,7 +55,6 @@ from ember_web.tenancy.actor import Actor
 from ember_web.tenancy.models import Kitchen
 from ember_web.tenancy.voice import current, tell
 from ember_web.ui.registry import FREE_PROBES, GEAR_CHOICES, ask
-from ember_web.ui.solver_pool import Busy, solver
 
 USUAL_TIMES = (0.8, 1.0, 1.25)  # of a cut's usual size: those offered by touch
 TEMPERS = (10, 20, 30)  # minutes out of the cold that kitchens give; common practice, no source

@@ -2,13 +2,18 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 from functools import wraps
+from importlib import import_module
 from typing import Any
 
+from django.conf import settings
+from django.contrib.auth import HASH_SESSION_KEY, SESSION_KEY
 from django.contrib.auth.views import redirect_to_login
 from django.core.exceptions import PermissionDenied
 from django.http import Http404, HttpRequest, HttpResponse, JsonResponse
+from django.utils import timezone
+from django.utils.crypto import constant_time_compare
 from django.utils.translation import gettext as _
 
 from ember_web.tenancy.models import Kitchen, Membership
@@ -63,3 +68,28 @@ def in_kitchen(
         return inner
 
     return wrap
+
+
+def still_admitted(slug: str, asked: Iterable[tuple[int, str]]) -> set[tuple[int, str]]:
+    """Which of some people, each with their session's key, are still signed in and members of a kitchen.
+
+    A new password ends the sessions that were opened with the old one, as it does for pages.
+    """
+    wanted = set(asked)
+    rows = Membership.objects.select_related("user").filter(
+        kitchen__public_id=slug, user_id__in={person for person, _key in wanted}
+    )
+    people = {m.user_id: m.user for m in rows if m.user.is_active}
+    store = import_module(settings.SESSION_ENGINE).SessionStore
+    found = set()
+    for row in store.get_model_class().objects.filter(
+        session_key__in={key for _person, key in wanted}, expire_date__gt=timezone.now()
+    ):
+        data = row.get_decoded()
+        for person, key in wanted:
+            user = people.get(person) if key == row.session_key else None
+            if user is None or data.get(SESSION_KEY) != str(person):
+                continue
+            if constant_time_compare(data.get(HASH_SESSION_KEY, ""), user.get_session_auth_hash()):
+                found.add((person, key))
+    return found

@@ -10,8 +10,8 @@ from django.shortcuts import render
 from django.template.loader import render_to_string
 from django.utils.translation import gettext as _
 
+from ember_web.jobs.waiting import Busy
 from ember_web.tenancy.voice import current
-from ember_web.ui.solver_pool import Busy
 
 RETRY_S = 5
 NOTICE = "#notice"  # where a page shows what became of a fragment it asked for

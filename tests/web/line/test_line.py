@@ -17,7 +17,7 @@ from ember_core.safety.measured import judge_log
 from ember_sim.piece import Piece, stage_at
 from ember_web.line import live
 from ember_web.line.adapters import state_of
-from ember_web.line.learning import desk
+from ember_web.line.learning import pull_queue
 from ember_web.line.models import Cook, Event, Probe, Reading
 from ember_web.logbook.models import Record
 from ember_web.tenancy.models import Kitchen, User
@@ -211,7 +211,7 @@ def test_the_probe_moves_the_likely_pull(kitchen, cook, as_, client, faster, soo
     turned = cook.moves[1]["offset_s"]
     send(as_("cook"), event(kitchen, cook, move="m1", occurred_at=(start + turned) * 1000))
     assert board.get("/k/hut/line/state/").json()["cooks"][0]["learned"] is None  # asked for, and not waited for
-    desk.settle()
+    pull_queue.settle()
     live.board_of(kitchen).built = -1e9
     state = board.get("/k/hut/line/state/").json()["cooks"][0]
     pull = next(m for m in state["moves"] if m["verb"] == "Pull")

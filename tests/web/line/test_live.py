@@ -4,19 +4,23 @@ from __future__ import annotations
 
 import asyncio
 import uuid
+from concurrent.futures import Future
 from datetime import timedelta
 
 import numpy as np
 import pytest
 from django.db import DatabaseError
 
+from ember_web.jobs.newest import NewestQueue
 from ember_web.kitchens import health
-from ember_web.line import freshness, learning, live, views
+from ember_web.line import computing, freshness, learning, live, publisher
 from ember_web.line.adapters import state_of
-from ember_web.line.background import BackgroundQueue
-from ember_web.line.bus import MOST_OF_ONE, Bus, Crowded
+from ember_web.line.bus import Bus
 from ember_web.line.models import Cook, Probe, Reading
-from ember_web.tenancy.models import Kitchen
+from ember_web.line.publisher import MOST_OF_ONE, Crowded, Ear, Streams
+from ember_web.tenancy.access import still_admitted
+from ember_web.tenancy.models import Kitchen, Membership, User
+from ember_web.tenancy.voice import ENGLISH
 from tests.web.acting import save_plan, start_cook
 from tests.web.line.test_line import event, reading, readings, send
 
@@ -75,48 +79,44 @@ def test_readings_are_fetched_once_by_one_query(kitchen, plan, cook, as_, client
 
 
 def test_learning_is_asked_once_a_reading_and_shared_by_alike(kitchen, cook, monkeypatch):
-    """Two cooks that differ in title, notes and own keys share one prepared ensemble; the same readings are not worked out twice."""
-    made = []
-    monkeypatch.setattr(learning, "prepare", lambda thermal: made.append(thermal) or len(made))
+    """Two cooks that differ in title, notes and own keys are one question; the same readings are not worked out twice."""
     answered = []
-    monkeypatch.setattr(learning, "answer", lambda _learner, asked: answered.append(asked) or {"likely": len(answered)})
-    desk, told = learning.LearningQueue(), []
+    monkeypatch.setattr(learning, "learn", lambda asked: answered.append(asked) or {"likely": len(answered)})
+    queue, told = learning.LearningQueue(), []
     other = cook.document | {"title": "another", "x-note": "n", "target": {"core_c": 50}}
     colder = cook.document | {"piece": cook.document["piece"] | {"start_c": 1.0}}
     keys = [learning.thermal_key(d) for d in (cook.document, other, colder)]
     assert keys[0] == keys[1] != keys[2]
-    asked = [learning.Question(k, 0.0, 0.0, np.arange(8.0), np.arange(8.0) + i) for i, k in enumerate(keys)]
+    asked = [computing.Question(k, 0.0, 0.0, np.arange(8.0), np.arange(8.0) + i) for i, k in enumerate(keys)]
     for _ in range(3):
         for i, question in enumerate(asked):
-            desk.ask(i, question, lambda: told.append(1))
-        desk.settle()
-    assert (len(made), len(answered), len(told)) == (2, 3, 3)
-    assert [desk.ask(i, q, lambda: None) for i, q in enumerate(asked)] == [{"likely": i + 1} for i in range(3)]
-    assert (
-        desk.ask(0, learning.Question(keys[0], 5.0, 0.0, np.arange(8.0), np.arange(8.0)), lambda: None) is None
-    )  # a later turn
-    desk.settle()
-    desk.forget({0})
-    assert desk.ask(1, None, lambda: None) is None
+            queue.ask(i, question, lambda: told.append(1))
+        queue.settle()
+    assert (len(answered), len(told)) == (3, 3)
+    assert [queue.ask(i, q, lambda: None) for i, q in enumerate(asked)] == [{"likely": i + 1} for i in range(3)]
+    later = computing.Question(keys[0], 5.0, 0.0, np.arange(8.0), np.arange(8.0))
+    assert queue.ask(0, later, lambda: None) is None  # a later turn
+    queue.settle()
+    queue.forget({0})
+    assert queue.ask(1, None, lambda: None) is None
 
 
 def test_a_plan_that_cannot_be_learned_harms_no_other(monkeypatch):
     """An error in one question is logged, and the next one answered."""
-    desk = learning.LearningQueue()
-    monkeypatch.setattr(learning, "prepare", lambda thermal: 1 / 0 if thermal == "bad" else 1)
-    monkeypatch.setattr(learning, "answer", lambda _learner, _asked: {"likely": 1})
+    queue = learning.LearningQueue()
+    monkeypatch.setattr(learning, "learn", lambda asked: 1 / 0 if asked.thermal == "bad" else {"likely": 1})
     for i, name in enumerate(("bad", "good")):
-        desk.ask(i, learning.Question(name, 0.0, 0.0, np.arange(8.0), np.arange(8.0)), lambda: None)
-    desk.settle()
-    assert desk.ask(1, learning.Question("good", 0.0, 0.0, np.arange(8.0), np.arange(8.0)), lambda: None) == {
-        "likely": 1
-    }
+        queue.ask(i, computing.Question(name, 0.0, 0.0, np.arange(8.0), np.arange(8.0)), lambda: None)
+    queue.settle()
+    good = computing.Question("good", 0.0, 0.0, np.arange(8.0), np.arange(8.0))
+    assert queue.ask(1, good, lambda: None) == {"likely": 1}
 
 
 def test_the_prepared_plan_is_the_cooks(cook):
     """What is left out of the key changes no temperature: the ensemble of the whole document has the same pulls."""
-    bare = learning.prepare(learning.thermal_key(cook.document))
-    again = learning.prepare(learning.thermal_key(cook.document | {"title": "x", "x-a": [1]}))
+    bare = computing.prepare(learning.thermal_key(cook.document))
+    again = computing.prepare.__wrapped__(learning.thermal_key(cook.document | {"title": "x", "x-a": [1]}))
+    assert bare is not again
     assert (bare.pull_s == again.pull_s).all()
     assert bare.pull_s.size > 90
 
@@ -139,32 +139,75 @@ def test_readings_ahead_of_the_clock_are_wanted_later(kitchen, cook, client):
     assert readings(client, ahead).json()["answers"][0]["status"] == "taken"
 
 
-def test_boards_listen_in_bounded_numbers():
-    """One person has eight ears at most, another still has his own; a place given back can be taken, twice does no harm."""
+def ear(kitchen="hut", person=1, session="s"):
+    """One open board."""
+    return Ear(kitchen, person, session, ENGLISH)
+
+
+def test_boards_are_told_in_bounded_numbers():
+    """One person has eight boards at most, another still has his own; a place given back can be taken, twice does no harm."""
 
     async def go():
         bus = Bus()
         bus.task = asyncio.get_running_loop().create_future()  # no listener here
-        queues = [bus.open("hut", 1) for _ in range(MOST_OF_ONE)]
+        streams = Streams(bus)
+        streams.renew = lambda _slug: False
+        ears = [ear() for _ in range(MOST_OF_ONE)]
+        for one in ears:
+            streams.open(one)
         with pytest.raises(Crowded):
-            bus.open("hut", 1)
-        other = bus.open("barn", 2)
+            streams.open(ear())
+        streams.open(ear("barn", 2))
+        await asyncio.sleep(0.05)
+        assert {k: len(q) for k, q in bus.queues.items()} == {"hut": 1, "barn": 1}  # one for all boards of a kitchen
         before = freshness.marks("hut")
         bus.hear("hut now 0")
         bus.hear("hut soon 0")
         assert freshness.marks("hut") == (before[0] + 1, before[1] + 1)
-        assert [q.qsize() for q in queues] == [2] * MOST_OF_ONE
-        assert other.empty()
         for _ in range(2):
-            bus.close("hut", 1, queues[0])
-        bus.open("hut", 1)
+            streams.close(ears[0])
+        streams.open(ear())
         with pytest.raises(Crowded):
-            bus.open("hut", 1)
-        for queue in queues[1:]:
-            bus.close("hut", 1, queue)
-        assert bus.people.total() == 2
+            streams.open(ear())
+        for one in ears[1:]:
+            streams.close(one)
+        assert streams.people.total() == 2
 
     asyncio.run(go())
+
+
+def test_a_mark_is_told_at_once_and_readings_in_their_gaps():
+    """Many words are one; a mark waits for nothing."""
+
+    async def go():
+        loop, queue = asyncio.get_running_loop(), asyncio.Queue()
+        told = loop.time()
+        for word in ("soon", "soon", "now", "soon"):
+            queue.put_nowait(word)
+        assert await publisher.next_word(queue, told) == "now"
+        assert queue.empty()
+        queue.put_nowait("soon")
+        assert await publisher.next_word(queue, told := loop.time()) == "soon"
+        assert loop.time() - told >= publisher.GAP_S - 0.01
+
+    asyncio.run(go())
+
+
+@pytest.mark.django_db
+def test_who_signed_out_or_left_is_told_no_more(kitchen, as_):
+    """By their session and their membership, in every process; a new password ends the others."""
+    browsers = {role: as_(role) for role in ("chef", "cook", "viewer")}
+    people = {role: User.objects.get(username=role) for role in browsers}
+    asked = {(people[r].pk, b.session.session_key) for r, b in browsers.items()}
+    assert still_admitted("hut", asked) == asked
+    assert still_admitted("barn", asked) == set()
+    assert still_admitted("hut", {(people["chef"].pk, browsers["cook"].session.session_key)}) == set()
+    Membership.objects.get(user=people["viewer"]).delete()
+    people["cook"].set_password("another one altogether")
+    people["cook"].save()
+    assert still_admitted("hut", asked) == {(people["chef"].pk, browsers["chef"].session.session_key)}
+    browsers["chef"].post("/sign-out/")
+    assert still_admitted("hut", asked) == set()
 
 
 def test_scripts_are_told_that_they_are_signed_out(kitchen, cook, as_):
@@ -229,43 +272,26 @@ def test_two_plans_alike_but_for_words_are_one_question(kitchen, cook):
     assert save_plan(kitchen, cook.events.get().actor, base | {"title": str(uuid.uuid4())}).pk
 
 
-def test_changes_come_in_their_gaps():
-    """After a quiet time within its spread; then a mark after a second, many of them as one."""
-
-    async def go():
-        loop, queue = asyncio.get_running_loop(), asyncio.Queue()
-        queue.put_nowait("soon")
-        began = loop.time()
-        assert await views._next_word(queue, 5.0, 0.0) == "soon"
-        assert live.FRESH_S < loop.time() - began < 1.0  # by then no state from before it is handed out
-        told = loop.time()
-        for word in ("soon", "soon", "now", "soon"):
-            queue.put_nowait(word)
-        assert await views._next_word(queue, 5.0, told) == "now"
-        assert loop.time() - told == pytest.approx(1.3, abs=0.4)
-        assert queue.empty()
-        assert await views._next_word(queue, 0.05, 0.0) == ""
-
-    asyncio.run(go())
-
-
 def test_a_worker_outlives_what_nobody_foresaw(caplog):
     """The cook is answered with nothing, the others go on, it is tried again, later each time; a good answer forgets it."""
 
-    class Broken(BackgroundQueue):
+    class Broken(NewestQueue):
         broken = True
 
-        def work(self, asked):
+        def hand_over(self, asked):
+            answer = Future()
             if asked == "bad" and self.broken:
-                raise TypeError("nobody foresaw this")
-            return {"of": asked}
+                answer.set_exception(TypeError("nobody foresaw this"))
+            else:
+                answer.set_result({"of": asked})
+            return answer
 
     now, told = [0.0], []
-    desk = Broken("test", clock=lambda: now[0])
+    queue = Broken("test", clock=lambda: now[0])
 
     def ask(cook, key, asked):
-        slot = desk.ask_of(cook, key, lambda: asked, lambda: told.append(cook))
-        desk.settle()
+        slot = queue.ask_of(cook, key, lambda: asked, lambda: told.append(cook))
+        queue.settle()
         return slot.result
 
     assert ask(1, 1, "bad") is None
@@ -278,6 +304,6 @@ def test_a_worker_outlives_what_nobody_foresaw(caplog):
         now[0] += waited
         ask(1, key, "bad")
         assert len(told) == before + 1
-    desk.broken, now[0] = False, now[0] + 400.0
+    queue.broken, now[0] = False, now[0] + 400.0
     assert ask(1, 5, "bad") == {"of": "bad"}
     assert ask(1, 6, "bad") == {"of": "bad"}

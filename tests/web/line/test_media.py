@@ -14,7 +14,7 @@ from ember_web.kitchens.models import Equipment
 from ember_web.line.live import forget_boards
 from ember_web.line.media import MediumUse, dialled, thought
 from ember_web.line.models import MediumReading, Probe, SimulatedFault
-from ember_web.line.replaying import teller
+from ember_web.line.replaying import replay_queue
 from ember_web.logbook.models import Record
 from ember_web.tenancy.models import User
 from tests.web.acting import save_plan, start_cook
@@ -31,7 +31,7 @@ def fresh():
     """Boards of their own."""
     forget_boards()
     yield
-    teller.settle()
+    replay_queue.settle()
     forget_boards()
 
 

@@ -17,10 +17,11 @@ from ember_sim.hub import Sensor, Spool
 from ember_web.line import live
 from ember_web.line.adapters import core_event, moment, state_of
 from ember_web.line.check_skill import MIN_CONFIRMED, width_of
+from ember_web.line.computing import first_of, words_of_odds
 from ember_web.line.cut import faces
 from ember_web.line.live import forget_boards
 from ember_web.line.models import Cook, Event, Reading
-from ember_web.line.replaying import cook_document, first_of, teller, words_of_odds
+from ember_web.line.replaying import cook_document, replay_queue
 from ember_web.logbook.models import Record
 from ember_web.tenancy.models import Kitchen, User
 from tests.conftest import plan_document
@@ -35,7 +36,7 @@ def fresh():
     """Boards of their own."""
     forget_boards()
     yield
-    teller.settle()
+    replay_queue.settle()
     forget_boards()
 
 
@@ -49,7 +50,7 @@ def shown(client, cook):
     """What the board has of the cook once it was replayed."""
     for _ in range(2):
         reply = client.get("/k/hut/line/state/").json()
-        teller.settle()
+        replay_queue.settle()
         forget_tick()
     return next(c for c in reply["cooks"] if c["id"] == cook.public_id)
 
@@ -379,7 +380,7 @@ def test_a_cook_that_cannot_be_replayed_goes_on_by_its_plan(kitchen, cook, as_, 
     def refused(_document):
         raise InputError("no")
 
-    monkeypatch.setattr("ember_web.line.replaying.running", refused)
+    monkeypatch.setattr("ember_web.line.computing.running", refused)
     monkeypatch.setattr("ember_web.line.actions.take_events.usable", lambda *_: None)
     send(client, event(kitchen, cook, "check", check="tester", answer="cold"))
     assert shown(client, cook)["truth"] is None

@@ -11,11 +11,11 @@ from ember_core.entry.sentence import Sentence
 from ember_core.safety.whole_plan import PART_NAMES
 from ember_sim.hub import Sensor, by_probe
 from ember_web.line import live
-from ember_web.line.learning import desk
+from ember_web.line.learning import pull_queue
 from ember_web.line.live import forget_boards
 from ember_web.line.models import Cook, Probe, Reading
 from ember_web.line.queries import free_probes
-from ember_web.line.replaying import teller
+from ember_web.line.replaying import replay_queue
 from ember_web.line.second_probe import later, second_part
 from ember_web.logbook.models import Record
 from ember_web.tenancy.models import User
@@ -33,8 +33,8 @@ def fresh():
     """Boards of their own."""
     forget_boards()
     yield
-    desk.settle()
-    teller.settle()
+    pull_queue.settle()
+    replay_queue.settle()
     forget_boards()
 
 
@@ -66,7 +66,7 @@ def read(kitchen, cook, name, course, every=10):
 def state(client):
     for _ in range(2):
         reply = client.get("/k/hut/line/state/").json()["cooks"][0]
-        desk.settle()
+        pull_queue.settle()
         forget_tick()
     return reply
 

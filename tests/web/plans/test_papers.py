@@ -139,7 +139,7 @@ def test_several_at_once(kitchen, plan, as_, four):
 def test_a_list_that_is_looked_at_writes_and_computes_nothing(kitchen, as_, four, monkeypatch):
     """A GET: no plan is solved for it, and nothing is written but the session's own."""
     monkeypatch.setattr(
-        "ember_web.ui.solver_pool.solver.run", lambda *_a, **_k: pytest.fail("a list that is shown solves nothing")
+        "ember_web.jobs.waiting.solver.run", lambda *_a, **_k: pytest.fail("a list that is shown solves nothing")
     )
     client = as_("viewer")
     client.get(LIST)

@@ -8,9 +8,9 @@ import time
 
 import pytest
 
+from ember_web.jobs.waiting import Busy
 from ember_web.plans import printing
 from ember_web.plans.printing import Press
-from ember_web.ui.solver_pool import Busy
 
 PAGE = "<!DOCTYPE html><title>x</title><p>one page"
 

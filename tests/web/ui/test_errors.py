@@ -10,8 +10,8 @@ from django.db import IntegrityError, InterfaceError, OperationalError
 from ember_core.wording.message import say
 from ember_web.book import pages
 from ember_web.config.logs import ForeseenInOneLine
+from ember_web.jobs.waiting import Busy
 from ember_web.kitchens import kitchen_page
-from ember_web.ui.solver_pool import Busy
 
 pytestmark = pytest.mark.django_db
 

@@ -25,6 +25,7 @@ from ember_core.safety.rules import profile_of
 from ember_core.safety.verdict import STOP, standing
 from ember_core.wording.message import say
 from ember_web.book.public import book_of
+from ember_web.jobs.waiting import solver
 from ember_web.line.clock import kitchen_time
 from ember_web.line.events import EVENT_KEY, id_taken
 from ember_web.line.media import gear_of
@@ -36,7 +37,6 @@ from ember_web.plans.public import thin_trace
 from ember_web.tenancy.action import Actor, Rank, action, leave_trail
 from ember_web.tenancy.keys import constraint_of
 from ember_web.tenancy.models import Kitchen
-from ember_web.ui.solver_pool import solver
 
 LONGEST_REASON = 200
 

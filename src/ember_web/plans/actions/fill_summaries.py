@@ -8,10 +8,10 @@ from ember_core.errors import EmberError
 from ember_core.formats.plan import parse
 from ember_core.planning.compute import compute
 from ember_web.book.public import book_of
+from ember_web.jobs.waiting import solver
 from ember_web.plans.models import Plan
 from ember_web.plans.summaries import summary_of
 from ember_web.tenancy.action import Actor, Rank, action
-from ember_web.ui.solver_pool import solver
 
 A_WHILE_S = 0.7
 

@@ -4,6 +4,7 @@ import { laid, nextOf, planned } from "./fold.js";
 import { actsOf, heroOf, mediumAsk, nothing, probeCore, sheetButton } from "./hero.js";
 import { Queue } from "./queue.js";
 import { Sheet } from "./sheet.js";
+import { merged, unseen } from "./state.js";
 import { beep, el, named, pieces, uuid } from "./words.js";
 import { clockOf, span, t, temp } from "../ui/said.js";
 
@@ -112,9 +113,9 @@ const push = (event) => {
 
 const sheet = new Sheet(document.getElementById("sheet"), board.dataset.sheet, push);
 
-const take = (fresh) => {
-  state = fresh;
-  base = fresh.now;
+const take = (told) => {
+  state = merged(state, told);
+  base = state.now;
   began = performance.now();
   render();
   if (dues(state.cooks) !== strip && window.htmx) {
@@ -131,16 +132,17 @@ const fetchState = async () => {
   asking = true;
   const askedAt = performance.now();
   try {
-    const reply = await fetch(board.dataset.state, { headers: { Accept: "application/json" } });
+    const address = `${board.dataset.state}?since=${encodeURIComponent(state.rev || "")}`;
+    const reply = await fetch(address, { headers: { Accept: "application/json" } });
     if (reply.status === 401) {
       signOut();
       return;
     }
     if (!reply.ok || reply.redirected) throw new Error("no state");
-    const fresh = await reply.json();
+    const told = await reply.json();
     queue.seen(askedAt);
     signedOut = false;
-    take(fresh);
+    take(told);
     connected(true);
     queue.send();
   } catch {
@@ -199,7 +201,7 @@ addEventListener("pointerdown", hold, true);
 for (const up of ["pointerup", "pointercancel", "blur"]) addEventListener(up, release, true);
 
 const render = () => {
-  const cooks = laid(state.cooks, queue.unseen).filter((c) => !c.finished);
+  const cooks = laid(state.cooks, unseen(state, queue.unseen)).filter((c) => !c.finished);
   const key = JSON.stringify([
     cooks.map((c) => [
       c.id,
@@ -311,8 +313,13 @@ const tick = () => {
 
 let stream = null;
 const listen = () => {
-  stream = new EventSource(board.dataset.stream);
-  stream.addEventListener("state", fetchState);
+  stream = new EventSource(`${board.dataset.stream}?since=${encodeURIComponent(state.rev || "")}`);
+  stream.addEventListener("state", (e) => {
+    signedOut = false;
+    take(JSON.parse(e.data));
+    connected(true);
+    queue.send();
+  });
   stream.onerror = () => {
     if (stream.readyState !== EventSource.CLOSED) {
       connected(false);

@@ -7,10 +7,10 @@ import threading
 import pytest
 
 from ember_core.wording.quantities import IMPERIAL
+from ember_web.jobs.waiting import Busy, SolverPool
 from ember_web.plans import views
 from ember_web.plans.models import Plan
 from ember_web.tenancy.voice import Voice, current
-from ember_web.ui.solver_pool import Busy, SolverPool
 
 
 def test_answers_errors_and_voices_come_through():
