@@ -86,7 +86,7 @@ class Running:
     following : int or None
         The move of the plan that comes next, by index.
     due_s : float or None
-        When a stage that goes by the clock ends by the plan and what was put off, s.
+        When a stage that goes by the clock, or is over its limit, ends by the plan and what was put off, s; also where that is past.
     checks : tuple of Checked
     readings, medium : tuple of (s, °C)
         In order of time, none later than now, nor than it was served.
@@ -337,8 +337,8 @@ class _Told:
                 index.append(under_way.planned)
             rest = carried(under_way, now if parted else under_way.start_s)
             longest = 60.0 * rest["minutes"] - (now - under_way.first_s) + self.extra
-            if not waits(rest):
-                due = max(now + longest, now)
+            if longest < 0.0 or not waits(rest):
+                due = now + longest
             rest["minutes"] = (max(longest, LEAST_REST_S) + (0.0 if parted else elapsed)) / 60.0
             if not parted:
                 rest = with_doors(rest, under_way)
@@ -361,7 +361,7 @@ class _Told:
         spreads = (self.document.get("forecast") or {}).get("spreads")
         if spreads:
             made["forecast"] = {"spreads": spreads}
-        plan = _made(made)
+        plan = made_of(made)
         if under_way is not None and current is not None and in_turns(under_way) and waits(stages[current]):
             plan = self._as_a_whole(plan, made, current, now - begun, now - under_way.start_s)
         read = sorted(
@@ -390,7 +390,7 @@ class _Told:
         stages[current] = {k: v for k, v in stages[current].items() if k != "until"} | {
             "minutes": (elapsed + LEAST_REST_S) / 60.0
         }
-        return _made(made | {"stages": stages})
+        return made_of(made | {"stages": stages})
 
 
 def is_out(said: Sequence[tuple[float, str]], at_s: float) -> bool:
@@ -399,7 +399,7 @@ def is_out(said: Sequence[tuple[float, str]], at_s: float) -> bool:
     return bool(last) and last[-1] == OUT
 
 
-def _made(document: dict[str, Any]) -> Plan:
+def made_of(document: dict[str, Any]) -> Plan:
     """The plan of a history; what cannot be computed of it is a fault of the plan with what happened."""
     try:
         return parse(document)

@@ -24,6 +24,7 @@ from ember_core.running.eggs import eggs_otherwise
 from ember_core.running.history import Running
 from ember_core.running.judging import rule_now, said_after_serving
 from ember_core.running.off_heat import After, after
+from ember_core.running.overdue import ends_now, fell_due_s
 from ember_core.wording.message import Message, say
 
 FORMAT = "open-ember.state/1"
@@ -122,7 +123,8 @@ def _next(move: Move, belief: Belief, running: Running, cook: Cook) -> dict[str,
         band = [max(x, running.now_s) for x in belief.band(belief.pull_s)]
         at = band[1] if belief.told else at
     return {
-        "move": move.id, "kind": str(move.kind), "at_s": round(at, 3), "p5": round(band[0], 3), "p50": round(band[1], 3), "p95": round(band[2], 3)
+        "move": move.id, "kind": str(move.kind), "at_s": round(at, 3), "p5": round(band[0], 3), "p50": round(band[1], 3), "p95": round(band[2], 3),
+        "fell_due_s": round(running.due_s, 3) if running.due_s is not None and running.due_s < running.now_s else None,
     }  # fmt: skip
 
 
@@ -144,6 +146,11 @@ def replay(running: Running, *, members: int = MEMBERS, threads: int = 2, budget
     plan = running.plan
     limited = {} if budget_s is None else {"budget_s": budget_s}
     outcome = compute(plan, with_forecast=False, advice=False, **limited)  # type: ignore[arg-type]
+    due = fell_due_s(running, outcome.cook) if running.due_s is None else None
+    if due is not None:
+        running = ends_now(running, due)
+        plan = running.plan
+        outcome = compute(plan, with_forecast=False, advice=False, **limited)  # type: ignore[arg-type]
     cook = outcome.cook
     belief = believe(running, cook, members=members, threads=threads, spreads=(plan.forecast or {}).get("spreads"))
     following = _following(running, plan, cook)

@@ -104,7 +104,7 @@ def state_words(state: State, start: float) -> dict[str, Any]:
         "peak": found["peak"],
         "next": None
         if nxt is None
-        else {"move": nxt["move"], "kind": nxt["kind"], "at": at(nxt["at_s"]), "from": at(nxt["p5"]), "to": at(nxt["p95"])},
+        else {"move": nxt["move"], "kind": nxt["kind"], "at": at(nxt["at_s"] if nxt["fell_due_s"] is None else nxt["fell_due_s"]), "from": at(nxt["p5"]), "to": at(nxt["p95"])},
         "word": None if state.verdict is None else words_of_odds(state.verdict.word, state.verdict.odds),
         "then": None if state.verdict is None else first_of(state.verdict.word, state.running.planned),
         "past": None if verdict is None or verdict["past_in_s"] is None else at(found["t_s"] + verdict["past_in_s"]),

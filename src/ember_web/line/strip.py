@@ -12,12 +12,14 @@ from ember_web.tenancy.models import Kitchen
 from ember_web.ui.templatetags.ember import span
 
 NUMBER_WIDE = 2.3  # %, of the strip's width at 1280 px
+MARK_WIDE = 2.3  # %: marks closer than this are one, of 24 px and more at the narrowest the strip is drawn (1060 px)
 STRIP_S = 90 * 60
+NAMED = 3
 
 
 def strip_marks(kitchen: Kitchen, now: datetime) -> dict[str, Any]:
-    """Marks of the clock strip: coming moves of every running cook within 90 minutes."""
-    marks: list[dict[str, Any]] = []
+    """Marks of the clock strip: coming moves of every running cook within 90 minutes; those of one moment are one mark."""
+    moves: list[dict[str, Any]] = []
     earlier = later = 0
     dues = dues_of(kitchen)  # the strip and the board give one time
     for cook in with_events(kitchen).defer("document", "result", "trace"):
@@ -32,7 +34,7 @@ def strip_marks(kitchen: Kitchen, now: datetime) -> dict[str, Any]:
                 continue
             if ahead < 0:
                 earlier += 1
-            marks.append(
+            moves.append(
                 {
                     "ahead": ahead,
                     "left": round(4 + 92 * max(ahead, 0) / STRIP_S, 2),
@@ -44,11 +46,12 @@ def strip_marks(kitchen: Kitchen, now: datetime) -> dict[str, Any]:
                     "station": cook.station,
                 }
             )
-    marks.sort(key=lambda m: m["ahead"])
+    marks = merged(sorted(moves, key=lambda m: m["ahead"]))
     free = -1.0  # where the last word ends, in % of the width
     for i, mark in enumerate(marks):
-        mark["named"] = i < 3 and mark["left"] >= free
-        mark["until"] = mark["left"] + (2 + 0.75 * len(mark["verb"] + " 00:00") if mark["named"] else 0.4)
+        mark["named"] = i < NAMED and mark["left"] >= free
+        more = 3 if mark["moves"][1:] else 0
+        mark["until"] = mark["left"] + (2 + 0.75 * (len(mark["verb"] + " 00:00") + more) if mark["named"] else 0.4)
         if mark["named"]:
             free = mark["until"]
     hours: list[dict[str, Any]] = [
@@ -63,3 +66,14 @@ def strip_marks(kitchen: Kitchen, now: datetime) -> dict[str, Any]:
             h for h in hours if not any(m["left"] < h["left"] and m["until"] > h["left"] - NUMBER_WIDE for m in marks)
         ],
     }
+
+
+def merged(moves: list[dict[str, Any]]) -> list[dict[str, Any]]:
+    """One mark for moves that lie closer than a finger is wide: that of the first, with all ``moves`` and how many ``more``."""
+    marks: list[dict[str, Any]] = []
+    for move in moves:
+        if marks and move["left"] - marks[-1]["left"] < MARK_WIDE:
+            marks[-1]["moves"].append(move)
+        else:
+            marks.append(dict(move) | {"moves": [move]})
+    return [m | {"more": len(m["moves"]) - 1} for m in marks]

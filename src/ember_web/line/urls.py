@@ -2,10 +2,13 @@
 
 from django.urls import path
 
-from ember_web.line import clock_page, probes, sheet, simulation, starting, views
+from ember_web.line import clock_page, pages, probes, sheet, simulation, starting, views
 
 urlpatterns = [
     path("", views.board, name="line"),
+    path("pass/", pages.pass_view, name="line-pass"),
+    path("wall/", pages.wall, name="line-wall"),
+    path("handover/", pages.handover, name="line-handover"),
     path("state/", views.state, name="line-state"),
     path("stream/", views.stream, name="line-stream"),
     path("strip/", views.strip, name="line-strip"),

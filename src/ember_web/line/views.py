@@ -24,10 +24,11 @@ from ember_web.line.actions.take_events import take_events
 from ember_web.line.clock import kitchen_time
 from ember_web.line.live import line_text
 from ember_web.line.models import Cook
+from ember_web.line.pages import line_context
 from ember_web.line.publisher import Crowded, Ear, streams
 from ember_web.line.sheet import form_event
 from ember_web.line.today import today_of
-from ember_web.tenancy.access import RANK, KitchenRequest, attach, in_kitchen
+from ember_web.tenancy.access import KitchenRequest, attach, in_kitchen
 from ember_web.tenancy.actor import Actor
 from ember_web.tenancy.voice import current, voice_of
 
@@ -52,19 +53,12 @@ class Stream(StreamingHttpResponse):
 @require_safe
 def board(request: KitchenRequest) -> HttpResponse:
     """The board: complete without scripts, taken over by them when they run."""
-    state = json.loads(line_text(request.kitchen, current()))
-    return render(
-        request,
-        "line/line.html",
-        {
-            "state": state,
-            "rates": RATES,
-            "can_write": RANK[request.role] >= RANK["cook"],
-            "can_clock": request.role == "chef" and request.kitchen.simulated,
-            "theme": "night",
-            "today": today_of(request.kitchen, request.kitchen.now()),
-        },
-    )
+    more = {
+        "rates": RATES,
+        "can_clock": request.role == "chef" and request.kitchen.simulated,
+        "today": today_of(request.kitchen, request.kitchen.now()),
+    }
+    return render(request, "line/line.html", line_context(request) | more)
 
 
 @in_kitchen(answers_json=True)

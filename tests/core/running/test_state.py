@@ -57,6 +57,37 @@ def test_nothing_told_it_is_the_history():
     assert found["stage"] == 0
 
 
+@pytest.mark.parametrize("late", [4.0, 40.0, 240.0])
+@pytest.mark.parametrize(
+    ("until", "kind", "rest"),
+    [
+        ({"mean_c": 12.0}, "pan", {"faces": {"a": {"medium_c": 220}}}),
+        ({"surface_c": 110.0}, "pan", {"faces": {"a": {"medium_c": 220}}}),
+        ({"core_c": 9.0}, "oven", {"medium_c": 150}),
+        ({"core_c": 70.0}, "oven", {"medium_c": 150}),  # it is not reached: its limit ends it
+        (None, "oven", {"medium_c": 150}),
+    ],
+)
+def test_a_move_that_nobody_did_is_due_since_then(until, kind, rest, late):
+    """Not when its stage would come back to what it waited for, nor at its limit: now, and it says since when."""
+    first = {"kind": kind, "minutes": 15.0 if until else 4.0} | rest | ({"until": until} if until else {})
+    plan = plan_document(
+        stages=[
+            first,
+            {"kind": "oven", "minutes": 30, "medium_c": 130, "until": {"peak_core_c": 55}},
+            {"kind": "rest", "minutes": 5},
+        ]
+    )
+    own = run(parse(plan), setup(parse(plan))).stages[0].end_s
+    before = state(own - 4.0, START, plan=plan).as_dict()["next"]
+    assert (before["move"], before["fell_due_s"]) == ("m1", None)
+    assert before["at_s"] == pytest.approx(own, abs=1.0)
+    after = state(own + late, START, plan=plan).as_dict()["next"]
+    assert (after["move"], after["kind"]) == ("m1", before["kind"])
+    assert after["at_s"] == pytest.approx(own + late, abs=1.0)
+    assert after["fell_due_s"] == pytest.approx(own, abs=3.0)
+
+
 def test_a_late_pull_says_what_it_will_reach_and_what_to_do():
     """The peak is that of the real minutes; the cold is offered, or another doneness."""
     found = state(2100, *TO_OVEN, LATE)

@@ -1,29 +1,44 @@
 // The big half of the board: the chosen piece, its next move, and what is done about it.
 
-import { nextOf } from "./fold.js";
-import { draw } from "../ui/chart.js";
+import { html, nothing } from "../vendor/lit-html/lit-html.min.js";
 import { core, marked, t, temp } from "../ui/said.js";
-import { el, named, pieces, svg } from "./words.js";
+import { nextOf } from "./fold.js";
+import { pieces } from "./words.js";
+
+/** @import { Clock, Cook, Medium, Move, Truth, Until, View } from "./types.d.ts" */
 
 const SILENT_MS = 120000; // of kitchen time: a probe that said nothing for so long is silent
+const NEAR_BEST_MS = 180000;
+const NEAR_CONTROL_MS = 3600000;
 
-export const probeCore = (cook, now, rate) => {
+/**
+ * The core as its probe has it, unless that is silent, °C.
+ * @param {Cook} cook
+ * @param {Pick<View, "now" | "rate">} view
+ */
+export const probeCore = (cook, { now, rate }) => {
   const last = cook.lastReading;
   return last && now - last[0] < SILENT_MS * Math.max(rate, 1) ? last[1] : null;
 };
 
-const spark = (cook) => {
-  const box = svg("svg", {
-    viewBox: "0 0 760 104",
-    class: "h-spark",
-    role: "img",
-    "aria-label": t("Predicted core and probe readings"),
-    preserveAspectRatio: "none",
-  });
-  const total = Math.max(cook.trace[cook.trace.length - 1][0], ...cook.readings.slice(-1).map((r) => r[0]), 1);
-  const all = [...cook.trace.map((p) => p[1]), ...cook.readings.map((r) => r[1])];
+/** @param {string} plans where plans are */
+export const emptyHero = (plans) => html`<div class="empty">
+  <h2>${t("Nothing on heat")}</h2>
+  <p>${t("Save a plan and start it: it appears here with its next move and the time to it.")}</p>
+  <a class="btn btn-primary big" href=${plans}>${t("Choose a plan")}</a>
+</div>`;
+
+/**
+ * What is drawn into the picture of the course: see ui/chart.js.
+ * @param {Cook} cook
+ */
+export const sparkOf = (cook) => {
+  const last = cook.lastReading ? [[(cook.lastReading[0] - cook.started) / 1000, cook.lastReading[1]]] : [];
+  const dots = [...cook.readings, ...last];
+  const total = Math.max(cook.trace[cook.trace.length - 1][0], ...dots.slice(-1).map((r) => r[0]), 1);
+  const all = [...cook.trace, ...dots].map((p) => p[1]);
   const low = Math.min(...all);
-  draw(box, {
+  return {
     size: [760, 104, 2, 2, 6],
     axes: false,
     x: total,
@@ -32,89 +47,101 @@ const spark = (cook) => {
     level: cook.target || null,
     moves: cook.moves.map((m) => m.offset),
     across: true,
-    dots: cook.readings,
-  });
-  return box;
+    dots,
+  };
 };
 
-export const nothing = (plans) => {
-  const empty = el("div", "empty");
-  const a = el("a", "btn btn-primary big", t("Choose a plan"));
-  a.href = plans;
-  empty.append(
-    el("h2", "", t("Nothing on heat")),
-    el("p", "", t("Save a plan and start it: it appears here with its next move and the time to it.")),
-    a,
-  );
-  return empty;
+// "at pull"; a verb of several words is quoted
+/** @param {string} verb */
+const atMove = (verb) =>
+  verb.includes(" ") ? t("at “{verb}”", { verb }) : t("at {verb}", { verb: verb.toLowerCase() });
+
+/**
+ * How the plan's core is said where no probe is, and beside one.
+ * @type {Record<string, (c: number) => string>}
+ */
+export const PLANNED_AS = {
+  alone: (c) => `≈ ${temp(c)}`,
+  beside: (c) => t("plan {core}", { core: core(c) }),
 };
 
-// the core as the probe has it, beside it the plan's, and where it is to go; also where the plan's core is to be shown
+// the core as the probe has it, beside it the plan's, and where it is to go
+/**
+ * @param {Cook} cook
+ * @param {Move | null} move
+ * @param {number | null} probe
+ */
 const coreLine = (cook, move, probe) => {
-  const line = el("p", "h-core");
-  const toGo = move && move.core !== null ? move.core : cook.target;
   const real = cook.truth; // what was done to it tells more than its plan
-  const first = el("span", "core-now", probe !== null ? temp(probe) : real ? `≈ ${temp(real.core)}` : "–");
-  const planned = cook.probe ? t("by plan; probe silent") : t("by plan; no probe");
-  const silent = real ? t("by what was done") : planned;
-  const beside = el("small", "", probe !== null ? t("plan {core}", { core: "–" }) : silent);
-  line.append(first, beside);
-  if (toGo !== null && toGo !== undefined)
-    line.append(
-      el("span", "", "→"),
-      el("span", "", temp(toGo)),
-      el("small", "", move && move.core !== null ? atMove(move.verb) : t("target")),
-    );
-  const shown =
-    cook.trace.length && (probe !== null || !real)
-      ? {
-          cook,
-          at: probe !== null ? beside : first,
-          words: probe !== null ? (c) => t("plan {core}", { core: core(c) }) : (c) => `≈ ${temp(c)}`,
-        }
-      : null;
-  return [line, shown];
+  const byPlan = cook.probe ? t("by plan; probe silent") : t("by plan; no probe");
+  const atIt = move !== null && move.core !== null;
+  const to = atIt ? move.core : cook.target;
+  const first =
+    probe !== null
+      ? html`<span class="core-now">${temp(probe)}</span><small data-planned="beside"></small>`
+      : real
+        ? html`<span class="core-now">≈ ${temp(real.core)}</span><small>${t("by what was done")}</small>`
+        : html`<span class="core-now" data-planned="alone"></span><small>${byPlan}</small>`;
+  const towards =
+    to === null
+      ? nothing
+      : html`<span>→</span><span>${temp(to)}</span><small>${atIt ? atMove(move.verb) : t("target")}</small>`;
+  return html`<p class="h-core">${first}${towards}</p>`;
 };
 
-// off the heat: until when it is at its best, and until when it may be served at all
-const waits = (after, clock, now) => {
+/**
+ * Off the heat: until when it is at its best, and until when it may be served at all.
+ * @param {Truth | null} real
+ * @param {View} view
+ * @returns {{ words: string, near: boolean }[]}
+ */
+export const waits = (real, { clock, now }) => {
+  /** @type {[Until | null | undefined, number, string, string][]} */
+  const all = [
+    [
+      real?.after?.best,
+      NEAR_BEST_MS,
+      marked("Serve by {when}: {why}."),
+      marked("Past its best since {when}: {why}."),
+    ],
+    [
+      real?.after?.control,
+      NEAR_CONTROL_MS,
+      marked("Under control until {when}: {why}."),
+      marked("Discard it: since {when} {why}."),
+    ],
+  ];
   const out = [];
-  for (const [until, ahead, over] of [
-    [after?.best, marked("Serve by {when}: {why}."), marked("Past its best since {when}: {why}.")],
-    [after?.control, marked("Under control until {when}: {why}."), marked("Discard it: since {when} {why}.")],
-  ])
-    if (until) {
-      const past = until.at < now;
-      const near = past || until.at - now < (until === after.best ? 180000 : 3600000);
-      if (until === after.best || near)
-        out.push(
-          el(
-            "span",
-            near ? "care" : "h-learned",
-            t(past ? over : ahead, { when: clock.at(until.at), why: until.why }),
-          ),
-        );
-    }
+  for (const [until, close, ahead, over] of all) {
+    if (!until) continue;
+    const near = until.at - now < close;
+    if (near || close === NEAR_BEST_MS)
+      out.push({ near, words: t(until.at < now ? over : ahead, { when: clock.at(until.at), why: until.why }) });
+  }
   return out;
 };
 
 // a bird's other part, by its own probe
+/**
+ * @param {Cook} cook
+ * @param {View} view
+ */
 const secondLine = (cook, { now, rate, clock }) => {
   const second = cook.second;
-  if (!second) return null;
-  const silent = !second.read || now - second.read[0] > SILENT_MS * Math.max(rate, 1);
+  if (!second) return nothing;
+  const read = second.read && now - second.read[0] <= SILENT_MS * Math.max(rate, 1) ? temp(second.read[1]) : "–";
   const by = second.learned;
   const when = by ? ` · ${t("likely {when}", { when: clock.between(by.from, by.to) })}` : "";
-  return el("p", "h-second", `${second.part} ${silent ? "–" : temp(second.read[1])} → ${temp(second.target)}${when}`);
+  return html`<p class="h-second">${`${second.part} ${read} → ${temp(second.target)}${when}`}</p>`;
 };
 
-// "at pull"; a verb of several words is quoted
-const atMove = (verb) =>
-  verb.includes(" ") ? t("at “{verb}”", { verb }) : t("at {verb}", { verb: verb.toLowerCase() });
-
 // what a piece becomes at this heat, and when
-const onward = ({ past, then }, clock, now) => {
-  if (!(past > now)) return "";
+/**
+ * @param {Truth} real
+ * @param {View} view
+ */
+const onward = ({ past, then }, { clock, now }) => {
+  if (past === null || past <= now) return "";
   const when = clock.at(past);
   const words = then
     ? t("at this heat {word} at {when}", { word: then, when })
@@ -122,91 +149,118 @@ const onward = ({ past, then }, clock, now) => {
   return ` · ${words}`;
 };
 
-const cueOf = (cook, move, clock, now) => {
-  const cue = el("p", "h-cue", move ? move.cue : t("Finish it to write the record."));
-  const by = cook.learned;
-  if (by && move && move.kind === "pull")
-    cue.prepend(
-      el(
-        "span",
-        "h-learned",
-        by.note ? by.note : t("By the probe: pull likely {when}.", { when: clock.between(by.from, by.to) }),
-      ),
-    );
+/** @param {string | null | undefined} words */
+const care = (words) => (words ? html`<span class="care">${words}</span>` : nothing);
+
+/**
+ * @param {Cook} cook
+ * @param {Move | null} move
+ * @param {View} view
+ */
+const cueOf = (cook, move, view) => {
   const real = cook.truth;
-  if (real?.word) {
-    cue.prepend(el("span", "h-learned h-verdict", `${real.word}${onward(real, clock, now)}`));
-  }
-  for (const words of [cook.second?.ask, cook.probeFault]) if (words) cue.prepend(el("span", "care", words));
-  for (const words of [cook.medium?.silent, cook.medium?.clock]) if (words) cue.prepend(el("span", "care", words));
-  for (const words of waits(real?.after, clock, now)) cue.append(words);
-  for (const words of real?.said || []) cue.append(el("span", "care", words));
-  if (move?.caution) cue.append(el("span", "care", `⚠ ${move.caution}`));
-  return cue;
+  const by = move?.kind === "pull" ? cook.learned : null;
+  const learned =
+    by && (by.note || t("By the probe: pull likely {when}.", { when: view.clock.between(by.from, by.to) }));
+  return html`<p class="h-cue">
+    ${care(cook.medium?.clock)}${care(cook.medium?.silent)}${care(cook.probeFault)}${care(cook.second?.ask)}
+    ${real?.word ? html`<span class="h-learned h-verdict">${real.word + onward(real, view)}</span>` : nothing}
+    ${learned ? html`<span class="h-learned">${learned}</span>` : nothing}
+    ${move ? move.cue : t("Finish it to write the record.")}
+    ${waits(real, view).map(({ words, near }) => html`<span class=${near ? "care" : "h-learned"}>${words}</span>`)}
+    ${(real?.said ?? []).map(care)} ${care(move?.caution && `⚠ ${move.caution}`)}
+  </p>`;
 };
 
-// the words of a piece; returns what is to be put in the hero, and where the plan's core goes on
-export const heroOf = (cook, { now, rate, clock }) => {
+/**
+ * What can be done at the board.
+ * @typedef {object} Acts
+ * @property {(ago: number) => void} mark the next move is done, s ago
+ * @property {() => void} atTime
+ * @property {() => void} extend
+ * @property {() => void} finish
+ * @property {() => void} sheet
+ * @property {(medium: Medium) => void} so what heats is as its thermometer says
+ * @property {() => void} wrong its thermometer is off
+ */
+
+/**
+ * What is asked of what heats: it is as its thermometer says, or that is wrong.
+ * @param {Medium | null} medium
+ * @param {Acts} acts
+ */
+const mediumAsk = (medium, acts) =>
+  medium?.ask
+    ? html`<div class="h-ask">
+        <p>${medium.ask}</p>
+        <button type="button" class="b-side" id="medium-so" @click=${() => acts.so(medium)}>${t("Confirm")}</button>
+        <button type="button" class="b-side" id="medium-wrong" @click=${acts.wrong}>
+          ${t("Its thermometer is off")}
+        </button>
+      </div>`
+    : nothing;
+
+// done, a while ago, at a time, a minute more, finish
+/**
+ * @param {Move | null} move
+ * @param {Acts} acts
+ */
+const buttons = (move, acts) => {
+  const done = move ? t("{verb}: done", { verb: move.verb }) : t("Finish and log");
+  const more = move
+    ? html`<div class="b-col">
+          <button type="button" class="b-side" id="ago40" data-key="a" @click=${() => acts.mark(40)}>
+            ${t("did it 40 s ago")}
+          </button>
+          <button type="button" class="b-side" id="ago120" data-key="b" @click=${() => acts.mark(120)}>
+            ${t("2 min ago")}
+          </button>
+        </div>
+        <div class="b-col">
+          <button type="button" class="b-side" id="extend" data-key="m" @click=${acts.extend}>${t("+1 min")}</button>
+          <button type="button" class="b-side" id="at-time" data-key="t" @click=${acts.atTime}>
+            ${t("at a time …")}
+          </button>
+        </div>`
+    : nothing;
+  return html`<div class="h-acts">
+    <button type="button" class="b-done" id="done" data-key="Enter" @click=${() => acts.mark(0)}>${done}</button>
+    ${more}
+  </div>`;
+};
+
+/**
+ * The words of a piece. Elements with data-due and data-planned are filled in by the board's clock.
+ * @param {Cook} cook
+ * @param {View} view
+ * @param {Acts | null} acts none for who may only look
+ */
+export const heroOf = (cook, view, acts) => {
   const move = nextOf(cook);
-  const count = el("p", "h-count", move ? "" : "–");
-  if (move) count.dataset.due = move.due;
-  const [line, shown] = coreLine(cook, move, probeCore(cook, now, rate));
-  const piece = el("p", "h-piece", `${pieces(cook)} · `);
-  piece.append(named(cook.station));
-  const other = secondLine(cook, { now, rate, clock });
-  const parts = [
-    el("p", "h-verb", move ? move.verb : t("All moves done")),
-    piece,
-    count,
-    line,
-    ...(other ? [other] : []),
-    spark(cook),
-    cueOf(cook, move, clock, now),
-  ];
-  return [parts, shown];
-};
-
-const button = (cls, label, id, act) => {
-  const b = el("button", cls, label);
-  b.type = "button";
-  b.id = id;
-  b.addEventListener("click", act);
-  return b;
-};
-
-// what is asked of what heats: it is as its thermometer says, or that is wrong
-export const mediumAsk = (medium, { so, wrong }) => {
-  const ask = el("div", "h-ask");
-  ask.append(
-    el("p", "", medium.ask),
-    button("b-side", t("Confirm"), "medium-so", so),
-    button("b-side", t("Its thermometer is off"), "medium-wrong", wrong),
-  );
-  return ask;
-};
-
-// to the sheet of checks and of what happened
-export const sheetButton = (open) => button("b-side h-sheet", t("check · what happened"), "open-sheet", open);
-
-// done, a while ago, a minute more, finish
-export const actsOf = (cook, { mark, extend, finish }) => {
-  const move = nextOf(cook);
-  const acts = el("div", "h-acts");
-  const left = el("div", "b-col");
-  const right = el("div", "b-col");
-  acts.append(
-    button("b-done", move ? t("{verb}: done", { verb: move.verb }) : t("Finish and log"), "done", () => mark(0)),
-  );
-  if (move) {
-    left.append(
-      button("b-side", t("did it 40 s ago"), "ago40", () => mark(40)),
-      button("b-side", t("2 min ago"), "ago120", () => mark(120)),
-    );
-    right.append(
-      button("b-side", t("+1 min"), "extend", extend),
-      button("b-side", t("finish and log"), "finish", finish),
-    );
-  }
-  acts.append(left, right);
-  return acts;
+  const count = move ? html`<p class="h-count" data-due=${move.due}></p>` : html`<p class="h-count">–</p>`;
+  const tools = acts
+    ? html`<span class="h-tools">
+        <button type="button" class="b-side h-sheet" id="open-sheet" data-key="c" @click=${acts.sheet}>
+          ${t("check · what happened")}
+        </button>
+        ${
+          move
+            ? html`<button type="button" class="b-side h-sheet" id="finish" data-key="f" @click=${acts.finish}>
+                ${t("finish and log")}
+              </button>`
+            : nothing
+        }
+      </span>`
+    : nothing;
+  return html`<p class="h-verb">${move ? move.verb : t("All moves done")}</p>
+    <p class="h-piece">${pieces(cook)} · <span translate="no">${cook.station}</span>${tools}</p>
+    ${count} ${coreLine(cook, move, probeCore(cook, view))} ${secondLine(cook, view)}
+    <svg
+      class="h-spark"
+      viewBox="0 0 760 104"
+      role="img"
+      aria-label=${t("Predicted core and probe readings")}
+      preserveAspectRatio="none"
+    ></svg>
+    ${acts ? mediumAsk(cook.medium, acts) : nothing} ${cueOf(cook, move, view)} ${acts ? buttons(move, acts) : nothing}`;
 };

@@ -1,351 +1,412 @@
-// Line: drawn from one state document, with the marks of this board laid on it. Countdowns run on the server's clock.
+// Line: drawn from one state document, with the marks of this browser laid on it. Countdowns run on the server's clock. Rows and
+// hero are patched in place: what has the focus, or lies under a finger, stays.
 
+import { html, nothing, render } from "../vendor/lit-html/lit-html.min.js";
+import { draw } from "../ui/chart.js";
+import { clockOf, riseWords, span, t } from "../ui/said.js";
+import { Alarm } from "./alarm.js";
+import { close, openAlarmChoices, openAsk } from "./choices.js";
+import { clashes } from "./clash.js";
+import { Feed } from "./feed.js";
 import { laid, nextOf, planned } from "./fold.js";
-import { actsOf, heroOf, mediumAsk, nothing, probeCore, sheetButton } from "./hero.js";
+import { emptyHero, heroOf, PLANNED_AS, sparkOf } from "./hero.js";
+import { dayTime, lastAt } from "./moment.js";
+import { News, titleOf } from "./news.js";
 import { Queue } from "./queue.js";
+import { ownFirst, rowsOf, stationBar, stationsOf } from "./rows.js";
 import { Sheet } from "./sheet.js";
-import { merged, unseen } from "./state.js";
-import { beep, el, named, pieces, uuid } from "./words.js";
-import { clockOf, span, t, temp } from "../ui/said.js";
+import { unseen } from "./state.js";
+import { byId, pieces, uuid } from "./words.js";
+
+/** @import { Cook, Mark, Move, State } from "./types.d.ts" */
 
 const UNDO_MS = 60000;
 const GHOST_MS = 700; // a second tap so soon is none
-const BEEP_EVERY_MS = 10000;
+const OWN_STATION = "ember-station";
 
-const board = document.getElementById("board");
-const [hero, rows, undo, link] = ["hero", "rows", "undo", "link"].map((id) => document.getElementById(id));
+const board = byId("board");
+const [hero, rows, undo, link, refused] = ["hero", "rows", "undo", "link", "refused"].map(byId);
+const [bar, muted, news] = ["alarm", "alarm-mute", "news"].map(byId);
 const write = board.dataset.write === "1";
+const address = (/** @type {string} */ name) => board.dataset[name] ?? "";
 const device = Math.random().toString(36).slice(2, 8);
+const place = document.title;
+const device_is = { own: localStorageOr(OWN_STATION) };
+
+/** @param {string} key */
+function localStorageOr(key) {
+  try {
+    return localStorage.getItem(key) ?? "";
+  } catch {
+    return "";
+  }
+}
+
 // signing in again changes it
-const csrf = () => (document.cookie.match(/(?:^|; )csrftoken=([^;]+)/) || [null, document.body.dataset.csrf])[1];
-const dues = (cooks) => JSON.stringify(cooks.map((c) => [c.id, c.moves.map((m) => m.due)]));
+const csrf = () =>
+  (document.cookie.match(/(?:^|; )csrftoken=([^;]+)/) ?? [null, document.body.dataset.csrf])[1] ?? "";
+const dues = (/** @type {Cook[]} */ cooks) => JSON.stringify(cooks.map((c) => [c.id, c.moves.map((m) => m.due)]));
 
-let state = JSON.parse(document.getElementById("line-data").textContent);
-let base = state.now;
-let began = performance.now();
+const alarm = new Alarm();
+const said = new News();
+const first = /** @type {State} */ (JSON.parse(byId("line-data").textContent ?? ""));
+const clock = clockOf(first.zone);
+
 let chosen = location.hash.slice(1);
+/** @type {{ id: string, cook: string, at: number, label: string } | null} */
 let recent = null; // the last mark made here, on offer for undo for a minute
-let shown = "";
-let planShown = null; // the plan's core goes on between two states
-let strip = dues(state.cooks);
+let strip = dues(first.cooks);
 let lockedUntil = 0;
-let beeped = 0;
-let online = true;
-let signedOut = false;
-let asking = false;
-let again = false;
+let shownSpark = "";
+/** @type {Cook | undefined} */
+let main;
+/** @type {Cook[]} */
+let cooks = [];
 
-const now = () => base + (performance.now() - began) * state.rate;
-const clock = clockOf(state.zone);
-const cookOf = (id) => state.cooks.find((c) => c.id === id);
-
-const say = (...parts) => {
-  delete link.dataset.about;
-  link.replaceChildren(...parts);
-  link.hidden = false;
+const say = (/** @type {unknown} */ words, about = "") => {
+  link.dataset.about = about;
+  link.hidden = !words;
+  render(words, link);
 };
 const kept = () =>
   queue.waiting.length > 1 ? t("{many} marks kept", { many: queue.waiting.length }) : t("1 mark kept");
-const connected = (yes) => {
-  online = yes;
-  if (!yes) {
-    say(queue.waiting.length ? t("No connection: {kept}", { kept: kept() }) : t("No connection: showing the plan"));
-    link.dataset.about = "connection";
-  } else if (link.dataset.about === "connection") {
-    link.hidden = true;
-    link.textContent = "";
-  }
+const connected = (/** @type {boolean} */ yes) => {
+  if (!yes)
+    say(
+      queue.waiting.length ? t("No connection: {kept}", { kept: kept() }) : t("No connection: showing the plan"),
+      "connection",
+    );
+  else if (link.dataset.about === "connection") say("");
 };
-const signOut = () => {
-  signedOut = true;
-  const a = el("a", "", t("sign in"));
-  a.href = `${board.dataset.signIn}?next=${encodeURIComponent(location.pathname)}`;
-  say(queue.waiting.length ? t("Signed out: {kept}", { kept: kept() }) : t("Signed out"), " · ", a);
-  link.dataset.about = "connection";
+const signedOut = () => {
+  const to = `${address("signIn")}?next=${encodeURIComponent(location.pathname)}`;
+  const words = queue.waiting.length ? t("Signed out: {kept}", { kept: kept() }) : t("Signed out");
+  say(html`${words} · <a href=${to}>${t("sign in")}</a>`, "connection");
 };
 
 // what can never be taken is shown until someone has seen it
 const showRefused = () => {
-  const box = document.getElementById("refused");
-  box.hidden = !queue.refused.length;
-  const words = queue.refused.map(({ event, why }) => {
-    const cook = cookOf(event.cook);
-    return el("p", "", t("{what} not taken: {why}", { what: cook ? cook.title : t("mark"), why }));
-  });
-  box.replaceChildren(...words);
-  if (box.hidden) return;
-  const seen = el("button", "plain", t("Seen"));
-  seen.type = "button";
-  seen.id = "refused-seen";
-  seen.addEventListener("click", () => queue.forgetRefused());
-  box.append(seen);
+  refused.hidden = !queue.refused.length;
+  const titleOfCook = (/** @type {string | undefined} */ id) => cooks.find((c) => c.id === id)?.title ?? t("mark");
+  render(
+    refused.hidden
+      ? nothing
+      : html`${queue.refused.map(
+          ({ event, why }) => html`<p>${t("{what} not taken: {why}", { what: titleOfCook(event.cook), why })}</p>`,
+        )}<button type="button" class="plain" id="refused-seen" @click=${() => queue.forgetRefused()}>
+            ${t("Seen")}
+          </button>`,
+    refused,
+  );
 };
 
-const queue = new Queue(board.dataset.kitchen, board.dataset.events, csrf, {
-  signedOut: signOut,
-  forbidden: () => say(t("The server refused this: reload the page, or ask a chef for your role.")),
-  unreachable: () => connected(false),
+const feed = new Feed(
+  first,
+  { state: address("state"), stream: address("stream") },
+  {
+    state: (state) => {
+      show();
+      queue.send();
+      if (dues(state.cooks) !== strip && window.htmx) {
+        strip = dues(state.cooks);
+        window.htmx.trigger("#strip", "refresh");
+      }
+    },
+    connected,
+    signedOut,
+    asked: (at) => queue.seen(at),
+  },
+);
+
+const queue = new Queue(address("kitchen"), address("events"), csrf, {
+  signedOut: () => feed.out(),
+  forbidden: () => say(t("The server refused this: reload the page, or ask a chef for your role."), "refused"),
+  unreachable: () => feed.connected(false),
   refused: showRefused,
-  taken: (events) => {
-    signedOut = false;
-    connected(true);
-    if (events.some((e) => e.kind === "finish")) location.href = board.dataset.log;
-    else fetchState();
-    sheet.taken(events);
+  changed: () => show(),
+  taken: (marks) => {
+    feed.signedOut = false;
+    feed.connected(true);
+    if (marks.some((m) => m.kind === "finish" && m.device === device)) location.href = address("log");
+    else feed.ask();
+    sheet.taken(marks);
   },
 });
 
-const push = (event) => {
-  const full = { id: uuid(), occurred_at: Math.round(now()), device, ...event };
-  const cook = cookOf(event.cook);
-  const move = cook?.moves.find((m) => m.id === event.move);
-  if (event.kind === "move" || event.kind === "extend")
+/** @param {Omit<Mark, "id" | "occurred_at"> & { occurred_at?: number }} mark */
+const push = (mark) => {
+  const full = /** @type {Mark} */ ({ id: uuid(), occurred_at: Math.round(feed.now()), device, ...mark });
+  const cook = cooks.find((c) => c.id === full.cook);
+  const move = cook?.moves.find((m) => m.id === full.move);
+  if (full.kind === "move" || full.kind === "extend")
     recent = {
       id: full.id,
-      cook: event.cook,
+      cook: full.cook,
       at: performance.now(),
       label: `${move ? move.verb : t("+1 min")} · ${cook ? cook.title : ""}`,
     };
-  else if (event.kind === "undo") recent = null;
+  else if (full.kind === "undo") recent = null;
   queue.put(full);
-  render();
 };
 
-const sheet = new Sheet(document.getElementById("sheet"), board.dataset.sheet, push);
+const sheet = new Sheet(/** @type {HTMLDialogElement} */ (byId("sheet")), address("sheet"), push);
 
-const take = (told) => {
-  state = merged(state, told);
-  base = state.now;
-  began = performance.now();
-  render();
-  if (dues(state.cooks) !== strip && window.htmx) {
-    strip = dues(state.cooks);
-    window.htmx.trigger("#strip", "refresh");
-  }
-};
-
-const fetchState = async () => {
-  if (asking) {
-    again = true;
-    return;
-  }
-  asking = true;
-  const askedAt = performance.now();
-  try {
-    const address = `${board.dataset.state}?since=${encodeURIComponent(state.rev || "")}`;
-    const reply = await fetch(address, { headers: { Accept: "application/json" } });
-    if (reply.status === 401) {
-      signOut();
-      return;
-    }
-    if (!reply.ok || reply.redirected) throw new Error("no state");
-    const told = await reply.json();
-    queue.seen(askedAt);
-    signedOut = false;
-    take(told);
-    connected(true);
-    queue.send();
-  } catch {
-    connected(false);
-  } finally {
-    asking = false;
-    if (again) {
-      again = false;
-      fetchState();
-    }
-  }
-};
-
-const rowOf = (cook, current) => {
-  const card = el("button", "row-card");
-  card.id = cook.id;
-  card.type = "button";
-  if (current) card.setAttribute("aria-current", "true");
-  const move = nextOf(cook);
-  const core = probeCore(cook, now(), state.rate);
-  const head = el("h2", "", pieces(cook));
-  const count = el("span", "r-count");
-  if (move) count.dataset.due = move.due;
-  head.append(count);
-  const next = move ? `${move.verb} ${clock.at(move.due)}` : t("all moves done");
-  const line = el("p");
-  line.append(
-    named(cook.station),
-    ["", next, ...(core !== null ? [t("core {core}", { core: temp(core) })] : [])].join(" · "),
-  );
-  card.append(head, line);
-  card.addEventListener("click", () => {
-    chosen = cook.id;
-    history.replaceState(null, "", `#${cook.id}`);
-    shown = "";
-    render();
-  });
-  return card;
-};
-
-// while a finger is down nothing is drawn anew: what it is about to press would be gone when it lifts
+// while a finger is down nothing is drawn anew: what it is about to press would move under it
 let held = false;
 let waiting = false;
 const release = () =>
   setTimeout(() => {
     held = false;
-    if (waiting) {
-      waiting = false;
-      render();
-    }
+    if (waiting) show();
   }, 0);
-const hold = () => {
-  held = true;
-};
-addEventListener("pointerdown", hold, true);
+addEventListener(
+  "pointerdown",
+  () => {
+    held = true;
+  },
+  true,
+);
 for (const up of ["pointerup", "pointercancel", "blur"]) addEventListener(up, release, true);
 
-const render = () => {
-  const cooks = laid(state.cooks, unseen(state, queue.unseen)).filter((c) => !c.finished);
-  const key = JSON.stringify([
-    cooks.map((c) => [
-      c.id,
-      c.next,
-      c.lastReading,
-      c.learned,
-      c.truth,
-      c.probeFault,
-      c.medium,
-      c.second,
-      c.moves.map((m) => m.done || m.due),
-    ]),
-    chosen,
-    queue.waiting.length,
-  ]);
-  if (key === shown) return;
-  if (held) {
-    waiting = true;
-    return;
+/** @param {Cook} cook */
+const actsOf = (cook) => {
+  const finish = () => askFinish(cook);
+  return {
+    mark: (/** @type {number} */ ago) => {
+      if (performance.now() < lockedUntil) return;
+      lockedUntil = performance.now() + GHOST_MS;
+      const move = nextOf(cook);
+      if (!move) finish();
+      else push({ cook: cook.id, kind: "move", move: move.id, occurred_at: Math.round(feed.now() - 1000 * ago) });
+    },
+    atTime: () => askTime(cook),
+    extend: () => push({ cook: cook.id, kind: "extend", seconds: 60 }),
+    finish,
+    sheet: () => sheet.open(cook.id),
+    so: (/** @type {{ reads: number | null }} */ medium) =>
+      push({ cook: cook.id, kind: "medium", medium_c: medium.reads, read: true }),
+    wrong: () => push({ cook: cook.id, kind: "probe", is: "out", of: "medium" }),
+  };
+};
+
+// a move that was done at some time today
+/** @param {Cook} cook */
+const askTime = (cook) => {
+  const move = nextOf(cook);
+  if (!move) return;
+  const zone = feed.state.zone;
+  const label = t("When was it done?");
+  const done = (/** @type {SubmitEvent} */ e) => {
+    e.preventDefault();
+    const field = /** @type {HTMLInputElement} */ (byId("ask-time"));
+    const at = lastAt(field.value, feed.now(), zone);
+    if (at === null) {
+      byId("ask-wrong").textContent = t("Give a time of the last twelve hours, not one that is still to come.");
+      field.focus();
+      return;
+    }
+    push({ cook: cook.id, kind: "move", move: move.id, occurred_at: Math.round(at) });
+    close();
+  };
+  openAsk(
+    html`<form class="ask" @submit=${done}>
+      <h2>${label}</h2>
+      <p>${t("{verb}: {piece}", { verb: move.verb, piece: cook.title })}</p>
+      <input type="time" id="ask-time" aria-label=${label} .value=${dayTime(feed.now(), zone)} />
+      <p id="ask-wrong" class="care" role="alert"></p>
+      <div class="ask-acts">
+        <button class="b-side" id="ask-done">${t("Save")}</button>
+        <button type="button" class="b-side" @click=${close}>${t("Cancel")}</button>
+      </div>
+    </form>`,
+    label,
+  );
+};
+
+// what its record will hold, and what is missing in it
+/** @param {Cook} cook */
+const askFinish = (cook) => {
+  const label = t("End this cook and write its record?");
+  const open = cook.moves.filter((m) => m.done === null);
+  const done = cook.moves.length - open.length;
+  const finish = () => {
+    close();
+    push({ cook: cook.id, kind: "finish" });
+  };
+  const read = cook.readings.length
+    ? t("its core was read by a probe")
+    : t("no probe read its core: the record says what was computed, not measured");
+  openAsk(
+    html`<div class="ask">
+      <h2>${label}</h2>
+      <p>${pieces(cook)}</p>
+      <ul>
+        <li>${t("{done} of {all} moves are marked", { done, all: cook.moves.length })}</li>
+        ${open.length ? html`<li class="care">${t("not marked: {moves}", { moves: open.map((m) => m.verb).join(", ") })}</li>` : nothing}
+        <li>${read}</li>
+      </ul>
+      <div class="ask-acts">
+        <button type="button" class="b-side" id="ask-finish" @click=${finish}>${t("Finish and log")}</button>
+        <button type="button" class="b-side" @click=${close}>${t("Go on cooking")}</button>
+      </div>
+    </div>`,
+    label,
+  );
+};
+
+document.getElementById("alarm-choices")?.addEventListener("click", () => openAlarmChoices(alarm, show));
+
+/** @param {string} station */
+const chooseStation = (station) => {
+  device_is.own = station;
+  try {
+    localStorage.setItem(OWN_STATION, station);
+  } catch {
+    /* private window */
   }
-  shown = key;
-  const upcoming = cooks.filter((c) => nextOf(c)).sort((a, b) => nextOf(a).due - nextOf(b).due);
-  const main = cooks.find((c) => c.id === chosen) || upcoming[0] || cooks[0];
-  rows.replaceChildren(...cooks.map((cook) => rowOf(cook, cook === main)));
-  drawHero(main);
+  show();
+};
+
+const view = () => ({ now: feed.now(), rate: feed.state.rate, clock });
+
+const show = () => {
+  cooks = laid(feed.state.cooks, unseen(feed.state, queue.unseen)).filter((c) => !c.finished);
+  waiting = held;
+  if (held) return;
+  const dueOf = (/** @type {Cook} */ c) => nextOf(c)?.due ?? Number.POSITIVE_INFINITY;
+  const listed = ownFirst(cooks, device_is.own);
+  const mine = listed.filter((c) => c.station === device_is.own);
+  const upcoming = [...(mine.length ? mine : listed)].sort((a, b) => dueOf(a) - dueOf(b));
+  main = cooks.find((c) => c.id === chosen) ?? upcoming[0];
+  const shown = main;
+  board.classList.toggle("is-empty", !shown);
+  if (!shown) {
+    render(emptyHero(address("plans")), hero);
+    render(nothing, rows);
+    undo.hidden = true;
+  } else {
+    render(heroOf(shown, view(), write ? actsOf(shown) : null), hero);
+    const choose = (/** @type {Cook} */ cook) => {
+      chosen = cook.id;
+      history.replaceState(null, "", `#${cook.id}`);
+      show();
+    };
+    const open = (/** @type {Cook} */ cook) => {
+      choose(cook);
+      if (write) sheet.open(cook.id);
+    };
+    render(
+      html`${stationBar(cooks, device_is.own, chooseStation)}${rowsOf(listed, shown, view(), { choose, open })}`,
+      rows,
+    );
+    drawSpark(shown);
+    drawUndo(shown);
+  }
   tick();
 };
 
-const drawHero = (cook) => {
-  planShown = null;
-  undo.hidden = true;
-  if (!cook) {
-    hero.replaceChildren(nothing(board.dataset.state.replace(/line\/state\/$/, "plan/list/")));
-    return;
-  }
-  const [parts, plan] = heroOf(cook, { now: now(), rate: state.rate, clock });
-  hero.replaceChildren(...parts);
-  planShown = plan;
-  if (!write) return;
-  const finish = () => push({ cook: cook.id, kind: "finish" });
-  const mark = (ago) => {
-    if (performance.now() < lockedUntil) return;
-    lockedUntil = performance.now() + GHOST_MS;
-    const move = nextOf(cook);
-    if (!move) finish();
-    else push({ cook: cook.id, kind: "move", move: move.id, occurred_at: Math.round(now() - 1000 * ago) });
-  };
-  hero.querySelector(".h-piece").append(sheetButton(() => sheet.open(cook.id)));
-  const medium = cook.medium;
-  if (medium?.ask)
-    hero.querySelector(".h-cue").before(
-      mediumAsk(medium, {
-        so: () => push({ cook: cook.id, kind: "medium", medium_c: medium.reads, read: true }),
-        wrong: () => push({ cook: cook.id, kind: "probe", is: "out", of: "medium" }),
-      }),
-    );
-  hero.append(
-    actsOf(cook, {
-      mark,
-      extend: () => push({ cook: cook.id, kind: "extend", seconds: 60 }),
-      finish: () => {
-        if (confirm(t("End this cook now and write its record?"))) finish();
-      },
-    }),
-  );
-  drawUndo(cook);
+/** @param {Cook} cook */
+const drawSpark = (cook) => {
+  const box = hero.querySelector(".h-spark");
+  const spec = JSON.stringify(sparkOf(cook));
+  if (!box || (spec === shownSpark && box.childElementCount)) return;
+  shownSpark = spec;
+  draw(box, JSON.parse(spec));
 };
 
+/** @param {Cook} cook */
 const drawUndo = (cook) => {
   if (recent && performance.now() - recent.at > UNDO_MS) recent = null;
   const last = [...cook.moves].reverse().find((m) => m.done !== null);
-  const before = last ? t("{verb} at {moment}", { verb: last.verb, moment: clock.at(last.done) }) : t("+1 min");
+  const before = last ? t("{verb} at {moment}", { verb: last.verb, moment: clock.at(last.done ?? 0) }) : t("+1 min");
   const offer =
-    recent || (cook.lastEvent ? { id: cook.lastEvent, cook: cook.id, label: `${before} · ${cook.title}` } : null);
-  undo.hidden = !offer;
-  if (!offer) return;
-  const button = el("button", "plain", t("Undo"));
-  button.type = "button";
-  button.id = "undo-button";
-  button.addEventListener("click", () => {
+    recent ?? (cook.lastEvent ? { id: cook.lastEvent, cook: cook.id, label: `${before} · ${cook.title}` } : null);
+  undo.hidden = !offer || !write;
+  if (undo.hidden || !offer) return;
+  const take = () => {
     recent = null;
-    if (queue.drop(offer.id)) {
-      shown = "";
-      render();
-    } else push({ cook: offer.cook, kind: "undo", supersedes: offer.id });
+    if (!queue.drop(offer.id)) push({ cook: offer.cook, kind: "undo", supersedes: offer.id });
+  };
+  render(
+    html`<span>${t("Last: {mark}", { mark: offer.label })}</span
+      ><button type="button" class="plain" id="undo-button" data-key="u" @click=${take}>${t("Undo")}</button>`,
+    undo,
+  );
+};
+
+// what is late, and what wants the same hands at once
+const drawAlarm = () => {
+  const now = feed.now();
+  /** @type {{ cook: Cook, move: Move }[]} */
+  const late = [];
+  for (const cook of cooks) {
+    const move = nextOf(cook);
+    if (move && move.due < now) late.push({ cook, move });
+  }
+  const open = alarm.open(late);
+  board.classList.toggle("overdue-flash", open.length > 0);
+  alarm.ring(open, stationsOf(cooks), now, feed.state.rate);
+  const wanted = clashes(cooks, now).map((group) => {
+    const [one, ...others] = group;
+    const rest = others.map((w) => t("{verb}: {piece}", { verb: w.move.verb, piece: w.cook.title })).join(", ");
+    const words = {
+      station: one.cook.station,
+      when: clock.at(one.move.due),
+      first: t("{verb}: {piece}", { verb: one.move.verb, piece: one.cook.title }),
+      rest,
+      rise: riseWords(one.rise),
+    };
+    return one.rise >= 0.05
+      ? t("{station} {when}, at once: first {first} (waiting half a minute adds {rise}), then {rest}.", words)
+      : t("{station} {when}, at once: first {first}, then {rest}.", words);
   });
-  undo.replaceChildren(el("span", "", t("Last: {mark}", { mark: offer.label })), button);
+  const answer = () => {
+    alarm.answer(open);
+    drawAlarm();
+  };
+  const mute = cooks.length ? alarm.mute : "";
+  muted.textContent = mute;
+  bar.hidden = !(open.length || wanted.length);
+  render(
+    html`${wanted.map((words) => html`<p class="a-clash">${words}</p>`)}
+    ${
+      open.length
+        ? html`<button type="button" class="b-side" id="alarm-heard" @click=${answer}>
+            ${t("Quiet: I have seen it")}
+          </button>`
+        : nothing
+    }`,
+    bar,
+  );
 };
 
 const tick = () => {
-  let late = false;
-  if (planShown) {
-    const words = planShown.words(planned(planShown.cook, now()));
-    if (planShown.at.textContent !== words) planShown.at.textContent = words;
-  }
-  for (const e of board.querySelectorAll("[data-due]")) {
-    const left = Number(e.dataset.due) - now();
+  const now = feed.now();
+  for (const e of /** @type {NodeListOf<HTMLElement>} */ (board.querySelectorAll("[data-due]"))) {
+    const left = Number(e.dataset.due) - now;
     const value = span(left / 1000);
     if (e.textContent !== value) e.textContent = value;
-    (e.closest(".row-card") || hero).classList.toggle("overdue", left < 0);
-    late = late || left < 0;
+    (e.closest(".row-card") ?? hero).classList.toggle("overdue", left < 0);
   }
-  board.classList.toggle("overdue-flash", late);
-  if (late && performance.now() - beeped > BEEP_EVERY_MS) {
-    beeped = performance.now();
-    beep();
+  for (const e of /** @type {NodeListOf<HTMLElement>} */ (hero.querySelectorAll("[data-planned]"))) {
+    const words = main ? PLANNED_AS[e.dataset.planned ?? ""](planned(main, now)) : "";
+    if (e.textContent !== words) e.textContent = words;
   }
+  const title = titleOf(cooks, now, clock, place);
+  if (document.title !== title) document.title = title;
+  const words = said.of(cooks, now, clock);
+  if (words.length) news.textContent = words.join(" ");
 };
 
-let stream = null;
-const listen = () => {
-  stream = new EventSource(`${board.dataset.stream}?since=${encodeURIComponent(state.rev || "")}`);
-  stream.addEventListener("state", (e) => {
-    signedOut = false;
-    take(JSON.parse(e.data));
-    connected(true);
-    queue.send();
-  });
-  stream.onerror = () => {
-    if (stream.readyState !== EventSource.CLOSED) {
-      connected(false);
-      return;
-    }
-    fetchState(); // turned away (too many boards, signed out): ask, and try to listen again later
-    setTimeout(listen, 30000);
-  };
-};
-
-try {
-  const theme = localStorage.getItem("ember-line-theme");
-  if (theme) document.documentElement.dataset.bsTheme = theme;
-} catch {
-  /* private window */
-}
-setInterval(tick, 200);
+for (const box of [hero, rows]) box.replaceChildren(); // what was there without scripts
+setInterval(() => {
+  tick();
+  drawAlarm();
+}, 200);
 setInterval(() => {
   if (queue.waiting.length) queue.send();
-  else if (!online || signedOut) fetchState();
 }, 2000);
-setInterval(() => {
-  if (stream.readyState === EventSource.CLOSED) fetchState();
-}, 5000);
-listen();
-window.addEventListener("pagehide", () => stream?.close());
-showRefused();
-render();
-queue.send();
+setInterval(show, 5000); // what goes silent, or is past its minute, changes without a word
+feed.start();
+queue.read().then(() => queue.send());
+show();

@@ -1,26 +1,25 @@
-// Marks that the server has not taken yet. They survive a lost connection and a reload, and arrive once: each has its own id.
+// Sends the marks of this browser. They survive a lost connection, a reload and another tab, and arrive once: each has its own id.
 
 import { t } from "../ui/said.js";
+import { Store } from "./store.js";
+import { uuid } from "./words.js";
+
+/** @import { Mark, Refusal } from "./types.d.ts" */
 
 const AT_ONCE = 50;
-const MOST_REFUSED = 20;
+const TOO_LONG_MS = 20000;
 
-const read = (key) => {
-  try {
-    return JSON.parse(localStorage.getItem(key) || "[]");
-  } catch {
-    return [];
-  }
-};
+/**
+ * @typedef {object} Told
+ * @property {(marks: Mark[]) => void} taken
+ * @property {() => void} refused what is refused changed
+ * @property {() => void} changed what waits changed
+ * @property {() => void} unreachable
+ * @property {() => void} signedOut
+ * @property {() => void} forbidden
+ */
 
-const write = (key, value) => {
-  try {
-    localStorage.setItem(key, JSON.stringify(value));
-  } catch {
-    /* full or private: the copy in memory goes on */
-  }
-};
-
+/** @param {Response} reply */
 const reason = async (reply) => {
   try {
     return (await reply.json()).error.message;
@@ -30,50 +29,99 @@ const reason = async (reply) => {
 };
 
 export class Queue {
-  // address: where events are taken; csrf: a function; on: what is told of how sending went
-  constructor(kitchen, address, csrf, on) {
-    this.key = `ember-queue-${kitchen}`;
+  /**
+   * @param {string} kitchen
+   * @param {string} address where marks are taken
+   * @param {() => string} csrf
+   * @param {Told} on
+   * @param {Store} [store]
+   */
+  constructor(kitchen, address, csrf, on, store) {
     this.address = address;
     this.csrf = csrf;
     this.on = on;
-    this.waiting = read(this.key);
+    this.store = store ?? new Store(kitchen, () => this.read());
+    /** @type {Mark[]} */
+    this.waiting = [];
+    /** @type {(Mark & { landedAt: number })[]} */
     this.landed = []; // taken, and perhaps not in the state that is shown
-    this.refused = read(`${this.key}-refused`).filter((r) => r.event);
+    /** @type {Refusal[]} */
+    this.refused = [];
+    /** @type {Set<string>} */
+    this.gone = new Set(); // taken, refused or dropped here: not read back
     this.single = false; // one of them cannot be taken: they go one by one
     this.sending = false;
   }
 
-  // what the state that is shown may not have yet
+  /** What is kept in the browser, of all tabs. */
+  async read() {
+    const [waiting, refused] = await Promise.all([this.store.waiting(), this.store.refused()]);
+    const known = new Set(waiting.map((m) => m.id));
+    const mine = this.waiting.filter((m) => !known.has(m.id) && this.made.has(m.id)); // not written yet
+    this.waiting = [...waiting.filter((m) => !this.gone.has(m.id)), ...mine];
+    this.refused = refused;
+    this.on.refused();
+    this.on.changed();
+  }
+
+  // made in this tab and not yet known to be on disk
+  /** @type {Set<string>} */
+  made = new Set();
+
+  // what the state that is shown may not have yet; what was undone is not laid on it
   get unseen() {
-    return [...this.landed, ...this.waiting];
+    const all = [...this.landed, ...this.waiting];
+    const undone = new Set(all.filter((m) => m.kind === "undo").map((m) => m.supersedes));
+    return all.filter((m) => !undone.has(m.id));
   }
 
   // a state that was asked for at this moment holds what had landed before
+  /** @param {number} askedAt */
   seen(askedAt) {
-    this.landed = this.landed.filter((e) => e.landedAt > askedAt);
+    this.landed = this.landed.filter((m) => m.landedAt > askedAt);
   }
 
-  put(event) {
-    this.#keep([...this.waiting, event]);
+  /** @param {Mark} mark */
+  async put(mark) {
+    this.waiting = [...this.waiting, mark];
+    this.made.add(mark.id);
+    this.on.changed();
+    const written = this.store.put(mark).then(() => this.made.delete(mark.id));
     this.send();
+    await written;
   }
 
   // takes back what has not been sent; false when it is too late for that
+  /** @param {string} id */
   drop(id) {
-    if (this.sending || !this.waiting.some((e) => e.id === id)) return false;
-    this.#keep(this.waiting.filter((e) => e.id !== id));
+    if (this.sending || !this.waiting.some((m) => m.id === id)) return false;
+    this.leave([id]);
     return true;
   }
 
+  /** @param {string[]} ids */
+  leave(ids) {
+    const out = new Set(ids);
+    for (const id of ids) this.gone.add(id);
+    this.waiting = this.waiting.filter((m) => !out.has(m.id));
+    this.on.changed();
+    return this.store.remove(ids);
+  }
+
+  /**
+   * @param {Partial<Mark>} event
+   * @param {string} why
+   */
   refuse(event, why) {
-    this.refused = [...this.refused, { id: event.id || "", event, why }].slice(-MOST_REFUSED);
-    write(`${this.key}-refused`, this.refused);
+    const refusal = { id: event.id ?? uuid(), event, why };
+    this.refused = [...this.refused.filter((r) => r.id !== refusal.id), refusal];
+    this.store.refuse(refusal);
     this.on.refused();
   }
 
   forgetRefused() {
+    this.store.forget(this.refused.map((r) => r.id));
     this.refused = [];
-    write(`${this.key}-refused`, []);
     this.on.refused();
   }
 
@@ -86,12 +134,13 @@ export class Queue {
         method: "POST",
         headers: { "Content-Type": "application/json", "X-CSRFToken": this.csrf() },
         body: JSON.stringify({ events: batch }),
+        signal: AbortSignal.timeout(TOO_LONG_MS),
       });
       if (reply.status === 401) this.on.signedOut();
       else if (reply.status === 403) this.on.forbidden();
-      else if (reply.status >= 400 && reply.status < 500 && reply.status !== 429) await this.#setAside(batch, reply);
-      else if (!reply.ok) this.#later(batch, reply.status);
-      else this.#answered(batch, (await reply.json()).answers);
+      else if (reply.status >= 400 && reply.status < 500 && reply.status !== 429) await this.setAside(batch, reply);
+      else if (!reply.ok) this.later(batch, reply.status);
+      else await this.answered(batch, (await reply.json()).answers);
     } catch {
       this.on.unreachable();
     } finally {
@@ -99,43 +148,48 @@ export class Queue {
     }
   }
 
-  #keep(waiting) {
-    write(this.key, waiting);
-    this.waiting = waiting;
-  }
-
-  #without(batch) {
-    const ids = new Set(batch.map((e) => e.id));
-    return this.waiting.filter((e) => !ids.has(e.id));
-  }
-
   // what is in it cannot be taken: the others go one by one, and this one is put aside
-  async #setAside(batch, reply) {
+  /**
+   * @param {Mark[]} batch
+   * @param {Response} reply
+   */
+  async setAside(batch, reply) {
     if (this.single) {
-      const why = await reason(reply);
-      this.#keep(this.#without(batch));
-      this.refuse(batch[0], why);
+      this.refuse(batch[0], await reason(reply));
+      await this.leave([batch[0].id]);
     }
     this.single = true;
   }
 
   // nothing is lost; but one that the server stumbles over goes behind the others
-  #later(batch, status) {
+  /**
+   * @param {Mark[]} batch
+   * @param {number} status
+   */
+  later(batch, status) {
     if (status >= 500 && this.waiting.length > 1) {
       this.single = true;
-      this.#keep([...this.#without(batch), ...batch]);
+      const behind = new Set(batch);
+      this.waiting = [...this.waiting.filter((m) => !behind.has(m)), ...batch];
     }
     this.on.unreachable();
   }
 
-  #answered(batch, answers) {
+  /**
+   * @param {Mark[]} batch
+   * @param {{ id: string, status: string, message: string }[]} answers
+   */
+  async answered(batch, answers) {
     const no = new Map(answers.filter((a) => a.status === "refused").map((a) => [a.id, a.message]));
     const known = new Set(answers.map((a) => a.id));
-    const taken = batch.filter((e) => known.has(e.id) && !no.has(e.id));
+    const taken = batch.filter((m) => known.has(m.id) && !no.has(m.id));
     this.single = false;
-    this.landed.push(...taken.map((e) => ({ ...e, landedAt: performance.now() })));
-    this.#keep(this.#without(batch));
-    for (const [id, message] of no) this.refuse(batch.find((e) => e.id === id) || {}, message);
+    this.landed.push(...taken.map((m) => ({ ...m, landedAt: performance.now() })));
+    for (const mark of batch) {
+      const message = no.get(mark.id);
+      if (message !== undefined) this.refuse(mark, message);
+    }
+    await this.leave(batch.filter((m) => known.has(m.id)).map((m) => m.id));
     this.on.taken(taken);
   }
 }

@@ -1,22 +1,32 @@
 // The sheet of a piece: its forms are the server's; what they say goes into the board's queue, and the sheet is asked
 // for anew when it was taken.
 
-const KEPT = 4000; // ms that the last verdict is shown while the next is asked for
+import { units } from "../ui/said.js";
+
+/** @import { Mark } from "./types.d.ts" */
+
+const KEPT_MS = 4000; // the last verdict is shown while the next is asked for
 
 export class Sheet {
+  /**
+   * @param {HTMLDialogElement} dialog
+   * @param {string} address with "/cook/" where the cook's id goes
+   * @param {(mark: { cook: string, kind: string, [more: string]: unknown }) => void} push
+   */
   constructor(dialog, address, push) {
     this.dialog = dialog;
     this.address = address;
     this.push = push;
-    this.cook = null;
-    this.body = dialog.querySelector("#sheet-body");
-    dialog.querySelector("#sheet-close").addEventListener("click", () => dialog.close());
+    this.cook = "";
+    this.body = /** @type {HTMLElement} */ (dialog.querySelector("#sheet-body"));
+    dialog.querySelector("#sheet-close")?.addEventListener("click", () => dialog.close());
     dialog.addEventListener("close", () => {
-      this.cook = null;
+      this.cook = "";
     });
-    this.body.addEventListener("submit", (e) => this.said(e));
+    this.body.addEventListener("submit", (e) => this.said(/** @type {SubmitEvent} */ (e)));
   }
 
+  /** @param {string} cook */
   open(cook) {
     this.cook = cook;
     this.body.replaceChildren();
@@ -27,9 +37,8 @@ export class Sheet {
   async fetch() {
     const cook = this.cook;
     if (!cook) return;
-    const reply = await fetch(this.address.replace("/cook/", `/${cook}/`), { headers: { "X-Sheet": "1" } }).catch(
-      () => null,
-    );
+    const where = this.address.replace("/cook/", `/${cook}/`);
+    const reply = await fetch(where, { headers: { "X-Sheet": "1" } }).catch(() => null);
     if (!reply?.ok || this.cook !== cook) return;
     const text = await reply.text();
     const found = new DOMParser().parseFromString(text, "text/html");
@@ -38,45 +47,48 @@ export class Sheet {
   }
 
   // a form of the sheet becomes an event; what needs the server to be made (a stage) is sent as the form it is
+  /** @param {SubmitEvent} e */
   said(e) {
-    const form = e.target;
+    const form = /** @type {HTMLFormElement} */ (e.target);
     const data = new FormData(form, e.submitter);
-    const kind = data.get("kind");
+    const text = (/** @type {string} */ name) => String(data.get(name) ?? "");
+    const number = (/** @type {string} */ name) => Number(text(name).replace(",", "."));
+    const kind = text("kind");
     if (kind === "stage") {
-      form.elements.then.value = ""; // back to this board
+      /** @type {HTMLInputElement} */ (form.elements.namedItem("then")).value = ""; // back to this board
       return;
     }
     e.preventDefault();
-    const number = (name) => Number(String(data.get(name)).replace(",", "."));
+    /** @type {{ cook: string, kind: string, [more: string]: unknown }} */
     const event = { cook: this.cook, kind };
     if (kind === "check") {
-      const [check, answer, grey] = String(data.get("said")).split("|");
-      const width = form.ownerDocument.querySelector('#sheet [name="width"]:checked');
-      Object.assign(event, { check, width: width ? width.value : "untrained" });
+      const [check, answer, grey] = text("said").split("|");
+      const width = /** @type {HTMLInputElement | null} */ (this.body.querySelector('[name="width"]:checked'));
+      Object.assign(event, { check, width: width?.value ?? "untrained" });
       if (grey) event.grey = Number(grey);
       if (answer) event.answer = answer;
-      else if (data.get("core_c")) event.core_c = this.celsius(number("core_c"));
+      else if (text("core_c")) event.core_c = celsius(number("core_c"));
       else return;
-    } else if (kind === "undo") event.supersedes = data.get("supersedes");
+    } else if (kind === "undo") event.supersedes = text("supersedes");
     else if (kind === "medium") {
-      if (!data.get("medium_c")) return;
-      event.medium_c = this.celsius(number("medium_c"));
-      if (data.get("read")) event.read = true;
+      if (!text("medium_c")) return;
+      event.medium_c = celsius(number("medium_c"));
+      if (text("read")) event.read = true;
     } else if (kind === "probe") {
-      event.is = data.get("is");
-      if (data.get("of")) event.of = data.get("of");
+      event.is = text("is");
+      if (text("of")) event.of = text("of");
     }
-    if (data.get("seconds")) event.seconds = number("seconds");
+    if (text("seconds")) event.seconds = number("seconds");
     this.push(event);
     this.body.setAttribute("aria-busy", "true");
-    setTimeout(() => this.body.removeAttribute("aria-busy"), KEPT);
+    setTimeout(() => this.body.removeAttribute("aria-busy"), KEPT_MS);
   }
 
-  celsius(value) {
-    return document.body.dataset.units?.startsWith("F") ? (value - 32) / 1.8 : value;
-  }
-
-  taken(events) {
-    if (events.some((e) => e.cook === this.cook)) this.fetch();
+  /** @param {Mark[]} marks */
+  taken(marks) {
+    if (marks.some((m) => m.cook === this.cook)) this.fetch();
   }
 }
+
+/** @param {number} value in the reader's unit */
+const celsius = (value) => (units.temperature === "F" ? (value - 32) / 1.8 : value);

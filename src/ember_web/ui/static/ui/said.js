@@ -21,6 +21,9 @@ export const inDegrees = (celsius) => (units.temperature === "F" ? 1.8 * celsius
 // a temperature without its unit, one decimal
 export const core = (celsius) => inDegrees(celsius).toFixed(1);
 
+// a difference of temperatures
+export const riseWords = (kelvin) => `${(units.temperature === "F" ? 1.8 * kelvin : kelvin).toFixed(1)} ${degrees}`;
+
 export const temp = (celsius) => `${core(celsius)} ${degrees}`;
 
 // a duration in s as the core's clock_span writes it: m:ss below ten minutes, then minutes rounded up, from two hours on hours and minutes

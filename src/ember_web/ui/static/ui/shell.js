@@ -105,6 +105,7 @@ import { keeper } from "./typed.js";
       }
       return;
     }
+    if (e.key === "Enter" && e.target.closest("a,button,summary,[tabindex]")) return; // it acts on what has the focus
     const keyed = document.querySelector(`[data-key="${CSS.escape(e.key)}"]`);
     if (keyed && !waiting) {
       keyed.click();
