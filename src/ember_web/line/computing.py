@@ -23,7 +23,7 @@ from ember_core.planning.warm_up import compile_all
 from ember_core.running.checks import checks
 from ember_core.running.history import running
 from ember_core.running.state import State, replay, words_of
-from ember_core.wording.message import Message, join_sentences, say
+from ember_core.wording.message import N_, Message, join_sentences, say
 
 MEMBERS = 96
 PREPARED = 128  # ensembles kept, about half a megabyte each
@@ -131,4 +131,5 @@ def words_of_odds(word: str, odds: float) -> Message:
     if odds >= SURE:
         return say("{word} now, almost certain", word=named)
     n, d = min(((n, d) for d in (2, 3, 4, 5, 10) for n in range(1, d)), key=lambda f: (abs(f[0] / f[1] - odds) > 0.04, f[1], abs(f[0] / f[1] - odds)))  # fmt: skip
-    return say("{word} now, {n} in {d}", word=named, n=n, d=d)
+    words = N_("{word}, {n} in {d}") if named.template == STILL_UNDER else N_("{word} now, {n} in {d}")
+    return say(words, word=named, n=n, d=d)

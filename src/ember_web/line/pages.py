@@ -24,11 +24,13 @@ NOTE = "note"
 def line_context(request: KitchenRequest) -> dict[str, Any]:
     """What every view of the line is drawn from."""
     state = json.loads(line_text(request.kitchen, current()))
-    for cook in state["cooks"]:
-        cook["coming"] = None if cook["next"] is None else cook["moves"][cook["next"]]
-        cook["coming_at"] = None if cook["coming"] is None else _time(cook["coming"]["due"])
+    coming = [None if c["next"] is None else c["moves"][c["next"]] for c in state["cooks"]]
     return {
         "state": state,
+        "cooks": [
+            cook | {"coming": move, "coming_at": None if move is None else _time(move["due"])}
+            for cook, move in zip(state["cooks"], coming, strict=True)
+        ],
         "can_write": RANK[request.role] >= RANK["cook"],
         "theme": "night",
     }

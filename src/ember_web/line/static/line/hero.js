@@ -74,7 +74,8 @@ export const PLANNED_AS = {
 const coreLine = (cook, move, probe) => {
   const real = cook.truth; // what was done to it tells more than its plan
   const byPlan = cook.probe ? t("by plan; probe silent") : t("by plan; no probe");
-  const atIt = move !== null && move.core !== null;
+  const known = probe ?? real?.core ?? 0;
+  const atIt = move !== null && move.core !== null && (move.kind === "pull" || known < move.core); // a late turn lies behind
   const to = atIt ? move.core : cook.target;
   const first =
     probe !== null

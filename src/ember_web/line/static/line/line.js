@@ -10,7 +10,7 @@ import { clashes } from "./clash.js";
 import { Feed } from "./feed.js";
 import { laid, nextOf, planned } from "./fold.js";
 import { emptyHero, heroOf, PLANNED_AS, sparkOf } from "./hero.js";
-import { dayTime, lastAt } from "./moment.js";
+import { lastAt } from "./moment.js";
 import { News, titleOf } from "./news.js";
 import { Queue } from "./queue.js";
 import { ownFirst, rowsOf, stationBar, stationsOf } from "./rows.js";
@@ -196,28 +196,41 @@ const askTime = (cook) => {
   if (!move) return;
   const zone = feed.state.zone;
   const label = t("When was it done?");
+  const save = (/** @type {number} */ at) => {
+    push({ cook: cook.id, kind: "move", move: move.id, occurred_at: Math.round(at) });
+    close();
+  };
   const done = (/** @type {SubmitEvent} */ e) => {
     e.preventDefault();
     const field = /** @type {HTMLInputElement} */ (byId("ask-time"));
     const at = lastAt(field.value, feed.now(), zone);
-    if (at === null) {
-      byId("ask-wrong").textContent = t("Give a time of the last twelve hours, not one that is still to come.");
-      field.focus();
+    if (at !== null) {
+      save(at);
       return;
     }
-    push({ cook: cook.id, kind: "move", move: move.id, occurred_at: Math.round(at) });
-    close();
+    byId("ask-wrong").textContent = t(
+      "Give a time such as {time}, of the last twelve hours, not one still to come.",
+      {
+        time: clock.at(feed.now()),
+      },
+    );
+    field.focus();
   };
+  const ago = (/** @type {number} */ minutes) =>
+    html`<button type="button" class="b-side" @click=${() => save(feed.now() - 60000 * minutes)}>
+      ${t("{minutes} min ago", { minutes })}
+    </button>`;
   openAsk(
     html`<form class="ask" @submit=${done}>
       <h2>${label}</h2>
       <p>${t("{verb}: {piece}", { verb: move.verb, piece: cook.title })}</p>
-      <input type="time" id="ask-time" aria-label=${label} .value=${dayTime(feed.now(), zone)} />
-      <p id="ask-wrong" class="care" role="alert"></p>
+      <div class="ask-acts">${[1, 3, 5, 10].map(ago)}</div>
       <div class="ask-acts">
+        <input type="text" id="ask-time" maxlength="8" aria-label=${label} .value=${clock.at(feed.now())} />
         <button class="b-side" id="ask-done">${t("Save")}</button>
         <button type="button" class="b-side" @click=${close}>${t("Cancel")}</button>
       </div>
+      <p id="ask-wrong" class="care" role="alert"></p>
     </form>`,
     label,
   );
