@@ -12,6 +12,8 @@ from __future__ import annotations
 import ast
 import csv
 import io
+import json
+import re
 import sys
 import tomllib
 from collections.abc import Callable, Iterator
@@ -20,7 +22,7 @@ from typing import Any
 
 import django
 from babel.messages.catalog import Catalog
-from babel.messages.extract import extract_javascript, extract_python
+from babel.messages.extract import extract_python
 from babel.messages.mofile import write_mo
 from babel.messages.pofile import read_po, write_po
 from django.conf import settings
@@ -28,7 +30,7 @@ from django.conf import settings
 SOURCE = Path(__file__).resolve().parents[1] / "src"
 LOCALE = SOURCE / "ember_web" / "locale"
 SPEAK = {"say", "Message", "tell", "N_", "_", "gettext", "gettext_lazy", "finding", "translate"}
-SCRIPTS = {"t": None, "said": None, "marked": None}
+SAID_IN_SCRIPTS = re.compile(r"""(?<![\w.])(?:t|marked)\(\s*("(?:[^"\\]|\\.)*")""")
 DOMAINS = ("django", "djangojs")
 
 TABLES = SOURCE / "ember_core" / "data"
@@ -68,12 +70,10 @@ def of_template(path: Path) -> Iterator[tuple[int, str]]:
 
 
 def of_script(path: Path) -> Iterator[tuple[int, str]]:
-    """Line and text of what a script says."""
-    with path.open("rb") as source:
-        for line, _name, found, _comments in extract_javascript(source, SCRIPTS, [], {"parse_template_string": True}):
-            text = found if isinstance(found, str) else found[0]
-            if text:
-                yield line, text
+    """Line and text of what a script says: sentences stand in ``t("…")`` or ``marked("…")``, also within a template's braces."""
+    source = path.read_text()
+    for found in SAID_IN_SCRIPTS.finditer(source):
+        yield source.count("\n", 0, found.start()) + 1, json.loads(found[1])
 
 
 def leaves(node: Any, key: str = "") -> Iterator[tuple[str, str]]:

@@ -26,6 +26,12 @@ from ember_launch.supervise import Child, Supervisor
 from ember_launch.waiting import waiting_page
 
 PORT = 8750
+TYPED_SCRIPTS = (
+    "src/ember_web/line",
+    "src/ember_web/ui/static/ui/globals.d.ts",
+    "src/ember_web/ui/static/ui/chart.js",
+    "tests/scripts",
+)
 CHECKS = (
     ["ruff", "check", "."],
     ["ruff", "format", "--check", "."],
@@ -33,6 +39,8 @@ CHECKS = (
     ["lint-imports"],
     ["djlint", "src/ember_web", "--check"],
     ["biome", "ci", "."],
+    ["deno", "check", "--quiet", *TYPED_SCRIPTS],
+    ["deno", "test", "--quiet", "--no-check", "tests/scripts"],
 )
 USAGE = """usage: ./ember COMMAND
 

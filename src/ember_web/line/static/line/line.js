@@ -13,9 +13,10 @@ import { emptyHero, heroOf, PLANNED_AS, sparkOf } from "./hero.js";
 import { lastAt } from "./moment.js";
 import { News, titleOf } from "./news.js";
 import { Queue } from "./queue.js";
-import { ownFirst, rowsOf, stationBar, stationsOf } from "./rows.js";
+import { rowsOf, stationBar } from "./rows.js";
 import { Sheet } from "./sheet.js";
 import { unseen } from "./state.js";
+import { ownFirst, stationsOf } from "./stations.js";
 import { byId, pieces, uuid } from "./words.js";
 
 /** @import { Cook, Mark, Move, State } from "./types.d.ts" */
@@ -107,9 +108,9 @@ const feed = new Feed(
     state: (state) => {
       show();
       queue.send();
-      if (dues(state.cooks) !== strip && window.htmx) {
+      if (dues(state.cooks) !== strip && globalThis.htmx) {
         strip = dues(state.cooks);
-        window.htmx.trigger("#strip", "refresh");
+        globalThis.htmx.trigger("#strip", "refresh");
       }
     },
     connected,

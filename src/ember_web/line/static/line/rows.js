@@ -4,27 +4,12 @@ import { html, nothing, repeat } from "../vendor/lit-html/lit-html.min.js";
 import { t, temp } from "../ui/said.js";
 import { nextOf } from "./fold.js";
 import { probeCore } from "./hero.js";
+import { stationsOf } from "./stations.js";
 import { pieces } from "./words.js";
 
 /** @import { Cook, View } from "./types.d.ts" */
 
 const NUMBERED = 9; // rows that a key chooses
-
-/**
- * The stations that cook, in the order of their first piece.
- * @param {Cook[]} cooks
- */
-export const stationsOf = (cooks) => [...new Set(cooks.map((c) => c.station))];
-
-/**
- * The pieces of a station first, the others after; within both in their order.
- * @param {Cook[]} cooks
- * @param {string} own
- */
-export const ownFirst = (cooks, own) => [
-  ...cooks.filter((c) => c.station === own),
-  ...cooks.filter((c) => c.station !== own),
-];
 
 /**
  * @param {Cook[]} cooks

@@ -7,7 +7,7 @@ import { openAlarmChoices } from "./choices.js";
 import { Feed } from "./feed.js";
 import { nextOf } from "./fold.js";
 import { News, titleOf } from "./news.js";
-import { stationsOf } from "./rows.js";
+import { stationsOf } from "./stations.js";
 import { byId } from "./words.js";
 
 /** @import { Cook, Move, State, View } from "./types.d.ts" */

@@ -1,11 +1,9 @@
 // What other scripts put on the page.
 
 declare global {
-  interface Window {
-    htmx?: { trigger(where: string | Element, what: string): void };
-    django?: { catalog?: Record<string, string> };
-    emberNow?: () => number;
-  }
+  var htmx: { trigger(where: string | Element, what: string): void } | undefined;
+  var django: { catalog?: Record<string, string> } | undefined;
+  var emberNow: (() => number) | undefined;
 }
 
 export {};
