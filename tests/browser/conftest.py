@@ -109,6 +109,23 @@ def site():
 PATIENCE = 3  # waiting costs nothing where it is not needed
 
 
+MARKS = """
+const [put, done] = arguments;
+const opened = indexedDB.open("ember-marks", 1);
+opened.onsuccess = () => {
+  const held = opened.result.transaction("waiting", "readwrite");
+  const store = held.objectStore("waiting");
+  const kitchen = document.getElementById("board").dataset.kitchen;
+  for (const value of put) store.put({ id: value.id, kitchen, at: 0, value });
+  const all = store.index("kitchen").getAll(kitchen);
+  held.oncomplete = () => {
+    opened.result.close();
+    done(all.result.map((row) => row.value).sort((a, b) => a.occurred_at - b.occurred_at));
+  };
+};
+"""
+
+
 class Browser(webdriver.Chrome):
     """Chromium with a few short words."""
 
@@ -134,6 +151,16 @@ class Browser(webdriver.Chrome):
     def text(self, css):
         """Text of an element."""
         return self.execute_script("const e = document.querySelector(arguments[0]); return e ? e.textContent : ''", css)
+
+    def marks(self, put=()):
+        """The marks that wait in this browser, in their order, after some more were put in as another tab would."""
+        return self.execute_async_script(MARKS, list(put))
+
+    def finish(self):
+        """End the cook that is shown, where moves are still open."""
+        self.tap("#finish")
+        self.tap("#ask-finish")
+        self.until(lambda: "/log/" in self.current_url)
 
     def sign_in(self, site, name):
         """Sign in as a person of the demo."""

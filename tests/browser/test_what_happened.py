@@ -56,8 +56,7 @@ def test_checked_cooler_late_and_back(browser, site):
     browser.tap("#sheet-body .sheet-history li:first-child button")  # taken back again
     browser.until(lambda: "pink" not in browser.text("#sheet-body .sheet-history"))
     closed(browser)
-    browser.execute_script("window.confirm = () => true; document.getElementById('finish').click()")
-    browser.until(lambda: "/log/" in browser.current_url)
+    browser.finish()
 
 
 def test_cut_and_not_done_it_goes_back_on_a_phone(browser, site):
@@ -79,5 +78,4 @@ def test_cut_and_not_done_it_goes_back_on_a_phone(browser, site):
     assert "put into pan" in browser.text("#sheet-body .sheet-history")
     closed(browser)
     browser.one("body").send_keys(Keys.ESCAPE)
-    browser.execute_script("window.confirm = () => true; document.getElementById('finish').click()")
-    browser.until(lambda: "/log/" in browser.current_url)
+    browser.finish()

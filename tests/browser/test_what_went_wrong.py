@@ -22,9 +22,7 @@ def wrong(browser, site, name, kind, on=True):
 def finish_all(browser):
     """Nothing stays on the line for the tests that follow."""
     while browser.find_elements(By.ID, "finish"):
-        browser.execute_script("window.confirm = () => true")
-        browser.tap("#finish")
-        browser.until(lambda: "/log/" in browser.current_url)
+        browser.finish()
         browser.get(browser.current_url.split("/log/")[0] + "/line/")
 
 

@@ -177,7 +177,8 @@ const actsOf = (cook) => {
       if (performance.now() < lockedUntil) return;
       lockedUntil = performance.now() + GHOST_MS;
       const move = nextOf(cook);
-      if (!move) finish();
+      if (!move)
+        push({ cook: cook.id, kind: "finish" }); // nothing is missing: it is not asked
       else push({ cook: cook.id, kind: "move", move: move.id, occurred_at: Math.round(feed.now() - 1000 * ago) });
     },
     atTime: () => askTime(cook),
