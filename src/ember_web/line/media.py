@@ -87,10 +87,29 @@ def gear_choices(kitchen: Kitchen, document: Mapping[str, Any]) -> dict[str, lis
     return {kind: [e for e in all_ if e.name == named] or all_ for kind, all_ in of_kind.items() if all_}
 
 
-def several(kitchen: Kitchen, document: Mapping[str, Any]) -> list[dict[str, Any]]:
-    """What must be chosen at the start of a plan: of each kind that the kitchen has several of, its name and theirs."""
-    found = gear_choices(kitchen, document)
-    return [{"kind": e[0].get_kind_display(), "names": [x.name for x in e]} for e in found.values() if len(e) > 1]
+@dataclass(frozen=True)
+class StartChoices:
+    """What is chosen when a plan is started: of each kind of gear that the kitchen has several of, its name, theirs, and the one it was
+    in last; and the station it was at last, empty before its first time."""
+
+    gear: list[dict[str, Any]]
+    station: str
+
+
+def start_choices(kitchen: Kitchen, plan_id: int, document: Mapping[str, Any]) -> StartChoices:
+    """What must be chosen at the start of a plan, as it was chosen the last time."""
+    last = Cook.objects.filter(kitchen=kitchen, plan_id=plan_id).order_by("-id").only("gear", "station").first()
+    used = {} if last is None else last.gear
+    rows = [
+        {
+            "kind": all_[0].get_kind_display(),
+            "names": [e.name for e in all_],
+            "last": next((e.name for e in all_ if e.pk == used.get(kind)), ""),
+        }
+        for kind, all_ in gear_choices(kitchen, document).items()
+        if len(all_) > 1
+    ]
+    return StartChoices(rows, "" if last is None else last.station)
 
 
 def gear_of(kitchen: Kitchen, document: Mapping[str, Any], chosen: Sequence[str] = ()) -> dict[str, int]:

@@ -54,7 +54,7 @@ from ember_web.tenancy.access import RANK, KitchenRequest, in_kitchen
 from ember_web.tenancy.actor import Actor
 from ember_web.tenancy.models import Kitchen
 from ember_web.tenancy.voice import current, tell
-from ember_web.ui.registry import FREE_PROBES, GEAR_CHOICES, ask
+from ember_web.ui.registry import FREE_PROBES, START_CHOICES, ask
 
 USUAL_TIMES = (0.8, 1.0, 1.25)  # of a cut's usual size: those offered by touch
 TEMPERS = (10, 20, 30)  # minutes out of the cold that kitchens give; common practice, no source
@@ -195,7 +195,7 @@ def _page(
         "by_mass": bool(cut and cut["shape"] in BY_MASS),
         "probes": ask(FREE_PROBES, kitchen, otherwise=()),
         "two_probes": plan is not None and plan.document["piece"]["shape"]["kind"] == "bird",
-        "gear_choices": ask(GEAR_CHOICES, kitchen, plan.document, otherwise=()) if plan else (),
+        "start_choices": ask(START_CHOICES, kitchen, plan.pk, plan.document, otherwise=None) if plan else None,
         "services": ServiceTime.coming(kitchen),
         "stations": Station.objects.filter(kitchen=kitchen),
         "can_write": RANK[request.role] >= RANK["cook"],
