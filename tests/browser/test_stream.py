@@ -4,28 +4,19 @@ from __future__ import annotations
 
 import json
 import queue
-import re
 import statistics
 import threading
 import time
 import urllib.error
 import urllib.request
-import uuid
 from contextlib import closing
 
 import httpx
 import pytest
 
+from tests.browser.acting import on_the_line, signed_in
+
 pytestmark = pytest.mark.browser
-
-
-def signed_in(site, name):
-    """An HTTP client with a session."""
-    client = httpx.Client(base_url=site.address, trust_env=False, timeout=10, follow_redirects=True)
-    client.get("/sign-in/")
-    data = {"username": name, "password": "brackenfold", "csrfmiddlewaretoken": client.cookies["csrftoken"]}
-    assert client.post("/sign-in/", data=data, headers={"Referer": site.address}).status_code == 200
-    return client
 
 
 LAST = ",6.25]"  # the last reading of the test
@@ -34,21 +25,8 @@ LAST = ",6.25]"  # the last reading of the test
 @pytest.fixture
 def piece(site):
     """One piece with a probe on the line: a client who may mark, and the piece's id."""
-    with closing(signed_in(site, "chef")) as client:
-
-        def post(path, **what):
-            headers = {"X-CSRFToken": client.cookies["csrftoken"], "Referer": site.address}
-            return client.post(f"/k/brackenfold-hut/line/{path}", headers=headers, **what)
-
-        listed = client.get("/k/brackenfold-hut/plan/list/").text
-        plan = re.search(r'/plan/([\w-]+)/"[^>]*>\s*Bavette for the late table', listed)[1]
-        said = {"plan": plan, "probe": "p3", "station": "Grill", "all": "1", "event": str(uuid.uuid4())}
-        assert post("start/", data=said).url.path.endswith("/line/")
-        cook = client.get("/k/brackenfold-hut/line/state/").json()["cooks"][-1]["id"]
+    with signed_in(site, "chef") as client, on_the_line(client, "Bavette for the late table", probe="p3") as (cook,):
         yield client, cook
-        state = client.get("/k/brackenfold-hut/line/state/").json()
-        end = {"id": str(uuid.uuid4()), "cook": cook, "kind": "finish", "occurred_at": state["now"], "device": "t"}
-        assert post("events/", json={"events": [end]}).json()["answers"][0]["status"] == "taken"
 
 
 def test_stream_tells_what_changed(site, piece):

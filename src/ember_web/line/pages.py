@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 from datetime import datetime
+from pathlib import Path
 from typing import Any
 
 from django.http import HttpResponse
@@ -19,6 +20,7 @@ from ember_web.tenancy.access import RANK, KitchenRequest, in_kitchen
 from ember_web.tenancy.voice import current
 
 NOTE = "note"
+WORKER = Path(__file__).parent / "static" / "line" / "worker.js"
 
 
 def line_context(request: KitchenRequest) -> dict[str, Any]:
@@ -48,6 +50,13 @@ def pass_view(request: KitchenRequest) -> HttpResponse:
 def wall(request: KitchenRequest) -> HttpResponse:
     """The next moves, to be read from across the kitchen."""
     return render(request, "line/wall.html", line_context(request))
+
+
+@in_kitchen()
+@require_safe
+def worker(_request: KitchenRequest) -> HttpResponse:
+    """What opens the line's pages without a network; its place is what it may answer for."""
+    return HttpResponse(WORKER.read_text(encoding="utf-8"), content_type="text/javascript")
 
 
 @in_kitchen()

@@ -9,6 +9,7 @@ urlpatterns = [
     path("pass/", pages.pass_view, name="line-pass"),
     path("wall/", pages.wall, name="line-wall"),
     path("handover/", pages.handover, name="line-handover"),
+    path("worker.js", pages.worker, name="line-worker"),
     path("state/", views.state, name="line-state"),
     path("stream/", views.stream, name="line-stream"),
     path("strip/", views.strip, name="line-strip"),

@@ -23,7 +23,7 @@ RIGHTS = {
     "plan-forecast": ("viewer", None), "plans": ("viewer", None), "plan-save": (None, "cook"), "plan-import": ("cook", "cook"),
     "plan-saved": ("viewer", None), "plan-export": ("viewer", None), "line": ("viewer", None), "line-state": ("viewer", None),
     "line-stream": ("viewer", None), "line-strip": ("viewer", None),
-    "line-pass": ("viewer", None), "line-wall": ("viewer", None), "line-handover": ("viewer", None), "line-events": (None, "cook"), "line-start": (None, "cook"),
+    "line-pass": ("viewer", None), "line-worker": ("viewer", None), "line-wall": ("viewer", None), "line-handover": ("viewer", None), "line-events": (None, "cook"), "line-start": (None, "cook"),
     "line-sheet": ("viewer", None), "line-do": (None, "cook"), "log": ("viewer", None), "record": ("viewer", "cook"), "record-csv": ("viewer", None),
     "record-json": ("viewer", None), "book": ("viewer", None), "book-ways": ("viewer", None), "book-time": ("viewer", None),
     "book-doneness": ("viewer", None), "book-cut": ("viewer", None), "book-way": ("viewer", None), "book-foods": ("viewer", None),

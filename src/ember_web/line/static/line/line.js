@@ -12,6 +12,7 @@ import { laid, nextOf, planned } from "./fold.js";
 import { emptyHero, heroOf, PLANNED_AS, sparkOf } from "./hero.js";
 import { lastAt } from "./moment.js";
 import { News, titleOf } from "./news.js";
+import { keepOffline } from "./offline.js";
 import { Queue } from "./queue.js";
 import { rowsOf, stationBar } from "./rows.js";
 import { Sheet } from "./sheet.js";
@@ -423,5 +424,6 @@ setInterval(() => {
 }, 2000);
 setInterval(show, 5000); // what goes silent, or is past its minute, changes without a word
 feed.start();
+keepOffline(address("worker"));
 queue.read().then(() => queue.send());
 show();

@@ -7,6 +7,7 @@ import { openAlarmChoices } from "./choices.js";
 import { Feed } from "./feed.js";
 import { nextOf } from "./fold.js";
 import { News, titleOf } from "./news.js";
+import { keepOffline } from "./offline.js";
 import { stationsOf } from "./stations.js";
 import { byId } from "./words.js";
 
@@ -98,5 +99,6 @@ export const start = (draw) => {
   setInterval(tick, 200);
   setInterval(show, 5000); // what is past its best changes without a word
   feed.start();
+  keepOffline(board.dataset.worker ?? "");
   show();
 };
