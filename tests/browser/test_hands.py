@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import time
+from contextlib import closing
 
 import pytest
 from selenium.webdriver.common.by import By
@@ -31,7 +32,10 @@ TITLES = (
 
 def test_what_has_the_focus_stays_and_keys_do_it(browser, site):
     """Readings come every second; Enter on the page is *done*, on a button it is that button; each move is said once."""
-    with signed_in(site, "grill") as client, on_the_line(client, TITLES[0], TITLES[3], probe="p1") as (one, other):
+    with (
+        closing(signed_in(site, "grill")) as client,
+        on_the_line(client, TITLES[0], TITLES[3], probe="p1") as (one, other),
+    ):
         browser.sign_in(site, "grill")
         browser.get(f"{site.kitchen}/line/#{one}")
         browser.until(lambda: browser.text(".h-verb") == "Turn and baste")
@@ -62,7 +66,7 @@ def test_what_has_the_focus_stays_and_keys_do_it(browser, site):
         body.send_keys("c")
         browser.until(lambda: browser.find_elements(By.CSS_SELECTOR, "#sheet[open] .sheet"))
         browser.one("#sheet").send_keys(Keys.ESCAPE)
-    with signed_in(site, "chef") as client, on_the_line(client, TITLES[0]) as (one,):
+    with closing(signed_in(site, "chef")) as client, on_the_line(client, TITLES[0]) as (one,):
         browser.sign_in(site, "chef")
         browser.get(f"{site.kitchen}/line/#{one}")
         browser.execute_script(
@@ -81,7 +85,7 @@ def test_what_has_the_focus_stays_and_keys_do_it(browser, site):
 
 def test_any_width_with_twenty_pieces_that_are_late(browser, site):
     """Nothing sticks out, nothing is too small for a finger, marks of one moment are one; the strip comes after the page by keys."""
-    with signed_in(site, "chef") as client, on_the_line(client, *TITLES * 4):
+    with closing(signed_in(site, "chef")) as client, on_the_line(client, *TITLES * 4):
         browser.sign_in(site, "chef")
         for late in (False, True):
             if late:

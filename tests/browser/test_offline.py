@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import time
+from contextlib import closing
 
 import pytest
 from selenium.webdriver.common.by import By
@@ -53,7 +54,7 @@ def test_the_board_opens_and_takes_marks_in_two_tabs(browser, site):
 
 def test_who_signs_out_leaves_nothing_behind(browser, site):
     """No page of the line is kept on the device."""
-    with signed_in(site, "grill") as client, on_the_line(client, "Hake loin, hot oven"):
+    with closing(signed_in(site, "grill")) as client, on_the_line(client, "Hake loin, hot oven"):
         browser.sign_in(site, "grill")
         browser.get(site.kitchen + "/line/")
         browser.until(lambda: "/k/brackenfold-hut/line/" in browser.execute_async_script(KEPT))

@@ -25,7 +25,10 @@ LAST = ",6.25]"  # the last reading of the test
 @pytest.fixture
 def piece(site):
     """One piece with a probe on the line: a client who may mark, and the piece's id."""
-    with signed_in(site, "chef") as client, on_the_line(client, "Bavette for the late table", probe="p3") as (cook,):
+    with (
+        closing(signed_in(site, "chef")) as client,
+        on_the_line(client, "Bavette for the late table", probe="p3") as (cook,),
+    ):
         yield client, cook
 
 

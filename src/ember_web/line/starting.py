@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import uuid
+from math import isfinite, nan
 from typing import Any
 
 from django.contrib import messages
@@ -14,6 +15,7 @@ from ember_core.entry.shared_pieces import each_piece
 from ember_core.errors import EmberError, InputError
 from ember_core.line.set_out import Item, items
 from ember_core.running.media import tolerance
+from ember_core.wording.message import say
 from ember_web.kitchens.models import GEAR_OF, Equipment
 from ember_web.line.actions.start_cook import StartCook, start_cook
 from ember_web.line.media import gear_of
@@ -79,6 +81,7 @@ def _page(request: KitchenRequest, asked: QueryDict, why: str = "", status: int 
         "rows": rows,
         "passed": [(name, value) for name in PASSED for value in asked.getlist(name)],
         "reason": asked.get("reason", ""),
+        "since": asked.get("since", ""),
         "why": why,
     }
     return render(request, "line/set_out.html", context, status=status)
@@ -106,21 +109,40 @@ def start(request: KitchenRequest) -> HttpResponse:
     there = tuple(_needed(plans)) if post.get("all") else tuple(post.getlist("there"))
     reason = post.get("reason", "").replace("\x00", "")
     try:
+        since_min = _minutes(post.get("since", ""))
         every = [(plan, k) for plan in plans for k in range(len(each_piece(plan.document)))]
         for i, (plan, piece) in enumerate(every):
             own: dict[str, Any] = {"probe": probe, "second": second, "event": event} if i == 0 else {}
             if i and event is not None:  # a double tap starts none of them twice
                 own["event"] = uuid.uuid5(event, f"{plan.public_id}/{piece}")
             lies = gear if plan is plans[0] else ()
-            command = StartCook(plan.public_id, station, there=there, reason=reason, gear=lies, piece=piece, **own)
+            command = StartCook(
+                plan.public_id, station, there=there, reason=reason, gear=lies, piece=piece, since_min=since_min, **own
+            )
             start_cook(Actor.of_request(request), command)
     except InputError as error:
-        if error.code in {"set-out", "stop"} or error.path == "reason":
+        if error.code in {"set-out", "stop"} or error.path in {"reason", "since"}:
             return _page(request, post, current().say(error.message), 422)
         return _back(request, plans[0], error)
     except EmberError as error:
         return _back(request, plans[0], error)
     return redirect("line", kitchen=kitchen.public_id)
+
+
+def _minutes(text: str) -> float:
+    """Minutes as they were written; nothing is 0.
+
+    Raises
+    ------
+    InputError
+    """
+    try:
+        found = float(text.strip().replace(",", ".") or 0.0)
+    except ValueError:
+        found = nan
+    if not isfinite(found):
+        raise InputError(say("on heat already: give minutes, such as 3."), path="since", code="number")
+    return found
 
 
 def _back(request: KitchenRequest, plan: Plan, error: EmberError) -> HttpResponse:

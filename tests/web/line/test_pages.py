@@ -10,6 +10,7 @@ from ember_core.entry.sentence import Sentence
 from ember_web.kitchens.models import Equipment
 from ember_web.line.adapters import state_of
 from ember_web.line.media import start_choices
+from ember_web.line.models import Cook
 from ember_web.line.pages import promised_at
 from ember_web.line.strip import MARK_WIDE, merged, strip_marks
 from ember_web.tenancy.models import User
@@ -102,3 +103,22 @@ def test_what_was_chosen_at_a_start_is_offered_the_next_time(kitchen):
     assert offered(other) == ("", [(ovens, "")])
     Equipment.objects.get(name="Oven 2").delete()
     assert offered(first) == ("Larder", [(["Oven 1", "Oven 3"], "")])
+
+
+@pytest.mark.parametrize(
+    ("said", "ago", "words"),
+    [("", 0, ""), ("3", 180, ""), (" 2,5 ", 150, ""), ("720", 43200, ""), ("-1", 0, "0 to 720"), ("721", 0, "0 to 720"), ("soon", 0, "minutes, such as 3"), ("nan", 0, "minutes, such as 3"), ("1e999", 0, "minutes, such as 3")],
+)  # fmt: skip
+def test_what_is_on_heat_already_started_then(kitchen, plan, as_, said, ago, words):
+    """Its moves count from there; what is no time is refused by name, and what was entered stays."""
+    body = {"plan": plan.public_id, "station": "Grill", "all": "1", "since": said}
+    reply = as_("cook").post("/k/hut/line/start/", body)
+    if words:
+        assert reply.status_code == 422
+        assert words in reply.content.decode()
+        assert f'value="{said}"' in reply.content.decode()
+        assert not Cook.objects.exists()
+        return
+    assert reply.status_code == 302
+    started = state_of(Cook.objects.get()).started
+    assert started == pytest.approx(kitchen.now().timestamp() - ago, abs=5.0)

@@ -5,6 +5,7 @@ from __future__ import annotations
 import uuid
 from collections.abc import Mapping
 from dataclasses import dataclass
+from datetime import timedelta
 from typing import Any
 
 from django.db import IntegrityError, transaction
@@ -39,6 +40,7 @@ from ember_web.tenancy.keys import constraint_of
 from ember_web.tenancy.models import Kitchen
 
 LONGEST_REASON = 200
+LONGEST_SINCE_MIN = 720.0
 
 
 @dataclass(frozen=True)
@@ -58,6 +60,7 @@ class StartCook:
     reason: str = ""
     second: str = ""
     piece: int = 0
+    since_min: float = 0.0
 
 
 def checked_out(document: Mapping[str, Any], command: StartCook) -> dict[str, Any]:
@@ -171,6 +174,9 @@ def start_cook(actor: Actor, command: StartCook) -> Cook:
         raise InputError(
             say("piece: this plan has {n}; choose one of them.", n=len(pieces)), path="piece", code="choice"
         )
+    if not 0.0 <= command.since_min <= LONGEST_SINCE_MIN:
+        words = say("on heat already: give 0 to {most} minutes.", most=f"{LONGEST_SINCE_MIN:.0f}")
+        raise InputError(words, path="since", code="range")
     document = pieces[command.piece]
     checked = parse(document)
     set_out = checked_out(document, command)
@@ -211,7 +217,7 @@ def start_cook(actor: Actor, command: StartCook) -> Cook:
                 kitchen=kitchen,
                 cook=cook,
                 kind=START,
-                occurred_at=now,
+                occurred_at=now - timedelta(minutes=command.since_min),
                 actor=actor.user,
                 device=actor.device[:40],
             )

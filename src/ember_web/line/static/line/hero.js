@@ -21,11 +21,24 @@ export const probeCore = (cook, { now, rate }) => {
   return last && now - last[0] < SILENT_MS * Math.max(rate, 1) ? last[1] : null;
 };
 
-/** @param {string} plans where plans are */
-export const emptyHero = (plans) => html`<div class="empty">
+/**
+ * Nothing is on heat: a plan is chosen, or what goes on is written.
+ * @param {string} plans where plans are
+ * @param {string} quick where what was written is read
+ * @param {boolean} write whether anything may be started
+ */
+export const emptyHero = (plans, quick, write) => html`<div class="empty">
   <h2>${t("Nothing on heat")}</h2>
-  <p>${t("Save a plan and start it: it appears here with its next move and the time to it.")}</p>
-  <a class="btn btn-primary big" href=${plans}>${t("Choose a plan")}</a>
+  ${
+    write
+      ? html`<form class="empty-quick" action=${quick} role="search">
+          <label for="quick">${t("What goes on? Write it, then save and start it.")}</label>
+          <input id="quick" name="q" maxlength="300" autocomplete="off" placeholder=${t("bavette 28mm mr 19:40")} />
+          <button class="b-side">${t("Read it")}</button>
+        </form>`
+      : nothing
+  }
+  <p><a class="btn btn-primary big" href=${plans}>${t("Choose a plan")}</a></p>
 </div>`;
 
 /**

@@ -297,7 +297,7 @@ const show = () => {
   const shown = main;
   board.classList.toggle("is-empty", !shown);
   if (!shown) {
-    render(emptyHero(address("plans")), hero);
+    render(emptyHero(address("plans"), address("quick"), write), hero);
     render(nothing, rows);
     undo.hidden = true;
   } else {

@@ -56,7 +56,8 @@ import { keeper } from "./typed.js";
   keeper();
   // who signs out leaves no page of the line behind on this device
   document.querySelector("form.out")?.addEventListener("submit", async () => {
-    for (const name of (await globalThis.caches?.keys()) ?? []) if (name.startsWith("ember-line-")) caches.delete(name);
+    for (const name of (await globalThis.caches?.keys()) ?? [])
+      if (name.startsWith("ember-line-")) caches.delete(name);
   });
   // what could not be saved begins where it is wrong
   const wrong = document.querySelector('main [aria-invalid="true"]');
