@@ -126,8 +126,6 @@ def main(address: str, token_file: str) -> int:
         c.take("plans")
         c.page.get(f"{c.kitchen}/book/")
         c.take("book")
-        c.page.get(f"{c.kitchen}/book/change/way/hot-pan-basted/")
-        c.take("book-way")
         c.page.get(f"{c.kitchen}/kitchen/")
         c.take("kitchen")
         c.page.get(f"{c.kitchen}/plan/schools/?cut=bavette&serve={serve}")
@@ -137,7 +135,7 @@ def main(address: str, token_file: str) -> int:
         c.page.get(f"{c.kitchen}/book/rules/")
         c.take("book-rules")
         c.start("Bavette for the late table", "Grill", "p1")
-        c.start("Guinea fowl supreme, bath", "Bath", "", shot="line-set-out")
+        c.start("Guinea fowl supreme, bath", "Bath", "")
         c.start("Hake loin, hot oven", "Oven", "")
         wait_kitchen(c, 118)
         c.page.find_elements(By.CSS_SELECTOR, ".row-card")[0].click() if "Bavette" not in c.one(
@@ -156,6 +154,10 @@ def main(address: str, token_file: str) -> int:
         c.one("#sheet-body .sheet-word")
         c.take("line-sheet")
         c.one("#sheet-close").click()
+        for view in ("pass", "handover"):
+            c.page.get(f"{c.kitchen}/line/{view}/")
+            c.take(f"line-{view}")
+        c.page.get(f"{c.kitchen}/line/")
         c.size(PHONE)
         c.take("line-phone")
         c.size(WIDE)

@@ -17,7 +17,7 @@ KEPT = "const done = arguments[0]; caches.keys().then(async (n) => done(n.length
 def test_the_board_opens_and_takes_marks_in_two_tabs(browser, site):
     """The server is killed; a reload and a second tab show the board; a mark of each is kept, and both arrive."""
     with (
-        signed_in(site, "grill") as client,
+        closing(signed_in(site, "grill")) as client,
         on_the_line(client, "Bavette for the late table", "Hake loin, hot oven") as (one, other),
     ):
         browser.sign_in(site, "grill")
