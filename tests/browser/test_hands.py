@@ -89,6 +89,8 @@ def test_any_width_with_twenty_pieces_that_are_late(browser, site):
         wrong = []
         for late in (False, True):
             if late:
+                browser.size(1280, 800)
+                browser.get(f"{site.kitchen}/line/")
                 rate(browser, site, 60)
                 browser.until(lambda: int(browser.one(".strip-count.left").text.split()[0]) >= LATE)
                 rate(browser, site, 1)

@@ -129,7 +129,7 @@ export class Alarm {
       [...new Set(late.map((l) => l.cook.station))].forEach((station, i) => {
         this.tone(toneOf(station, stations), gainOf(lateS), i * (PULSES * 2 + 1) * PULSE_S);
       });
-    navigator.vibrate?.([300, 150, 300]);
+    if (navigator.userActivation?.hasBeenActive) navigator.vibrate?.([300, 150, 300]); // before a touch it is refused
     const words = late.map((l) => t("{verb}: {piece}", { verb: l.move.verb, piece: l.cook.title })).join(". ");
     if (this.choices.speech && globalThis.speechSynthesis) {
       const spoken = new SpeechSynthesisUtterance(words);
