@@ -90,7 +90,7 @@ class Site:
         for process in (self.hub, self.server):
             if process is not None and process.poll() is None:
                 process.terminate()
-                process.wait(15)
+                process.wait(60)  # it ends after the step it is in
 
 
 @pytest.fixture(scope="session")
