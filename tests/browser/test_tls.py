@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 import shutil
 import ssl
 import subprocess
@@ -88,7 +89,8 @@ def test_sign_in_marks_and_streams_go_through(behind):
         assert reply.headers["cache-control"] == "private, no-cache"
         assert client.get("/k/brackenfold-hut/line/state/").headers["cache-control"] == "no-store"
         with client.stream("GET", "/k/brackenfold-hut/line/stream/") as stream:
-            assert next(line for line in stream.iter_lines() if line.startswith("data:")) == "data: open"
+            first = next(line for line in stream.iter_lines() if line.startswith("data:"))
+            assert json.loads(first.removeprefix("data:"))["whole"] is True
 
 
 def test_plain_requests_are_sent_to_tls(behind):
