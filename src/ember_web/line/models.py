@@ -68,7 +68,7 @@ class Cook(KitchenOwned):
     )
     gear = models.JSONField(default=dict, help_text="What it lies in: kind of equipment to its key.")
     set_out = SaidField(
-        default=dict, help_text="What was set out before heat, what was missing, and why it went on all the same."
+        default=dict, help_text="What was set out before heat, what was missing, and why it was started anyway."
     )
     created_at = models.DateTimeField()
     finished = models.BooleanField(default=False)

@@ -9,6 +9,7 @@ from typing import Any
 
 from django.http import HttpResponse
 from django.shortcuts import render
+from django.utils.translation import gettext as _
 from django.views.decorators.http import require_safe
 
 from ember_core.line.fold import START
@@ -38,18 +39,23 @@ def line_context(request: KitchenRequest) -> dict[str, Any]:
     }
 
 
+def _screen(request: KitchenRequest, view: str, heading: str) -> HttpResponse:
+    drawn = {"view": view, "heading": heading, "script": f"line/{view}.js"}
+    return render(request, "line/screen.html", line_context(request) | drawn)
+
+
 @in_kitchen()
 @require_safe
 def pass_view(request: KitchenRequest) -> HttpResponse:
     """All stations by time: what lands next, what is late, what waits and for how long it may."""
-    return render(request, "line/pass.html", line_context(request))
+    return _screen(request, "pass", _("Pass"))
 
 
 @in_kitchen()
 @require_safe
 def wall(request: KitchenRequest) -> HttpResponse:
     """The next moves, to be read from across the kitchen."""
-    return render(request, "line/wall.html", line_context(request))
+    return _screen(request, "wall", _("Wall"))
 
 
 @in_kitchen()

@@ -141,7 +141,7 @@ def _minutes(text: str) -> float:
     except ValueError:
         found = nan
     if not isfinite(found):
-        raise InputError(say("on heat already: give minutes, such as 3."), path="since", code="number")
+        raise InputError(say("already on heat: give minutes, such as 3."), path="since", code="number")
     return found
 
 

@@ -2,39 +2,23 @@
 
 from __future__ import annotations
 
-import logging
-import os
 import threading
-import time
 from collections.abc import Sequence
-from concurrent.futures import ProcessPoolExecutor
+from concurrent.futures import CancelledError, Executor
 from concurrent.futures import TimeoutError as Late
 from concurrent.futures.process import BrokenProcessPool
-from multiprocessing import get_context
 from typing import Any
 
 from ember_core.wording.message import N_, say
 from ember_web.jobs.waiting import Busy
+from ember_web.jobs.workers import Worker
 
-log = logging.getLogger(__name__)
 PATIENCE_S = 20.0
 MOST_WAITING = 6
-ATTEMPTS = 2
-NICE = 10  # boards come first
-LOOK_S = 2.0
 
 
-def _begin() -> None:
-    """In the new process: give way to others, load what sets type, and end with the server however that ends."""
-    os.nice(NICE)
-    parent = os.getppid()
-
-    def watch() -> None:
-        while os.getppid() == parent:
-            time.sleep(LOOK_S)
-        os._exit(0)
-
-    threading.Thread(target=watch, daemon=True).start()
+def load() -> None:
+    """In the new process: load what sets type."""
     import weasyprint  # noqa: F401 - half a second, once
 
 
@@ -70,26 +54,15 @@ def make_pdf(html: str, styles: Sequence[str], font: str) -> bytes:
 
 
 class Press:
-    """The process that prints, started when it is first needed and again when it has ended."""
+    """The process that prints, and the few who may wait for it."""
 
     def __init__(self) -> None:
-        self.lock = threading.Lock()
-        self.pool: ProcessPoolExecutor | None = None
+        self.worker = Worker("printing", load)
         self.places = threading.Semaphore(MOST_WAITING)
 
-    def start(self) -> ProcessPoolExecutor:
-        """The pool; its process is begun at once."""
-        with self.lock:
-            if self.pool is None:
-                self.pool = ProcessPoolExecutor(1, mp_context=get_context("spawn"), initializer=_begin)
-                self.pool.submit(int)
-            return self.pool
-
-    def _drop(self, pool: ProcessPoolExecutor) -> None:
-        with self.lock:
-            if self.pool is pool:
-                self.pool = None
-        pool.shutdown(wait=False, cancel_futures=True)
+    def start(self) -> Executor:
+        """Begin its process before it is needed."""
+        return self.worker.start()
 
     def pdf(self, html: str, styles: Sequence[str], font: str) -> bytes:
         """See :func:`make_pdf`.
@@ -97,28 +70,20 @@ class Press:
         Raises
         ------
         Busy
-            Too many wait, or it takes too long.
+            Too many wait, it takes too long, or its process ends each time.
         """
         if not self.places.acquire(blocking=False):
             raise Busy(say("Too much is being printed at once. Try again in a moment."))
+        pool = self.start()
         try:
-            for attempt in range(1, ATTEMPTS + 1):
-                pool = self.start()
-                try:
-                    return pool.submit(make_pdf, html, styles, font).result(PATIENCE_S)
-                except BrokenProcessPool:
-                    log.warning("the printing process ended; starting it again")
-                    self._drop(pool)
-                    if attempt == ATTEMPTS:
-                        broken = say("Printing broke off twice. Choose fewer plans, or try again in a moment.")
-                        raise Busy(broken) from None
-                except Late:
-                    self._drop(pool)
-                    words = N_(
-                        "Printing took longer than {limit_s:.0f} s. Choose fewer plans, or try again in a moment."
-                    )
-                    raise Busy(say(words, limit_s=PATIENCE_S)) from None
-            raise AssertionError
+            return self.worker.submit(make_pdf, html, styles, font).result(PATIENCE_S)
+        except BrokenProcessPool:
+            broken = say("Printing broke off twice. Choose fewer plans, or try again in a moment.")
+            raise Busy(broken) from None
+        except (Late, CancelledError):  # too long itself, or behind one that was
+            self.worker.drop(pool)
+            words = N_("Printing took longer than {limit_s:.0f} s. Choose fewer plans, or try again in a moment.")
+            raise Busy(say(words, limit_s=PATIENCE_S)) from None
         finally:
             self.places.release()
 

@@ -54,7 +54,7 @@ def test_a_handover_says_whose_it_is_what_was_done_and_what_was_promised(kitchen
     text = as_("viewer").get("/k/hut/line/handover/").content.decode()
     shown = re.sub(r"\s+", " ", text)
     assert "started by cook" in shown
-    assert "Turn and baste" in shown.split("done last")[1].split("next")[0]
+    assert "Turn and baste" in shown.split("last move")[1].split("next")[0]
     assert "Pull" in shown.split("handover-next")[1][:200]
     assert "19:40" in shown
     assert "for &lt;b&gt;table 4&lt;/b&gt;" in shown

@@ -20,8 +20,8 @@ def press():
     """A press of its own, put away afterwards."""
     made = Press()
     yield made
-    if made.pool is not None:
-        made.pool.shutdown(wait=False, cancel_futures=True)
+    if made.worker.pool is not None:
+        made.worker.drop(made.worker.pool)
 
 
 def process_of(press):

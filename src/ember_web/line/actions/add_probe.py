@@ -29,7 +29,7 @@ def add_probe(actor: Actor, command: AddProbe) -> Probe:
     Raises
     ------
     InputError
-        A name or label that cannot be, a label that another one has, or one to take away that has readings or cooks.
+        A name or label that cannot be, a label that another one has, or one to remove that has readings or cooks.
     """
     name, label = command.name.strip(), command.label.strip()
     if not HUB_NAME.fullmatch(name):

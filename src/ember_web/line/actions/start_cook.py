@@ -175,7 +175,7 @@ def start_cook(actor: Actor, command: StartCook) -> Cook:
             say("piece: this plan has {n}; choose one of them.", n=len(pieces)), path="piece", code="choice"
         )
     if not 0.0 <= command.since_min <= LONGEST_SINCE_MIN:
-        words = say("on heat already: give 0 to {most} minutes.", most=f"{LONGEST_SINCE_MIN:.0f}")
+        words = say("already on heat: give 0 to {most} minutes.", most=f"{LONGEST_SINCE_MIN:.0f}")
         raise InputError(words, path="since", code="range")
     document = pieces[command.piece]
     checked = parse(document)

@@ -16,9 +16,9 @@ const KEPT_AS = "ember-alarm";
 
 export const CHOICES = /** @type {const} */ (["sound", "speech", "notices"]);
 export const CHOICE_WORDS = {
-  sound: marked("A tone, louder until you answer"),
-  speech: marked("Say it aloud"),
-  notices: marked("Show it when this window is hidden"),
+  sound: marked("Tone, louder until silenced"),
+  speech: marked("Spoken"),
+  notices: marked("Notification while this window is hidden"),
 };
 
 /** @typedef {Record<typeof CHOICES[number], boolean>} Choices */
@@ -78,8 +78,10 @@ export class Alarm {
 
   // why nobody would hear it; empty when it can be heard
   get mute() {
-    if (!this.choices.sound && !this.choices.speech) return t("The alarm's sound is off on this device.");
-    return this.audio?.state === "running" || !this.choices.sound ? "" : t("No sound yet: touch the board once.");
+    if (!this.choices.sound && !this.choices.speech) return t("Alarm sound is off on this device.");
+    return this.audio?.state === "running" || !this.choices.sound
+      ? ""
+      : t("No alarm sound until you tap the screen.");
   }
 
   /**

@@ -15,7 +15,7 @@ export const close = () => dialog().close();
  * @param {unknown} words
  * @param {string} label
  */
-export const openAsk = (words, label) => {
+export const openDialog = (words, label) => {
   dialog().setAttribute("aria-label", label);
   render(words, dialog());
   dialog().showModal();
@@ -39,7 +39,7 @@ export const openAlarmChoices = (alarm, changed) => {
         }}
       />${t(CHOICE_WORDS[name])}</label
     >`;
-  openAsk(
+  openDialog(
     html`<div class="ask">
       <h2>${label}</h2>
       ${CHOICES.map(box)}

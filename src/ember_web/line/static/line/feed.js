@@ -9,7 +9,7 @@ const ASK_MS = 5000; // meanwhile it is asked
 const LOST_MS = 2000;
 
 /**
- * @typedef {object} Hears
+ * @typedef {object} FeedEvents
  * @property {(state: State) => void} state
  * @property {(yes: boolean) => void} connected
  * @property {() => void} signedOut
@@ -20,7 +20,7 @@ export class Feed {
   /**
    * @param {State} state what the page came with
    * @param {{ state: string, stream: string }} address
-   * @param {Hears} on
+   * @param {FeedEvents} on
    */
   constructor(state, address, on) {
     this.state = state;

@@ -32,9 +32,9 @@ export const emptyHero = (plans, quick, write) => html`<div class="empty">
   ${
     write
       ? html`<form class="empty-quick" action=${quick} role="search">
-          <label for="quick">${t("What goes on? Write it, then save and start it.")}</label>
+          <label for="quick">${t("Quick entry: cut, thickness, doneness, time")}</label>
           <input id="quick" name="q" maxlength="300" autocomplete="off" placeholder=${t("bavette 28mm mr 19:40")} />
-          <button class="b-side">${t("Read it")}</button>
+          <button class="b-side">${t("Plan it")}</button>
         </form>`
       : nothing
   }
@@ -233,7 +233,7 @@ const buttons = (move, acts) => {
         <div class="b-col">
           <button type="button" class="b-side" id="extend" data-key="m" @click=${acts.extend}>${t("+1 min")}</button>
           <button type="button" class="b-side" id="at-time" data-key="t" @click=${acts.atTime}>
-            ${t("at a time …")}
+            ${t("other time")}
           </button>
         </div>`
     : nothing;

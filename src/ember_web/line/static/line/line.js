@@ -3,10 +3,11 @@
 
 import { html, nothing, render } from "../vendor/lit-html/lit-html.min.js";
 import { draw } from "../ui/chart.js";
-import { clockOf, riseWords, span, t } from "../ui/said.js";
+import { clockOf, riseWords, t } from "../ui/said.js";
 import { Alarm } from "./alarm.js";
-import { close, openAlarmChoices, openAsk } from "./choices.js";
+import { close, openAlarmChoices, openDialog } from "./choices.js";
 import { clashes } from "./clash.js";
+import { countDown } from "./counts.js";
 import { Feed } from "./feed.js";
 import { laid, nextOf, planned } from "./fold.js";
 import { emptyHero, heroOf, PLANNED_AS, sparkOf } from "./hero.js";
@@ -33,10 +34,10 @@ const write = board.dataset.write === "1";
 const address = (/** @type {string} */ name) => board.dataset[name] ?? "";
 const device = Math.random().toString(36).slice(2, 8);
 const place = document.title;
-const device_is = { own: localStorageOr(OWN_STATION) };
+let ownStation = remembered(OWN_STATION);
 
 /** @param {string} key */
-function localStorageOr(key) {
+function remembered(key) {
   try {
     return localStorage.getItem(key) ?? "";
   } catch {
@@ -223,7 +224,7 @@ const askTime = (cook) => {
     html`<button type="button" class="b-side" @click=${() => save(feed.now() - 60000 * minutes)}>
       ${t("{minutes} min ago", { minutes })}
     </button>`;
-  openAsk(
+  openDialog(
     html`<form class="ask" @submit=${done}>
       <h2>${label}</h2>
       <p>${t("{verb}: {piece}", { verb: move.verb, piece: cook.title })}</p>
@@ -252,7 +253,7 @@ const askFinish = (cook) => {
   const read = cook.readings.length
     ? t("its core was read by a probe")
     : t("no probe read its core: the record says what was computed, not measured");
-  openAsk(
+  openDialog(
     html`<div class="ask">
       <h2>${label}</h2>
       <p>${pieces(cook)}</p>
@@ -263,7 +264,7 @@ const askFinish = (cook) => {
       </ul>
       <div class="ask-acts">
         <button type="button" class="b-side" id="ask-finish" @click=${finish}>${t("Finish and log")}</button>
-        <button type="button" class="b-side" @click=${close}>${t("Go on cooking")}</button>
+        <button type="button" class="b-side" @click=${close}>${t("Keep cooking")}</button>
       </div>
     </div>`,
     label,
@@ -274,7 +275,7 @@ document.getElementById("alarm-choices")?.addEventListener("click", () => openAl
 
 /** @param {string} station */
 const chooseStation = (station) => {
-  device_is.own = station;
+  ownStation = station;
   try {
     localStorage.setItem(OWN_STATION, station);
   } catch {
@@ -290,8 +291,8 @@ const show = () => {
   waiting = held;
   if (held) return;
   const dueOf = (/** @type {Cook} */ c) => nextOf(c)?.due ?? Number.POSITIVE_INFINITY;
-  const listed = ownFirst(cooks, device_is.own);
-  const mine = listed.filter((c) => c.station === device_is.own);
+  const listed = ownFirst(cooks, ownStation);
+  const mine = listed.filter((c) => c.station === ownStation);
   const upcoming = [...(mine.length ? mine : listed)].sort((a, b) => dueOf(a) - dueOf(b));
   main = cooks.find((c) => c.id === chosen) ?? upcoming[0];
   const shown = main;
@@ -312,7 +313,7 @@ const show = () => {
       if (write) sheet.open(cook.id);
     };
     render(
-      html`${stationBar(cooks, device_is.own, chooseStation)}${rowsOf(listed, shown, view(), { choose, open })}`,
+      html`${stationBar(cooks, ownStation, chooseStation)}${rowsOf(listed, shown, view(), { choose, open })}`,
       rows,
     );
     drawSpark(shown);
@@ -373,8 +374,8 @@ const drawAlarm = () => {
       rise: riseWords(one.rise),
     };
     return one.rise >= 0.05
-      ? t("{station} {when}, at once: first {first} (waiting half a minute adds {rise}), then {rest}.", words)
-      : t("{station} {when}, at once: first {first}, then {rest}.", words);
+      ? t("{station} {when}, at the same time: {first} first (30 s of delay adds {rise}), then {rest}.", words)
+      : t("{station} {when}, at the same time: {first} first, then {rest}.", words);
   });
   const answer = () => {
     alarm.answer(open);
@@ -388,7 +389,7 @@ const drawAlarm = () => {
     ${
       open.length
         ? html`<button type="button" class="b-side" id="alarm-heard" @click=${answer}>
-            ${t("Quiet: I have seen it")}
+            ${t("Silence alarm")}
           </button>`
         : nothing
     }`,
@@ -398,12 +399,7 @@ const drawAlarm = () => {
 
 const tick = () => {
   const now = feed.now();
-  for (const e of /** @type {NodeListOf<HTMLElement>} */ (board.querySelectorAll("[data-due]"))) {
-    const left = Number(e.dataset.due) - now;
-    const value = span(left / 1000);
-    if (e.textContent !== value) e.textContent = value;
-    (e.closest(".row-card") ?? hero).classList.toggle("overdue", left < 0);
-  }
+  countDown(board, now, ".row-card, .hero");
   for (const e of /** @type {NodeListOf<HTMLElement>} */ (hero.querySelectorAll("[data-planned]"))) {
     const words = main ? PLANNED_AS[e.dataset.planned ?? ""](planned(main, now)) : "";
     if (e.textContent !== words) e.textContent = words;

@@ -10,7 +10,7 @@ const AT_ONCE = 50;
 const TOO_LONG_MS = 20000;
 
 /**
- * @typedef {object} Told
+ * @typedef {object} QueueEvents
  * @property {(marks: Mark[]) => void} taken
  * @property {() => void} refused what is refused changed
  * @property {() => void} changed what waits changed
@@ -33,7 +33,7 @@ export class Queue {
    * @param {string} kitchen
    * @param {string} address where marks are taken
    * @param {() => string} csrf
-   * @param {Told} on
+   * @param {QueueEvents} on
    * @param {Store} [store]
    */
   constructor(kitchen, address, csrf, on, store) {
@@ -49,6 +49,8 @@ export class Queue {
     this.refused = [];
     /** @type {Set<string>} */
     this.gone = new Set(); // taken, refused or dropped here: not read back
+    /** @type {Set<string>} */
+    this.made = new Set(); // in this tab, and not yet known to be on disk
     this.single = false; // one of them cannot be taken: they go one by one
     this.sending = false;
   }
@@ -63,10 +65,6 @@ export class Queue {
     this.on.refused();
     this.on.changed();
   }
-
-  // made in this tab and not yet known to be on disk
-  /** @type {Set<string>} */
-  made = new Set();
 
   // what the state that is shown may not have yet; what was undone is not laid on it
   get unseen() {

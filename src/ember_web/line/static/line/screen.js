@@ -1,9 +1,10 @@
 // What the pass and the wall share: the feed, the alarms, what is said, and a clock that ticks; each draws its own.
 
 import { html, nothing, render } from "../vendor/lit-html/lit-html.min.js";
-import { clockOf, span, t } from "../ui/said.js";
+import { clockOf, t } from "../ui/said.js";
 import { Alarm } from "./alarm.js";
 import { openAlarmChoices } from "./choices.js";
+import { countDown } from "./counts.js";
 import { Feed } from "./feed.js";
 import { nextOf } from "./fold.js";
 import { News, titleOf } from "./news.js";
@@ -64,12 +65,7 @@ export const start = (draw) => {
   );
   const tick = () => {
     const now = feed.now();
-    for (const e of /** @type {NodeListOf<HTMLElement>} */ (place.querySelectorAll("[data-due]"))) {
-      const left = Number(e.dataset.due) - now;
-      const words = span(left / 1000);
-      if (e.textContent !== words) e.textContent = words;
-      e.closest("li")?.classList.toggle("overdue", left < 0);
-    }
+    countDown(place, now, "li");
     const all = cooks();
     const late = alarm.open(coming(all).filter(({ move }) => move.due < now));
     board.classList.toggle("overdue-flash", late.length > 0);
@@ -84,7 +80,7 @@ export const start = (draw) => {
     render(
       html`${
         late.length
-          ? html`<button type="button" class="b-side" @click=${answer}>${t("Quiet: I have seen it")}</button>`
+          ? html`<button type="button" class="b-side" @click=${answer}>${t("Silence alarm")}</button>`
           : nothing
       }`,
       bar,

@@ -35,7 +35,7 @@ const store = async (address, reply) => {
 const answer = async (request) => {
   const kept = await (await caches.open(KEPT)).match(bare(request.url));
   const asked = fetch(request).then(async (reply) => {
-    await store(request.url, reply).catch(() => {}); // a full disk: it is answered all the same
+    await store(request.url, reply).catch(() => {}); // a full disk: the answer is given anyway
     return reply;
   });
   if (!kept) return asked;
