@@ -253,7 +253,7 @@ export const heroOf = (cook, view, acts) => {
   const move = nextOf(cook);
   const count = move ? html`<p class="h-count" data-due=${move.due}></p>` : html`<p class="h-count">–</p>`;
   const tools = acts
-    ? html`<span class="h-tools">
+    ? html`<div class="h-tools">
         <button type="button" class="b-side h-sheet" id="open-sheet" data-key="c" @click=${acts.sheet}>
           ${t("check · what happened")}
         </button>
@@ -264,10 +264,10 @@ export const heroOf = (cook, view, acts) => {
               </button>`
             : nothing
         }
-      </span>`
+      </div>`
     : nothing;
   return html`<p class="h-verb">${move ? move.verb : t("All moves done")}</p>
-    <p class="h-piece">${pieces(cook)} · <span translate="no">${cook.station}</span>${tools}</p>
+    <p class="h-piece">${pieces(cook)} · <span translate="no">${cook.station}</span></p>
     ${count} ${coreLine(cook, move, probeCore(cook, view))} ${secondLine(cook, view)}
     <svg
       class="h-spark"
@@ -276,5 +276,6 @@ export const heroOf = (cook, view, acts) => {
       aria-label=${t("Predicted core and probe readings")}
       preserveAspectRatio="none"
     ></svg>
-    ${acts ? mediumAsk(cook.medium, acts) : nothing} ${cueOf(cook, move, view)} ${acts ? buttons(move, acts) : nothing}`;
+    ${acts ? mediumAsk(cook.medium, acts) : nothing} ${cueOf(cook, move, view)}
+    ${acts ? buttons(move, acts) : nothing}${tools}`;
 };
