@@ -15,7 +15,9 @@ from ember_core.data.loader import read_toml
 from ember_core.errors import FormatError, InputError, ValueRangeError
 from ember_core.formats.plan import check, parse
 from ember_core.plan.kinds import HEAT_KINDS
+from ember_core.plan.parts import other_parts
 from ember_core.plan.plan import Plan
+from ember_core.running.checks import THERMOMETER
 from ember_core.running.intervals import (
     Interval,
     carried,
@@ -48,7 +50,7 @@ CORE, SECOND = "core", "second"  # which probe was spoken of, besides that of th
 TAKES = {
     START: ((), ()), MOVE: (("move",), ()), MEDIUM: (("medium_c",), ("face", "read")), HEAT: ((), ("power_w", "set_c")), OFF: ((), ()), TURN: ((), ()),
     BASTE: (("seconds",), ("medium_c",)), DOOR: (("seconds",), ()), STAGE: (("stage",), ("then",)), EXTEND: (("seconds",), ()),
-    CHECK: (("check",), ("answer", "core_c", "width", "grey")), NOTE: ((), ("text",)), FINISH: ((), ()), PROBE: (("is",), ("of",)),
+    CHECK: (("check",), ("answer", "core_c", "width", "grey", "part")), NOTE: ((), ("text",)), FINISH: ((), ()), PROBE: (("is",), ("of",)),
 }  # fmt: skip
 SHORTEST_S = 0.05  # what is shorter never was
 BASTE_C = 150.0  # of the fat on a spoon, unless it is said; common practice, no published source
@@ -58,7 +60,7 @@ LEAST_REST_S = 0.5  # what is still to come of a stage that is over its time: it
 @dataclass(frozen=True)
 class Checked:
     """A check of doneness: when, s; which; its answer, or what was read, °C; how sure, a word or K; of a cut face the share from its outside
-    to its middle that is grey."""
+    to its middle that is grey; the part or piece it was made in, where that is not the one that the plan follows."""
 
     at_s: float
     check: str
@@ -66,6 +68,7 @@ class Checked:
     core_c: float | None = None
     width: str | float = "untrained"
     grey: float | None = None
+    part: str = ""
 
 
 @dataclass(frozen=True, eq=False)
@@ -88,6 +91,8 @@ class Running:
     due_s : float or None
         When a stage that goes by the clock, or is over its limit, ends by the plan and what was put off, s; also where that is past.
     checks : tuple of Checked
+    of_parts : tuple of Checked
+        What a thermometer read in other parts of a bird, or in the thickest piece: of their rule, not of this core.
     readings, medium : tuple of (s, °C)
         In order of time, none later than now, nor than it was served.
     read_after : tuple of (s, °C)
@@ -105,6 +110,16 @@ class Running:
     readings: tuple[tuple[float, float], ...]
     medium: tuple[tuple[float, float], ...]
     read_after: tuple[tuple[float, float], ...] = ()
+    of_parts: tuple[Checked, ...] = ()
+
+    def read_in(self, part: str = "") -> list[tuple[float, float]]:
+        """What a thermometer read by hand, (s, °C): of the part that the plan follows, or of another one."""
+        made = self.of_parts if part else self.checks
+        return [
+            (c.at_s, float(c.core_c))
+            for c in made
+            if c.core_c is not None and c.check == THERMOMETER and c.part == part
+        ]
 
 
 def loads(text: str) -> Running:
@@ -193,7 +208,7 @@ class _Told:
         elif kind == EXTEND:
             self.extra += float(event["seconds"])
         elif kind == CHECK:
-            self.checks.append(_checked(event, path))
+            self.checks.append(_checked(event, path, self.planned))
         elif kind == FINISH:
             self._close(at)
             self.ended = at if self.ended is None else self.ended
@@ -376,10 +391,11 @@ class _Told:
             for r in document.get("medium_readings", ())
             if r["t_s"] <= now and not is_out(self.probes[MEDIUM], r["t_s"])
         )
-        checks = tuple(replace(c, at_s=c.at_s - begun) for c in self.checks)
+        since = [replace(c, at_s=c.at_s - begun) for c in self.checks]
+        checks, of_parts = tuple(c for c in since if not c.part), tuple(c for c in since if c.part)
         return Running(
             plan, self.planned, now - begun, tuple(index), current, following, None if due is None else due - begun, checks, tuple(readings), tuple(medium),
-            tuple(r for r in read if r[0] > eaten),
+            tuple(r for r in read if r[0] > eaten), of_parts,
         )  # fmt: skip
 
     def _as_a_whole(self, plan: Plan, made: dict[str, Any], current: int, now_s: float, elapsed: float) -> Plan:
@@ -425,12 +441,15 @@ def _one_solved(stages: list[dict[str, Any]], current: int | None) -> list[dict[
     return stages
 
 
-def _checked(event: Mapping[str, Any], path: str) -> Checked:
+def _checked(event: Mapping[str, Any], path: str, planned: Plan) -> Checked:
     if "grey" in event and event["check"] != "cut":
         raise InputError(say("Only a cut face shows how much is grey; leave it out."), path=f"{path}/grey", code="grey")
     if event["check"] == "thermometer":
         if "core_c" not in event:
             raise FormatError(say("A thermometer reads core_c; add it."), path=f"{path}/core_c", code="missing")
+    elif "part" in event:
+        words = say("Only a thermometer is read in a part; leave part out.")
+        raise InputError(words, path=f"{path}/part", code="part")
     elif "answer" not in event:
         raise FormatError(
             say("{name} lacks answer; add it.", name=event["check"]), path=f"{path}/answer", code="missing"
@@ -447,4 +466,20 @@ def _checked(event: Mapping[str, Any], path: str) -> Checked:
         event.get("core_c"),
         event.get("width", "untrained"),
         event.get("grey"),
+        _part(event, path, planned),
     )
+
+
+def _part(event: Mapping[str, Any], path: str, planned: Plan) -> str:
+    """The part that a check was made in; "" of the one that the plan follows."""
+    if "part" not in event or event["part"] == planned.shape.get("part"):
+        return ""
+    known = [planned.shape["part"], *other_parts(planned)] if "part" in planned.shape else other_parts(planned)
+    if event["part"] not in known:
+        words = (
+            say("part: this plan has {choices}.", choices=", ".join(known))
+            if known
+            else say("This plan has one piece without parts; leave part out.")
+        )
+        raise InputError(words, path=f"{path}/part", code="part")
+    return str(event["part"])

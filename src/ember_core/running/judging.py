@@ -10,14 +10,14 @@ import numpy as np
 
 from ember_core.heat.cook import Cook
 from ember_core.plan.finding import Finding
-from ember_core.plan.log import Log
+from ember_core.plan.parts import other_parts
 from ember_core.plan.plan import Plan
 from ember_core.planning.compute import Outcome, as_piece
 from ember_core.running.belief import Belief
-from ember_core.running.checks import MEAN, MEDIUM, THERMOMETER, checks
+from ember_core.running.checks import MEAN, MEDIUM, checks
 from ember_core.running.history import Running
 from ember_core.safety.clocks import TOLERANCE_C
-from ember_core.safety.measured import by_its_outside, judge_log, of_one_piece
+from ember_core.safety.measured import by_its_outside, judge_log, log_of, of_one_piece, rules_of_parts
 from ember_core.safety.premise import CLAUSE, Basis, Premise, replace_premises
 from ember_core.safety.rules import profile_of
 from ember_core.safety.statement import Piece
@@ -51,8 +51,11 @@ def rule_now(running: Running, outcome: Outcome, belief: Belief) -> dict[str, An
         words = say("Nothing has been done to it yet.")
         waiting = Premise(CLAUSE, Basis.UNKNOWN, say("this cook"), words)
         return replace_premises(ahead, waiting) | {"met": None, "met_at_s": None, "needs": words} | expected
-    rule = _measured(running, computed) or decide(computed).rule
-    assert rule is not None  # it names rules
+    rule = _measured(running, computed)
+    if rule is None:
+        rule = decide(computed).rule
+        assert rule is not None  # it names rules
+        rule = _by_parts(rule, running, computed)
     rule = _borne_out(rule, running, outcome, belief)
     rule = {"at_cautious_end": None, "share_met": None} | rule
     if rule["met"]:
@@ -130,17 +133,12 @@ def cook_until(cook: Cook, until_s: float, count: int) -> Cook:
 
 def _measured(running: Running, computed: Computed) -> dict[str, Any] | None:
     """The statement by what was read of the core; None where nothing was, so that only the computation speaks."""
-    spots = [(c.at_s, float(c.core_c)) for c in running.checks if c.check == THERMOMETER and c.core_c is not None]
-    by_time = dict(sorted([*running.readings, *spots]))
-    if not by_time or running.plan.food is None:
+    by_hand = running.read_in()
+    if not (running.readings or by_hand) or running.plan.food is None:
         return None
-    times = sorted(by_time)
-    if len(times) < 2:
-        times = [times[0], times[0] + 1e-3]
-        by_time[times[1]] = by_time[times[0]]
     plan = computed.piece.plan
     judged = judge_log(
-        Log(tuple(times), tuple(by_time[t] for t in times)),
+        log_of(running.readings, by_hand, _fastest(computed.piece.cook)),
         rules=str(plan.rules), food=str(plan.food), form=plan.document["piece"].get("form"), house=plan.house, plan=plan,
         ran=computed.piece.cook.stages, fastest_k_s=_fastest(computed.piece.cook), until_s=float(computed.piece.cook.t[-1]),
     )  # fmt: skip
@@ -148,10 +146,25 @@ def _measured(running: Running, computed: Computed) -> dict[str, Any] | None:
     assert of_plan is not None  # the plan names rules
     said = [Finding.of(f) for f in judged["findings"]]
     rule = by_its_outside(judged["rule"], of_plan, profile_of(str(plan.rules), plan.house), said)
-    rule = of_one_piece(rule, of_plan, plan)
+    rule = of_one_piece(rule, of_plan, plan, rules_of_parts(read_in_parts(running), plan, computed.piece.cook.stages))
     # what only the computation sees counts as well: how it was kept, chilled, held, what lies beside it
     broken = [p for p in map(Premise.of, of_plan["premises"]) if not p.holds and p.id not in {CLAUSE, "parts"}]
     return replace_premises(rule, *broken) if broken else rule
+
+
+def read_in_parts(running: Running) -> dict[str, list[tuple[float, float]]]:
+    """What a thermometer read by hand in the other parts of a bird, or in the thickest piece, (s, °C) by part."""
+    return {part: running.read_in(part) for part in other_parts(running.planned)}
+
+
+def _by_parts(rule: dict[str, Any], running: Running, computed: Computed) -> dict[str, Any]:
+    """The computed statement, where a part was read by hand and is short."""
+    if computed.piece.plan.food is None:
+        return rule
+    of_parts = rules_of_parts(read_in_parts(running), computed.piece.plan, computed.piece.cook.stages)
+    if all(of["met"] for of in of_parts.values()):
+        return rule
+    return of_one_piece(rule, rule, computed.piece.plan, of_parts)
 
 
 def _fastest(cook: Cook) -> float:
@@ -162,7 +175,8 @@ def _fastest(cook: Cook) -> float:
 
 def _borne_out(rule: dict[str, Any], running: Running, outcome: Outcome, belief: Belief) -> dict[str, Any]:
     """What is met as computed, unless a check says that the piece is another: then it has to be measured."""
-    if rule["met"] is not True or running.readings:
+    shown = {p["id"]: p["state"] for p in rule["premises"]}.get(CLAUSE) == Basis.SHOWN  # a thermometer read it
+    if rule["met"] is not True or running.readings or shown:
         return rule
     against = _against(running, outcome.cook)
     if not against and belief.told:

@@ -12,6 +12,7 @@ from numpy.typing import NDArray
 from ember_core.book.foods import food_row
 from ember_core.plan.finding import Finding, Level
 from ember_core.plan.log import Log
+from ember_core.plan.parts import PART_NAMES, THICKEST, other_parts, sizes_mm
 from ember_core.plan.plan import Plan
 from ember_core.plan.requirement import Requirement
 from ember_core.safety.arguments import check_arguments
@@ -49,7 +50,7 @@ from ember_core.safety.premise import (
     replace_premises,
 )
 from ember_core.safety.rules import Clause, Profile, profile_of
-from ember_core.wording.message import say
+from ember_core.wording.message import join_sentences, say
 
 Array = NDArray[np.float64]
 
@@ -224,8 +225,8 @@ def _one_of_several(plan: Plan | None) -> Findings:
             "The readings are of one place; a bird is done when breast and leg are, and a stuffing. Measure each."
         )
         return [Finding(ONE_PART, "care", words, "the plan")]
-    sizes = [] if plan is None else [float(s) for s in plan.document["piece"].get("x-sizes-mm", ())]
-    if len(set(sizes)) < 2:
+    sizes = set() if plan is None else sizes_mm(plan)
+    if not sizes:
         return []
     words = say(
         "The readings are of one piece; the pieces are from {thin:length0} to {thick:length0}. Measure the thickest too.",
@@ -381,8 +382,13 @@ def of_both(first: dict[str, Any], second: dict[str, Any], *, all_of: bool) -> d
     return {"rule": rule, "model": model, "findings": said}
 
 
-def of_one_piece(rule: dict[str, Any], planned: Mapping[str, Any] | None, plan: Plan) -> dict[str, Any]:
-    """A log's statement where the pieces differ in size, or a bird has parts: of what was not measured only the plan tells.
+def of_one_piece(
+    rule: dict[str, Any],
+    planned: Mapping[str, Any] | None,
+    plan: Plan,
+    of_parts: Mapping[str, Mapping[str, Any]] | None = None,
+) -> dict[str, Any]:
+    """A log's statement where the pieces differ in size, or a bird has parts: what was not measured only the plan tells.
 
     Parameters
     ----------
@@ -391,11 +397,92 @@ def of_one_piece(rule: dict[str, Any], planned: Mapping[str, Any] | None, plan: 
     planned : mapping or None
         The ``rule`` object of the plan, which is met when it is met of every size.
     plan : Plan
+    of_parts : mapping, optional
+        The rules of the other parts that were measured, by part, as of :func:`judge_part`.
     """
-    if not _one_of_several(plan):
+    others = other_parts(plan)
+    if not others:
         return rule
+    read = of_parts or {}
+    short = [part for part in others if part in read and read[part]["met"] is not True]
+    missing = [part for part in others if part not in read]
+    if short:
+        words = say(
+            "Measured in {part}, and it does not meet the rule: {needs}",
+            part=say(PART_NAMES[short[0]]), needs=read[short[0]]["needs"],
+        )  # fmt: skip
+        return replace_premises(rule, Premise("parts", Basis.UNKNOWN, say("a thermometer"), words))
+    if not missing:
+        shown = Premise("parts", Basis.SHOWN, say("a thermometer"), say("Each part was measured."))
+        return replace_premises(rule, shown)
+    names = join_sentences([say(PART_NAMES[part]) for part in missing], ", ")
     if planned is not None and planned["met"]:
-        words = say("One was measured; the others are by the plan, computed.")
+        words = say("Not measured, computed by the plan: {parts}.", parts=names)
         return replace_premises(rule, Premise("parts", Basis.COMPUTED, say("the plan, computed"), words))
-    words = say("Not known: by the plan, not every size or part meets it. Measure the slowest.")
+    words = say("Not known, and by the plan it does not meet the rule everywhere. Measure {parts}.", parts=names)
     return replace_premises(rule, Premise("parts", Basis.UNKNOWN, say("the plan, computed"), words))
+
+
+def judge_part(plan: Plan, part: str, read: Sequence[tuple[float, float]], ran: Sequence[Ran] | None) -> dict[str, Any]:
+    """The rule of another part of a bird, or of the thickest piece, by what a thermometer read there by hand.
+
+    Parameters
+    ----------
+    plan : Plan
+        As it was cooked; it names rules and a food.
+    part : str
+        One of :func:`other_parts`.
+    read : sequence of (s, °C)
+        At least one.
+    ran : sequence of Ran or None
+        When its stages ran.
+    """
+    own = plan if part == THICKEST else plan.of_part(part)
+    judged = judge_log(
+        log_of((), read, JUMP_K_S), rules=str(plan.rules), food=str(plan.food), form=plan.document["piece"].get("form"), house=plan.house,
+        plan=own, ran=ran, fastest_k_s=JUMP_K_S,
+    )  # fmt: skip
+    return of_this_part(judged["rule"])
+
+
+def rules_of_parts(
+    read: Mapping[str, Sequence[tuple[float, float]]], plan: Plan, ran: Sequence[Ran] | None
+) -> dict[str, dict[str, Any]]:
+    """The rules of the parts in which something was read by hand, by part, as of :func:`judge_part`."""
+    return {part: judge_part(plan, part, points, ran) for part, points in read.items() if points}
+
+
+def of_this_part(rule: dict[str, Any]) -> dict[str, Any]:
+    """The rule of one part by itself: that other parts are not known is said elsewhere."""
+    return replace_premises(rule, Premise("parts", Basis.SHOWN, say("a thermometer"), say("This part was measured.")))
+
+
+SAME_LOOK_S = 120.0  # readings by hand so close together are one search for the coldest place; an estimate
+SETTLING_S = (
+    15.0  # so long a thermometer put in by hand lies there until it stands still; common practice, no published source
+)
+TWICE_S = 1e-3
+
+
+def log_of(readings: Sequence[tuple[float, float]], by_hand: Sequence[tuple[float, float]], fastest_k_s: float) -> Log:
+    """A log of a probe's readings and of what was read by hand, in order of time; not empty.
+
+    A reading by hand has settled: nothing beside it has to bear it out, and while it settled the core was no further from it
+    than it can move in that time. Where somebody reads in several places, one soon after another, the coldest of them counts.
+
+    Parameters
+    ----------
+    readings, by_hand : sequence of (s, °C)
+    fastest_k_s : float
+        The fastest this core can move, K/s.
+    """
+    by_time = dict(readings)
+    for at, _ in by_hand:
+        coldest = min(c for t, c in by_hand if abs(t - at) <= SAME_LOOK_S)
+        by_time |= {at: coldest, at + TWICE_S: coldest}
+        if at > SETTLING_S and not any(abs(t - at) <= SAME_LOOK_S for t, _ in readings):
+            by_time.setdefault(at - SETTLING_S, coldest - fastest_k_s * SETTLING_S)
+    if len(by_time) == 1:
+        by_time |= {at + TWICE_S: c for at, c in readings}
+    times = sorted(by_time)
+    return Log(tuple(times), tuple(by_time[t] for t in times))

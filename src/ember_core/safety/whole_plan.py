@@ -13,13 +13,13 @@ from ember_core.book.foods import food_row
 from ember_core.heat.geometry.bird import part_shape
 from ember_core.plan.finding import Finding, Level
 from ember_core.plan.kinds import CONTACT_KINDS
+from ember_core.plan.parts import PART_NAMES
 from ember_core.plan.plan import Plan
 from ember_core.safety.clocks import judge_all
 from ember_core.safety.premise import Basis, Premise, merge_premises, relabel_premises
 from ember_core.safety.statement import Piece, state_rule
-from ember_core.wording.message import N_, Message, say
+from ember_core.wording.message import Message, say
 
-PART_NAMES = {"breast": N_("the breast"), "leg": N_("the leg"), "stuffing": N_("the stuffing")}
 SHORT_K = 0.5  # a part of a bird that stays so far below its target is said: which part leads is an estimate
 OUTSIDE_C = (
     63.0  # what has had so much all over its outside leaves nothing raw behind; the row of Food Code 3-401.11(C)

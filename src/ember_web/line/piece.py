@@ -10,12 +10,12 @@ import numpy as np
 from ember_core.heat.arrays import Array
 from ember_core.line.fold import CHECK, EXTEND, HAPPENED, CookState, fold
 from ember_core.plan.kinds import HEAT_KINDS
+from ember_core.plan.parts import PART_NAMES
 from ember_core.planning.moves import MoveKind
 from ember_core.running.history import CORE, SECOND
 from ember_core.running.intervals import heated_by
 from ember_core.running.media import Off
 from ember_core.running.probes import Neighbour
-from ember_core.safety.whole_plan import PART_NAMES
 from ember_core.wording.message import say
 from ember_web.line.adapters import core_event
 from ember_web.line.computing import Question

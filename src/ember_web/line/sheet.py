@@ -14,11 +14,11 @@ from ember_core.errors import EmberError
 from ember_core.line.fold import CHECK, EXTEND, MOVE, PROBE, CookState
 from ember_core.line.fold import Event as CoreEvent
 from ember_core.plan.kinds import HEAT_KINDS, TURNED_KINDS
+from ember_core.plan.parts import PART_NAMES, places_to_read
 from ember_core.running.checks import THERMOMETER, body_of, checks, checks_for
 from ember_core.running.history import CORE, OUT, SECOND, Running, is_out, running
 from ember_core.running.intervals import STORED_BY, heated_by
 from ember_core.running.state import replay
-from ember_core.safety.whole_plan import PART_NAMES
 from ember_core.wording.message import N_
 from ember_web.jobs.waiting import Busy, solver
 from ember_web.kitchens.models import Equipment
@@ -93,6 +93,7 @@ def sheet(request: KitchenRequest, cook: str) -> HttpResponse:
         "cuts": faces(ramp_of(asked.planned)) if asked is not None and "cut" in known else [],
         "thermometer": known.get(THERMOMETER),
         "read_it": truth is not None and truth["ask"] is not None and truth["ask"]["id"] == THERMOMETER,
+        "parts": [] if asked is None else places_to_read(asked.planned),
         "probes": list(PROBES.items()) if found.probe_id or found.second_probe_id else [],
         "probes_in": _probes_in(found),
         "medium": _medium(found, around, state),
@@ -178,6 +179,8 @@ def _line(cook: Cook, state: CookState, event: CoreEvent, start: float) -> dict[
             else _(str(payload.get("answer", "")))
         )
         words = f"{current().say(kind.name)}: {value}"
+        if "part" in payload:
+            words += ", " + _(PART_NAMES[str(payload["part"])])
         if "grey" in payload:
             words += ", " + tell("{share:.0f} % grey", share=100.0 * payload["grey"])
     else:
@@ -210,10 +213,12 @@ def form_event(request: KitchenRequest, cook: Cook) -> dict[str, Any]:
     kind = post.get("kind", "")
     out: dict[str, Any] = {}
     if kind == CHECK:
-        check, answer, grey = [*post.get("said", "").split("|"), "", ""][:3]
+        check, answer, grey, part = [*post.get("said", "").split("|"), "", "", ""][:4]
         out = {"check": check, "answer": answer, "width": post.get("width", "untrained")}
         if grey:
             out["grey"] = _number(grey)
+        if part:
+            out["part"] = part
     for name in ("core_c", "medium_c"):
         if post.get(name):
             out[name] = _degrees(post[name])

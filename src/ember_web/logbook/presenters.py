@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from datetime import timedelta
 from typing import Any
 
@@ -9,7 +10,10 @@ import numpy as np
 from django.db.models import Q
 
 from ember_core.book.book import Book
+from ember_core.line.fold import CHECK
+from ember_core.plan.parts import PART_NAMES
 from ember_core.planning.moves import MoveKind
+from ember_core.running.checks import checks as kinds_of_check
 from ember_core.wording.message import join_sentences, say
 from ember_web.book.public import book_of
 from ember_web.logbook.actions.change_note import note_version
@@ -41,12 +45,29 @@ def context_of(request: KitchenRequest, record: Record, note: str) -> dict[str, 
         **clock_changes(record),
         "picture": compare(d),
         "pull": at_pull,
+        "checks": checks_made(d),
         "gap": gap,
         "can_write": RANK[request.role] >= RANK["cook"],
         "rule": (d["judged"] or {}).get("rule"),
         "model": (d["judged"] or {}).get("model", []),
         "findings": (d["judged"] or {}).get("findings", []),
     }
+
+
+def checks_made(document: Mapping[str, Any]) -> list[dict[str, Any]]:
+    """The checks of doneness that were made: when (s), which, of which part, what it said, and by whom."""
+    known = kinds_of_check()
+    return [
+        {
+            "at_s": e["at_s"],
+            "name": known[e["check"]].name,
+            "part": PART_NAMES.get(e.get("part", "")),
+            "said": current().units.shown("temp", e["core_c"], 1) if "core_c" in e else current().say(say(e["answer"])),
+            "by": e.get("by", ""),
+        }
+        for e in document.get("happened", ())
+        if e["kind"] == CHECK and e.get("check") in known
+    ]
 
 
 def clock_changes(record: Record) -> dict[str, list[ClockChange]]:

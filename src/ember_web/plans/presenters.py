@@ -16,6 +16,7 @@ from ember_core.heat.cook import Cook
 from ember_core.heat.ensemble.sensitivity import sensitivities
 from ember_core.plan.finding import Finding, Level
 from ember_core.plan.kinds import BROWNING_KINDS, DRY_AIR_KINDS
+from ember_core.plan.parts import PART_NAMES
 from ember_core.plan.plan import Plan
 from ember_core.planning.batches import LAY_S, in_pan
 from ember_core.planning.compute import Outcome
@@ -24,7 +25,6 @@ from ember_core.planning.preparation import After, after, gain_k, moves_before_h
 from ember_core.planning.several import sizes_apart
 from ember_core.safety.rules import profile_of
 from ember_core.safety.verdict import Standing, eats, standing
-from ember_core.safety.whole_plan import PART_NAMES
 from ember_core.wording.message import N_, Message, say
 from ember_web.kitchens.models import Equipment
 from ember_web.tenancy.models import Kitchen

@@ -5,6 +5,7 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
+from ember_core.errors import InputError
 from ember_core.formats.plan import parse
 from ember_core.heat.cook import run
 from ember_core.heat.setup import setup
@@ -96,3 +97,74 @@ def test_what_a_probe_reads_after_serving_is_not_the_piece():
 def test_a_plan_without_rules_has_none():
     bare = {k: v for k, v in BREAST.items() if k != "rules"}
     assert rule(600, plan=bare) is None
+
+
+BIRD = BREAST | {
+    "piece": {"food": "chicken-whole", "start_c": 4, "mass_g": 1800, "shape": {"kind": "bird", "mass_g": 1800}},
+    "target": {"core_c": 75, "leg_c": 82}, "stages": [{"kind": "oven", "minutes": 90, "medium_c": 180}, {"kind": "rest", "minutes": 15}],
+}  # fmt: skip
+SIZES = BREAST | {"piece": BREAST["piece"] | {"x-sizes-mm": [18, 25, 32]}}
+LEFT = {"at_s": 5400, "kind": "move", "move": "m1"}
+IN_LEG = (checked(83.0, 5350),)
+
+
+def in_part(part, core_c, at_s=5360):
+    return checked(core_c, at_s) | {"part": part}
+
+
+PARTS = [
+    # plan, where the reading of its own core is, other checks → met, whether each part is shown
+    (BIRD, IN_LEG, (in_part("breast", 76.0),), True, "shown"),
+    (BIRD, IN_LEG, (in_part("breast", 70.0),), None, "unknown"),
+    (BIRD, IN_LEG, (in_part("breast", 70.0, 5000), in_part("breast", 76.0)), True, "shown"),
+    (
+        BIRD,
+        IN_LEG,
+        (in_part("breast", 76.0), in_part("breast", 70.0, 5380)),
+        None,
+        "unknown",
+    ),  # the coldest place counts
+    (BIRD, (checked(83.0, 5350), checked(73.0, 5380)), (in_part("breast", 76.0),), None, "shown"),
+    (
+        BIRD,
+        (),
+        (in_part("breast", 70.0),),
+        None,
+        "unknown",
+    ),  # nothing was read in the leg: the breast speaks all the same
+    (BIRD, (in_part("leg", 83.0),), (in_part("breast", 76.0),), True, "shown"),  # the one that the plan follows
+    (SIZES, (checked(78.0, 2380),), (in_part("thickest", 76.0, 2390),), True, "shown"),
+    (SIZES, (checked(78.0, 2380),), (in_part("thickest", 66.0, 2390),), None, "unknown"),
+    (SIZES, (checked(78.0, 2380),), (), None, "unknown"),
+]
+
+
+@pytest.mark.parametrize(("plan", "own", "others", "met", "parts"), PARTS)
+def test_other_parts_read_by_hand(plan, own, others, met, parts):
+    """A bird is done when each part is, pieces of several sizes when the thickest is; what was read there says which."""
+    last = max(e["at_s"] for e in (*own, *others))
+    said = rule(last + 20, *own, *others, plan=plan)
+    assert said["met"] is met
+    assert {p["id"]: p["state"] for p in said["premises"]}["parts"] == parts
+
+
+REFUSED = [
+    (BREAST, in_part("leg", 80.0), "/events/1/part"), (BIRD, in_part("thickest", 80.0), "/events/1/part"), (SIZES, in_part("leg", 80.0), "/events/1/part"),
+    (BIRD, {"at_s": 60, "kind": "check", "check": "touch", "answer": "firm", "part": "leg"}, "/events/1/part"),
+]  # fmt: skip
+
+
+@pytest.mark.parametrize(("plan", "event", "path"), REFUSED)
+def test_a_part_that_is_none_of_the_plans_is_refused_by_name(plan, event, path):
+    with pytest.raises(InputError) as refused:
+        rule(5400, event, plan=plan)
+    assert refused.value.path == path
+
+
+def test_another_part_is_not_believed_of_the_core():
+    """What was read in the breast moves no forecast of the leg."""
+    document = {"format": "open-ember.cook/1", "plan": BIRD, "now_s": 3000, "events": [{"at_s": 0, "kind": "start"}]}
+    cold = document | {"events": [*document["events"], in_part("breast", 20.0, 2900)]}
+    alone, told = (replay(running(d), members=32) for d in (document, cold))
+    assert told.as_dict()["next"] == alone.as_dict()["next"]
+    assert told.as_dict()["core_c"] == alone.as_dict()["core_c"]

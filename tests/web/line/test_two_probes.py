@@ -230,3 +230,48 @@ def test_the_simulated_bird_has_both_its_parts(kitchen, bird, client):
 
 def test_a_plan_that_is_no_bird_has_no_second_part(cook):
     assert second_part(cook.result) is None
+
+
+def by_hand(kitchen, cook, part, core_c):
+    return event(kitchen, cook, "check", check="thermometer", core_c=core_c, width="trained", part=part)
+
+
+@pytest.mark.parametrize(("leg_c", "word", "state"), [(84.0, "measured", "met"), (60.0, "part measured", "unknown")])
+def test_the_other_part_read_by_hand_and_by_whom(kitchen, plan_of_bird, as_, leg_c, word, state):
+    """One probe in the bird, the thermometer in its other part: the record says who put it there."""
+    cook = as_("cook")
+    cook.post("/k/hut/line/start/", {"plan": plan_of_bird.public_id, "probe": "p1", "all": "1"})
+    bird = Cook.objects.get()
+    other = second_part(bird.result)
+    sheet = cook.get(f"/k/hut/line/{bird.public_id}/sheet/").content.decode()
+    assert sheet.count('value="thermometer|||') == 2
+    on(kitchen, minutes=120)
+    read(kitchen, bird, "p1", lambda s: 84.0 - 80.0 * np.exp(-s / 1500.0))
+    assert send(cook, by_hand(kitchen, bird, other, leg_c))[0]["status"] == "taken"
+    assert "the breast" in cook.get(f"/k/hut/line/{bird.public_id}/sheet/").content.decode()
+    for move in bird.moves[1:]:
+        send(cook, event(kitchen, bird, move=move["id"]))
+    send(cook, event(kitchen, bird, "finish"))
+    record = Record.objects.get()
+    assert record.document["verdict"]["basis"] == word
+    assert (record.state == "met") is (state == "met")
+    assert [e["by"] for e in record.document["happened"]] == ["cook"]
+    page = cook.get(f"/k/hut/log/{record.public_id}/").content.decode()
+    assert 'id="checks"' in page
+    assert f"{leg_c:.1f}" in page
+
+
+@pytest.mark.parametrize(("core_c", "met"), [(71.0, True), (63.5, False), (60.0, False)])
+def test_a_piece_read_only_by_hand(kitchen, plan, as_, core_c, met):
+    """No probe and no move marked: what the thermometer read at the end counts, and is not called computed."""
+    cook = as_("cook")
+    cook.post("/k/hut/line/start/", {"plan": plan.public_id, "probe": "", "all": "1"})
+    piece = Cook.objects.get()
+    on(kitchen, minutes=25)
+    taken = send(cook, event(kitchen, piece, "check", check="thermometer", core_c=core_c, width="trained"))
+    assert taken[0]["status"] == "taken"
+    send(cook, event(kitchen, piece, "finish"))
+    record = Record.objects.get()
+    assert (record.document["judged"]["rule"]["met"] is True) is met
+    assert record.peak_core_c == core_c
+    assert not met or record.document["verdict"]["basis"] == "measured"

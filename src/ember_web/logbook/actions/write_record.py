@@ -11,19 +11,29 @@ from ember_core import __version__
 from ember_core.data.loader import data_version
 from ember_core.errors import EmberError, InputError
 from ember_core.formats.plan import parse
-from ember_core.line.fold import CHECK, HAPPENED, PROBE, CookState, Event, MoveState
+from ember_core.line.fold import CHECK, HAPPENED, PROBE, CookState, MoveState
+from ember_core.line.fold import Event as CoreEvent
 from ember_core.plan.finding import Finding
-from ember_core.plan.log import Log
+from ember_core.plan.parts import other_parts
+from ember_core.running.checks import THERMOMETER
 from ember_core.running.history import CORE, SECOND, is_out, running
 from ember_core.running.media import WATCHED_S
 from ember_core.running.state import replay
 from ember_core.safety.evidence import JUMP_K_S
-from ember_core.safety.measured import by_its_outside, judge_log, of_both, of_one_piece
+from ember_core.safety.measured import (
+    by_its_outside,
+    judge_log,
+    log_of,
+    of_both,
+    of_one_piece,
+    of_this_part,
+    rules_of_parts,
+)
 from ember_core.safety.premise import Basis
 from ember_core.safety.rules import profile_of
 from ember_core.safety.verdict import standing
 from ember_core.wording.message import N_, join_sentences, say
-from ember_web.line.models import Cook, Reading
+from ember_web.line.models import Cook, Event, Reading
 from ember_web.line.public import (
     around_named,
     around_of,
@@ -47,10 +57,11 @@ COMPUTED_MEMBERS = 64  # likely pieces that a cook nobody measured is judged by
 COMPUTED_BUDGET_S = 4.0
 
 
-def _computed(cook: Cook, state: CookState, end: float) -> tuple[dict[str, Any] | None, dict[str, Any]] | None:
-    """The rule by what was done to a piece that no probe was in, its moves as they were made; None where there is no rule."""
+def _replayed(cook: Cook, state: CookState, end: float) -> tuple[dict[str, Any] | None, dict[str, Any]] | None:
+    """The rule of a piece that no probe was in: by what was read by hand, else by its moves as they were made; None where there is no rule."""
     unmarked = [raw["verb"] for m, raw in zip(state.moves, cook.moves, strict=True) if m.done is None]
-    if unmarked:
+    by_hand = [e for e in state.live if e.kind == CHECK and e.payload.get("check") == THERMOMETER]
+    if unmarked and not by_hand:
         words = say(
             "Nothing was measured, and moves were not marked as done: {moves}. What was done to it is not known.",
             moves=join_sentences([say(verb) for verb in unmarked], ", "),
@@ -70,11 +81,11 @@ def _computed(cook: Cook, state: CookState, end: float) -> tuple[dict[str, Any] 
     return judged, {
         "state": stands.state,
         "words": stands.words,
-        "detail": join_sentences(
-            [stands.detail, say("Computed from the moves as they were made: nothing was measured.")]
-        ),
+        "detail": stands.detail
+        if by_hand
+        else join_sentences([stands.detail, say("Computed from the moves as they were made: nothing was measured.")]),
         "under": stands.profile.name,
-        "basis": N_("computed, not measured"),
+        "basis": basis_of(found.rule) if by_hand else N_("computed, not measured"),
     }
 
 
@@ -87,7 +98,7 @@ class Ran:
 
 
 def as_planned(
-    moves: Sequence[MoveState], result: Mapping[str, Any], happened: Sequence[Event] = (), away_s: float = 0.0
+    moves: Sequence[MoveState], result: Mapping[str, Any], happened: Sequence[CoreEvent] = (), away_s: float = 0.0
 ) -> bool:
     """Whether every stage up to the moment the plan's rule is met lasted nearly as long as planned, nothing was done to
     its heat, and that was not read to be too low for ``away_s``: what is computed happened."""
@@ -122,28 +133,32 @@ def _judge(
     if not rules or not food:
         return None
     if len(readings) < 2:
-        return _computed(cook, state, end)
+        return _replayed(cook, state, end)
+    by_hand = read_by_hand(cook, state)
     try:
         plan, ran = parse(document), [Ran(s["start_s"], s["end_s"]) for s in cook.result["stages"]]
         if state.happened():  # judged as what really was done to it
             plan = running(cook_document(document, state, end)).plan
             ends = list(accumulate(60.0 * s.minutes for s in plan.stages))
             ran = [Ran(a, b) for a, b in pairwise([0.0, *ends])]
-        log = Log(tuple(r[0] for r in readings), tuple(r[1] for r in readings))
+        log = log_of([(r[0], r[1]) for r in readings], by_hand.get("", ()), fastest(cook.trace))
         house = document.get("x-house")
         judged = judge_log(
             log, rules=rules, food=food, form=document["piece"].get("form"), house=house, plan=plan, ran=ran,
             fastest_k_s=fastest(cook.trace), until_s=end - start_of(cook, state),
         )  # fmt: skip
+        others = {part: by_hand.get(part, ()) for part in other_parts(plan)}
+        of_parts = rules_of_parts(others, plan, ran)
         part = second_part(cook.result)
         both = part is not None and len(second) > 1
         if both and part is not None:
-            log = Log(tuple(r[0] for r in second), tuple(r[1] for r in second))
+            log = log_of([(r[0], r[1]) for r in second], by_hand.get(part, ()), JUMP_K_S)
             other = judge_log(
                 log, rules=rules, food=food, form=document["piece"].get("form"), house=house, plan=plan.of_part(part), ran=ran,
                 fastest_k_s=min(OTHER_PART * fastest(cook.trace), JUMP_K_S), until_s=end - start_of(cook, state),
             )  # fmt: skip
-            judged = of_both(judged, other, all_of=set(plan.targets or ()) <= {plan.shape["part"], part})
+            of_parts[part] = of_this_part(other["rule"])
+            judged = of_both(judged, other, all_of=set(plan.targets or ()) <= {plan.shape["part"], *of_parts})
     except InputError as error:
         return None, UNJUDGED | {"detail": error.message}
     profile = profile_of(rules, house)
@@ -152,8 +167,7 @@ def _judge(
         judged["rule"] = by_its_outside(judged["rule"], cook.result.get("rule"), profile, said)
     # what the plan says of the other sizes and parts does not hold when its heat was another
     otherwise = state.happened() or away_s > WATCHED_S
-    if not (both and set(plan.targets or ()) <= {plan.shape["part"], part}):
-        judged["rule"] = of_one_piece(judged["rule"], None if otherwise else cook.result.get("rule"), plan)
+    judged["rule"] = of_one_piece(judged["rule"], None if otherwise else cook.result.get("rule"), plan, of_parts)
     found = standing(judged["rule"], plan.required, plan.guests, profile, said)
     return judged, {
         "state": found.state,
@@ -162,6 +176,18 @@ def _judge(
         "under": found.profile.name,
         "basis": basis_of(judged["rule"]),
     }
+
+
+def read_by_hand(cook: Cook, state: CookState) -> dict[str, list[tuple[float, float]]]:
+    """What a thermometer read by hand, (s since the start, °C), by part; "" of the part that the plan follows, or of a piece without parts."""
+    start, parts = start_of(cook, state), cook.result.get("parts") or {}
+    out: dict[str, list[tuple[float, float]]] = {}
+    for e in state.live:
+        if e.kind == CHECK and e.payload.get("check") == THERMOMETER and e.at >= start:
+            part = str(e.payload.get("part", ""))
+            own = part in parts and parts[part]["leads"]
+            out.setdefault("" if own else part, []).append((e.at - start, float(e.payload["core_c"])))
+    return out
 
 
 def start_of(cook: Cook, state: CookState) -> float:
@@ -210,6 +236,10 @@ def write_record(actor: Actor, cook: Cook) -> Record:
         for rows, of in ((readings, CORE), (of_second, SECOND))
     )
     judged, verdict = _judge(cook, in_it, state, end, around.away_s(state), in_other) or (None, UNJUDGED)
+    by_hand = read_by_hand(cook, state).get("", ())
+    by_whom = {
+        str(row): name or "" for row, name in Event.objects.filter(cook=cook).values_list("id", "actor__username")
+    }
     document = {
         "format": "open-ember.record/1",
         "plan": cook.document,
@@ -228,7 +258,7 @@ def write_record(actor: Actor, cook: Cook) -> Record:
             for m, raw in zip(state.moves, cook.moves, strict=True)
         ],
         "happened": [
-            {"kind": e.kind, "at_s": round(e.at - start, 1), **e.payload}
+            {"kind": e.kind, "at_s": round(e.at - start, 1), **e.payload, "by": by_whom.get(e.id, "")}
             for e in state.live
             if e.kind in {CHECK, PROBE} or e.kind in HAPPENED
         ],
@@ -248,7 +278,7 @@ def write_record(actor: Actor, cook: Cook) -> Record:
         title=cook.title,
         started_at=moment(start),
         finished_at=moment(end),
-        peak_core_c=max((r[1] for r in in_it), default=None),
+        peak_core_c=max((r[1] for r in [*in_it, *by_hand]), default=None),
         state=verdict["state"],
         document=document,
         note="\n".join(state.notes),

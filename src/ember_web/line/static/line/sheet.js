@@ -62,10 +62,11 @@ export class Sheet {
     /** @type {{ cook: string, kind: string, [more: string]: unknown }} */
     const event = { cook: this.cook, kind };
     if (kind === "check") {
-      const [check, answer, grey] = text("said").split("|");
+      const [check, answer, grey, part] = text("said").split("|");
       const width = /** @type {HTMLInputElement | null} */ (this.body.querySelector('[name="width"]:checked'));
       Object.assign(event, { check, width: width?.value ?? "untrained" });
       if (grey) event.grey = Number(grey);
+      if (part) event.part = part;
       if (answer) event.answer = answer;
       else if (text("core_c")) event.core_c = celsius(number("core_c"));
       else return;
