@@ -8,7 +8,8 @@ from typing import Any
 
 import numpy as np
 
-from ember_core.heat.cook import Cook
+from ember_core.heat.cook import Cook, run
+from ember_core.heat.setup import setup
 from ember_core.plan.finding import Finding
 from ember_core.plan.parts import other_parts
 from ember_core.plan.plan import Plan
@@ -91,6 +92,22 @@ def _past(running: Running, outcome: Outcome) -> Computed | None:
         tuple(as_piece(p.plan, cook_until(p.cook, until, len(p.plan.stages))) for p in whole.beside),
         shared_medium=whole.shared_medium,
     )
+
+
+def piece_until(running: Running, until_s: float | None) -> Piece:
+    """A piece by its real history, until it leaves what it lies in.
+
+    Parameters
+    ----------
+    running : Running
+    until_s : float or None
+        s since its start; None: until the stage under way ends, as foreseen.
+    """
+    cook = run(running.plan, setup(running.plan))
+    if until_s is None:
+        until_s = cook.stages[running.current if running.current is not None else -1].end_s
+    count = max(sum(s.start_s < until_s - 1e-6 for s in cook.stages), 1)
+    return as_piece(_plan_until(running.plan, count), cook_until(cook, until_s, count))
 
 
 def _plan_until(plan: Plan, count: int) -> Plan:

@@ -142,7 +142,7 @@ def decide(computed: Computed) -> Decision:
         joined = [p for p in joined if p.id != "parts"]
         joined.append(Premise("parts", basis, say("this cook, computed"), words_of_it))
     out = judge_all(statements)
-    neighbour, of_neighbour = _neighbour(own, neighbours)
+    neighbour, of_neighbour = raw_neighbour(own.plan, neighbours)
     if neighbour is not None:
         joined = [p for p in joined if p.id != neighbour.id] + [neighbour]
         more += of_neighbour
@@ -155,18 +155,18 @@ def decide(computed: Computed) -> Decision:
     return Decision(out, tuple(findings), parts)
 
 
-def _neighbour(own: Piece, beside: Sequence[Piece]) -> tuple[Premise | None, list[Finding]]:
-    """The first piece of other food that leaves the shared medium raw; None where none does."""
-    if own.plan.required.species == "plant" and own.plan.guests != "susceptible":
-        asked = [p for p in beside if p.plan.required.species != "plant"]
-    else:
-        asked = [p for p in beside if p.plan.required.species not in {"plant"}]
-    for piece in asked:
-        plan = (
-            piece.plan
-            if piece.plan.rules is not None
-            else replace(piece.plan, rules=own.plan.rules, house=own.plan.house)
-        )
+def raw_neighbour(own: Plan, beside: Sequence[Piece]) -> tuple[Premise | None, list[Finding]]:
+    """The first piece of other food that leaves the shared medium raw, as a premise with what is said of it; None where none does.
+
+    Parameters
+    ----------
+    own : Plan
+        Of the piece that is judged; it names rules.
+    beside : sequence of Piece
+        What lies in the same pan, fat, water or bath, each until it leaves.
+    """
+    for piece in (p for p in beside if p.plan.required.species != "plant"):
+        plan = piece.plan if piece.plan.rules is not None else replace(piece.plan, rules=own.rules, house=own.house)
         rule, _ = state_rule(plan, piece.cook, piece.coloured)
         assert rule is not None  # rules are set
         outside = np.column_stack([piece.cook.surface_a, piece.cook.surface_b])

@@ -29,7 +29,7 @@ from ember_core.safety.measured import (
     of_this_part,
     rules_of_parts,
 )
-from ember_core.safety.premise import Basis
+from ember_core.safety.premise import Basis, replace_premises
 from ember_core.safety.rules import profile_of
 from ember_core.safety.verdict import standing
 from ember_core.wording.message import N_, join_sentences, say
@@ -39,6 +39,7 @@ from ember_web.line.public import (
     around_of,
     cook_document,
     moment,
+    raw_neighbour_of,
     readings_of,
     said_of_probe,
     second_part,
@@ -75,9 +76,10 @@ def _replayed(cook: Cook, state: CookState, end: float) -> tuple[dict[str, Any] 
     if found.rule is None:
         return None
     plan = asked.planned
-    findings = [f.as_dict() for f in found.findings]
-    stands = standing(found.rule, plan.required, plan.guests, profile_of(str(plan.rules), plan.house), found.findings)
-    judged = {"rule": found.rule, "model": found.outcome.result["model"], "findings": findings}
+    rule, said = _with_neighbours(found.rule, found.findings, cook, state, end)
+    findings = [f.as_dict() for f in said]
+    stands = standing(rule, plan.required, plan.guests, profile_of(str(plan.rules), plan.house), said)
+    judged = {"rule": rule, "model": found.outcome.result["model"], "findings": findings}
     return judged, {
         "state": stands.state,
         "words": stands.words,
@@ -85,8 +87,16 @@ def _replayed(cook: Cook, state: CookState, end: float) -> tuple[dict[str, Any] 
         if by_hand
         else join_sentences([stands.detail, say("Computed from the moves as they were made: nothing was measured.")]),
         "under": stands.profile.name,
-        "basis": basis_of(found.rule) if by_hand else N_("computed, not measured"),
+        "basis": basis_of(rule) if by_hand else N_("computed, not measured"),
     }
+
+
+def _with_neighbours(
+    rule: dict[str, Any], said: Sequence[Finding], cook: Cook, state: CookState, end: float
+) -> tuple[dict[str, Any], list[Finding]]:
+    """A rule, and what is said with it, with what the board knows of other pieces in the same medium."""
+    premise, more = raw_neighbour_of(cook, state, end)
+    return rule if premise is None else replace_premises(rule, premise), [*said, *more]
 
 
 @dataclass(frozen=True)
@@ -168,6 +178,8 @@ def _judge(
     # what the plan says of the other sizes and parts does not hold when its heat was another
     otherwise = state.happened() or away_s > WATCHED_S
     judged["rule"] = of_one_piece(judged["rule"], None if otherwise else cook.result.get("rule"), plan, of_parts)
+    judged["rule"], said = _with_neighbours(judged["rule"], said, cook, state, end)
+    judged["findings"] = [f.as_dict() for f in said]
     found = standing(judged["rule"], plan.required, plan.guests, profile, said)
     return judged, {
         "state": found.state,
