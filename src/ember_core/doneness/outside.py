@@ -13,9 +13,11 @@ from numpy.typing import NDArray
 
 from ember_core.book.foods import food_row
 from ember_core.data.loader import read_toml
+from ember_core.doneness.browning import bare_dry, browned_min, colour_of, in_hot_air, skin_course, skin_of
 from ember_core.doneness.long_cooks import equivalent_hours, water_held
 from ember_core.heat.cook import Cook
 from ember_core.heat.physics.boiling import boiling_point
+from ember_core.heat.setup import setup
 from ember_core.plan.plan import Plan
 
 Array = NDArray[np.float64]
@@ -36,6 +38,8 @@ class Face:
         ``pale``, ``golden``, ``brown``, ``dark``.
     crust_mm, grey_mm : float
         Depth that has been dry; depth that has been past 65 °C, the crust included.
+    browned_min : float
+        Minutes at 180 °C that would have browned it as much.
     """
 
     browning_k_min: float
@@ -43,6 +47,12 @@ class Face:
     colour: str
     crust_mm: float
     grey_mm: float
+    browned_min: float = 0.0
+
+    @property
+    def seared(self) -> bool:
+        """Whether dry heat gave it a colour for sure: what a clause on seared pieces rests on, with no skin in the reckoning."""
+        return self.browning_k_min >= float(read_toml("long_cooks.toml")["outside"]["sears_k_min"])
 
 
 @dataclass(frozen=True)
@@ -223,13 +233,12 @@ def size_left(lost: float) -> float:
     return float((1.0 - lost) ** (1.0 / 3.0))
 
 
-def _face(t_s: Array, surface_c: Array, hottest: Array, depth: Array, boil_c: float) -> Face:
+def _face(t_s: Array, surface_c: Array, hottest: Array, depth: Array, boil_c: float, browned: float) -> Face:
     """One face, by its own temperature and the hottest of each depth, counted from it."""
     data = read_toml("long_cooks.toml")["outside"]
     over = np.maximum(surface_c - data["browns_c"], 0.0)
     browning = float(np.trapezoid(over, t_s) / 60.0)
     scorched = float(np.trapezoid((surface_c > data["scorches_c"]).astype(float), t_s) / 60.0)
-    colour = [word for least, word in data["words"] if browning >= least][-1]
 
     def past(limit_c: float) -> float:
         """How deep the outside has been hotter than ``limit_c``, mm."""
@@ -242,7 +251,21 @@ def _face(t_s: Array, surface_c: Array, hottest: Array, depth: Array, boil_c: fl
         part = (hottest[i - 1] - limit_c) / (hottest[i - 1] - hottest[i])
         return float(depth[i - 1] + part * (depth[i] - depth[i - 1]))
 
-    return Face(browning, scorched, colour, past(boil_c + data["dry_above_boiling_k"]), past(data["grey_c"]))
+    crust, grey = past(boil_c + data["dry_above_boiling_k"]), past(data["grey_c"])
+    return Face(browning, scorched, colour_of(browned), crust, grey, browned)
+
+
+def _browned(plan: Plan, cook: Cook, face: int, boil_c: float) -> float:
+    """Minutes at 180 °C that browned a face (0 or 1) as much, through its skin where it has one."""
+    bare = (cook.surface_a, cook.surface_b)[face]
+    skin = skin_of(plan)
+    hangs = in_hot_air(plan, face)
+    if skin is None or not any(hangs):
+        return browned_min(cook.t, bare, bare_dry(bare, boil_c))
+    s, ends = setup(plan), [o.end_s for o in cook.stages]
+    outside_c, dry = skin_course(skin, cook.t, bare, ends, hangs, s.schedule, face, cook.vapour_pa)
+    hottest, either = np.maximum(outside_c, bare), dry | bare_dry(bare, boil_c)
+    return browned_min(cook.t, hottest, either)
 
 
 def outside(plan: Plan, cook: Cook) -> Outside:
@@ -259,12 +282,12 @@ def outside(plan: Plan, cook: Cook) -> Outside:
     from_b = (hottest[::-1], end - depth[::-1])
     faces: tuple[Face, ...]
     if cook.closed:
-        faces = (_face(cook.t, cook.surface_a, *from_b, boil_c),)
+        faces = (_face(cook.t, cook.surface_a, *from_b, boil_c, _browned(plan, cook, 0, boil_c)),)
     else:
         half = (depth.size + 1) // 2
         faces = (
-            _face(cook.t, cook.surface_a, hottest[:half], depth[:half], boil_c),
-            _face(cook.t, cook.surface_b, from_b[0][:half], from_b[1][:half], boil_c),
+            _face(cook.t, cook.surface_a, hottest[:half], depth[:half], boil_c, _browned(plan, cook, 0, boil_c)),
+            _face(cook.t, cook.surface_b, from_b[0][:half], from_b[1][:half], boil_c, _browned(plan, cook, 1, boil_c)),
         )
     shares = shares_of(depth, cook.closed, plan.shape["kind"])
     gone = Juice.of(plan, shares).after(cook.t, cook.field).gone

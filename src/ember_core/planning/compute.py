@@ -255,7 +255,7 @@ def as_piece(plan: Plan, cook: Cook) -> Piece:
     required = plan.required
     if plan.rules is None or plan.properties is not None or not required.whole or required.form in JUICELESS:
         return Piece(plan, cook)
-    return Piece(plan, cook, tuple(face.colour != "pale" for face in outside(plan, cook).faces))
+    return Piece(plan, cook, tuple(face.seared for face in outside(plan, cook).faces))
 
 
 def judged(

@@ -9,6 +9,7 @@ from typing import Any
 import numpy as np
 from numba.core import event
 
+from ember_core.doneness.outside import outside
 from ember_core.errors import EmberError
 from ember_core.formats.plan import FORMAT, parse
 from ember_core.heat.cook import run
@@ -75,8 +76,21 @@ def _all_on(grid: str) -> None:
     _pulls_on(grid)
 
 
+def _skin() -> None:
+    """What becomes of a bird's skin in hot air."""
+    piece = {"food": "chicken-thigh", "cut": "chicken-thigh", "shape": PIECES["line"][0]["shape"], "start_c": 4}
+    stages = [{"kind": "oven", "minutes": 5, "medium_c": 200}]
+    plan = parse({"format": FORMAT, "piece": piece, "stages": stages})
+    outside(plan, run(plan, setup(plan)))
+
+
+def _line() -> None:
+    _all_on("line")
+    _skin()
+
+
 PARTS: dict[str, Callable[[], Any]] = {
-    "line": lambda: _all_on("line"),
+    "line": _line,
     "mesh-stepper": _mesh_stepper,
     "mesh-calls": _mesh_calls,
 }
@@ -106,5 +120,6 @@ def compile_all(*parts: str, tell: Callable[[], object] | None = None) -> None:
     if not parts:
         for grid in PIECES:
             _all_on(grid)
+        _skin()
     for part in parts:
         PARTS[part]()

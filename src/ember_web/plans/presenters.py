@@ -10,6 +10,7 @@ from typing import Any
 from django.utils.translation import gettext
 
 from ember_core.book.book import Book
+from ember_core.doneness.browning import in_hot_air, skin_of
 from ember_core.doneness.eggs import WHITES, YOLKS
 from ember_core.formats.sharing import MOST_IN_TURN
 from ember_core.heat.cook import Cook
@@ -147,12 +148,14 @@ HOT_AIR_C, HOT_AIR_S = 150.0, 1200.0  # in air so hot, for so long, skin and fat
 
 
 def _browned_in_air(plan: Plan, result: Mapping[str, Any]) -> bool:
-    """Whether hot air had long enough to brown an outside whose colour the model does not give: it has no skin and no fat to dry."""
+    """Whether hot air had long enough to brown an outside whose colour the model does not give: it has no skin that hangs in the air."""
+    skin = skin_of(plan) is not None
     return any(
-        s.kind in DRY_AIR_KINDS & BROWNING_KINDS
+        not (skin and hangs)
+        and s.kind in DRY_AIR_KINDS & BROWNING_KINDS
         and (s.face_a.medium_c or 0.0) >= HOT_AIR_C
         and done["end_s"] - done["start_s"] >= HOT_AIR_S
-        for s, done in zip(plan.stages, result["stages"], strict=True)
+        for s, done, hangs in zip(plan.stages, result["stages"], in_hot_air(plan, 0), strict=True)
     )
 
 

@@ -1,0 +1,156 @@
+"""Colour that heat gives an outside: a clock of browning, and the skin of a bird as it dries in hot air. Advisory only.
+
+The solver keeps a piece's outside wet as long as its flesh can bring water to it. A skin lies on fat, which lets next to none
+through: it dries within minutes, and is then between the air and the flesh in temperature. Coefficients and their sources:
+``data/browning.toml``.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ember_core.book.foods import food_row
+from ember_core.constants import CELSIUS_ZERO, LEWIS_AIR, SIGMA, VAPOUR_GAS_CONSTANT
+from ember_core.data.loader import read_toml
+from ember_core.heat.solver.compiled import entry
+from ember_core.heat.solver.humid_air import latent_heat, saturated_vapour
+from ember_core.heat.solver.types import Schedule
+from ember_core.plan.kinds import BROWNING_KINDS, DRY_AIR_KINDS
+from ember_core.plan.plan import Plan
+
+Array = NDArray[np.float64]
+
+STEP_S = 10.0  # of the skin's balance: it follows within half a minute
+HOTTEST_WET_C = 130.0  # up to which vapour over a wet skin is known
+LEAST_WATER = 1e-3  # of a kilogram of dry lean matter, kg
+
+
+@dataclass(frozen=True)
+class Skin:
+    """A skin: thickness, m; its dry lean matter, kg/m²; the water on it at first, kg per kg of that; conductivity, W/(m K)."""
+
+    thickness_m: float
+    lean_kg_m2: float
+    water: float
+    conductivity: float
+
+
+def skin_of(plan: Plan) -> Skin | None:
+    """The skin of a plan's bird or cut of one; None where it has none, or none of which the thickness is known."""
+    piece, data = plan.document["piece"], read_toml("browning.toml")["skin"]
+    row = (food_row(plan.food) if plan.food else None) or {}
+    known = data["thickness_mm"].get(row.get("species"))
+    has = piece.get("cut") in read_toml("cuts.toml")["skin"]["cuts"] or plan.shape["kind"] == "bird"
+    if known is None or not has:
+        return None
+    lean = 1.0 - data["water"] - data["fat"]
+    thickness = known / 1000.0
+    return Skin(thickness, data["density_kg_m3"] * thickness * lean, data["water"] / lean, data["conductivity_w_mk"])
+
+
+def browned_min(t_s: Array, outside_c: Array, dry: NDArray[np.bool_]) -> float:
+    """Minutes at 180 °C that would have browned a dry outside as much.
+
+    Parameters
+    ----------
+    t_s : ndarray (times,)
+        s, rising.
+    outside_c : ndarray (times,)
+        °C of the outside.
+    dry : ndarray of bool (times,)
+        Where it is dry enough to brown.
+    """
+    clock = read_toml("browning.toml")["clock"]
+    kelvin = outside_c + CELSIUS_ZERO
+    rate = np.exp(clock["activation_k"] * (1.0 / (clock["reference_c"] + CELSIUS_ZERO) - 1.0 / kelvin)) * dry
+    return float(np.trapezoid(rate, t_s) / 60.0)
+
+
+def colour_of(minutes: float) -> str:
+    """The word for so many minutes at 180 °C: ``pale``, ``golden``, ``brown``, ``dark``."""
+    return str([word for least, word in read_toml("browning.toml")["clock"]["words"] if minutes >= least][-1])
+
+
+def bare_dry(outside_c: Array, boil_c: float) -> NDArray[np.bool_]:
+    """Where an outside without a skin is dry: above what boils its water off."""
+    return np.asarray(outside_c > boil_c + read_toml("browning.toml")["clock"]["dry_above_boiling_k"])
+
+
+def in_hot_air(plan: Plan, face: int) -> list[bool]:
+    """For each stage, whether a face (0 or 1) hangs in dry hot air: nothing under it, nothing over it."""
+    specs = [s.all_faces[face] for s in plan.stages]
+    kinds = DRY_AIR_KINDS & BROWNING_KINDS
+    return [f.kind in kinds and f.cover in {None, "bare"} and f.support is None for f in specs]
+
+
+def skin_course(
+    skin: Skin, t_s: Array, under_c: Array, ends_s: Sequence[float], hangs: Sequence[bool], schedule: Schedule, face: int,
+    vapour_pa: float | None,
+) -> tuple[Array, NDArray[np.bool_]]:  # fmt: skip
+    """Temperature of a skin's outside, °C, and where it is dry enough to brown, at the times of a cook.
+
+    Outside hot air it is as the solver has the outside.
+
+    Parameters
+    ----------
+    skin : Skin
+    t_s, under_c : ndarray (times,)
+        s, and °C of the piece's outside as solved, which lies under the skin.
+    ends_s, hangs : sequence
+        Of each stage: its end, s, and whether this face hangs in hot air there.
+    schedule : Schedule
+    face : int
+        0 or 1.
+    vapour_pa : float or None
+        Vapour in the oven's air, Pa; None: as the schedule has it.
+    """
+    data = read_toml("browning.toml")
+    stage = np.minimum(np.searchsorted(np.asarray(ends_s), 0.5 * (t_s[1:] + t_s[:-1])), len(ends_s) - 1)
+    rows = schedule.faces[:, face]
+    air = np.array([[r["medium_c"], r["h"], r["emissivity"], r["wet"], vapour_pa or r["vapour_pa"]] for r in rows])
+    surface, activity = _dried(
+        t_s, under_c, stage, np.asarray(hangs), air, skin.conductivity / skin.thickness_m, skin.lean_kg_m2, skin.water,
+        data["skin"]["isotherm_a"], data["skin"]["isotherm_b"],
+    )  # fmt: skip
+    return surface, activity < data["clock"]["dry_below_activity"]
+
+
+@entry
+def _dried(
+    t_s: Any, under_c: Any, stage: Any, hangs: Any, air: Any, passes: float, lean: float, water: float, a: float, b: float
+) -> Any:  # fmt: skip
+    """Skin temperature, °C, and water activity at the times; ``passes`` W/(m² K) from the flesh, ``lean`` kg/m²."""
+    surface, activity = under_c.copy(), np.ones(t_s.size)
+    ts = under_c[0]
+    for i in range(t_s.size - 1):
+        j = stage[i]
+        aw = 1.0 / (1.0 + (a / water) ** (1.0 / b))
+        if not hangs[j]:
+            ts = under_c[i + 1]
+            activity[i + 1] = aw
+            continue
+        medium, h, emissivity, wet, vapour = air[j, 0], air[j, 1], air[j, 2], air[j, 3], air[j, 4]
+        around = vapour / (VAPOUR_GAS_CONSTANT * (medium + CELSIUS_ZERO))
+        n = max(int((t_s[i + 1] - t_s[i]) / STEP_S), 1)
+        dt = (t_s[i + 1] - t_s[i]) / n
+        for _ in range(n):
+            aw = 1.0 / (1.0 + (a / water) ** (1.0 / b))
+            leaves = 0.0
+            for _ in range(8):
+                at = min(max(ts, 0.0), HOTTEST_WET_C)
+                density, slope = saturated_vapour(at)
+                leaves = max(h * wet * LEWIS_AIR * (aw * density - around), 0.0)
+                kelvin = ts + CELSIUS_ZERO
+                q = h * (medium - ts) + emissivity * SIGMA * ((medium + CELSIUS_ZERO) ** 4 - kelvin**4)
+                q += passes * (under_c[i + 1] - ts) - latent_heat(at) * leaves
+                by = h + 4.0 * emissivity * SIGMA * kelvin**3 + passes
+                by += latent_heat(at) * h * wet * LEWIS_AIR * aw * slope if leaves > 0.0 else 0.0
+                ts += q / by
+            water = max(water - leaves * dt / lean, LEAST_WATER)
+        surface[i + 1], activity[i + 1] = ts, aw
+    return surface, activity
