@@ -155,9 +155,9 @@ def _measured(running: Running, computed: Computed) -> dict[str, Any] | None:
         return None
     plan = computed.piece.plan
     judged = judge_log(
-        log_of(running.readings, by_hand, _fastest(computed.piece.cook)),
+        log_of(running.readings, by_hand, fastest_core_of(computed.piece.cook)),
         rules=str(plan.rules), food=str(plan.food), form=plan.document["piece"].get("form"), house=plan.house, plan=plan,
-        ran=computed.piece.cook.stages, fastest_k_s=_fastest(computed.piece.cook), until_s=float(computed.piece.cook.t[-1]),
+        ran=computed.piece.cook.stages, fastest_k_s=fastest_core_of(computed.piece.cook), until_s=float(computed.piece.cook.t[-1]),
     )  # fmt: skip
     of_plan = decide(computed).rule
     assert of_plan is not None  # the plan names rules
@@ -184,7 +184,7 @@ def _by_parts(rule: dict[str, Any], running: Running, computed: Computed) -> dic
     return of_one_piece(rule, rule, computed.piece.plan, of_parts)
 
 
-def _fastest(cook: Cook) -> float:
+def fastest_core_of(cook: Cook) -> float:
     """The fastest its core can move, K/s: three times what is computed, no more than any piece's."""
     rise = np.abs(np.diff(cook.core)) / np.maximum(np.diff(cook.t), 1e-9)
     return float(min(max(3.0 * float(rise.max(initial=0.0)), 0.02), 0.5))

@@ -238,9 +238,11 @@ def shelf(of: OfLog) -> Premise:
     t, c = of.t_s[after], of.high_c[after]
     cold = kept_for(t, c, read_toml("storage.toml")["limits"]["frozen_c"], 10.0)
     at_c = kept_at(t, c)
-    pouch = of.plan is None or any(s.kind == "bath" for s in of.plan.stages)  # the shorter of what it may be
-    found = [of_shelf(of.profile.kept_by, keep, cold, at_c, Basis.SHOWN, READ) for keep in ("ready-to-eat", "pouch")]
-    return found[1] if pouch and not found[1].holds else found[0] if not pouch or not found[0].holds else found[1]
+    keeps = ["ready-to-eat", "pouch"]  # of an unknown plan the shorter of what it may be
+    if of.plan is not None:
+        keeps = ["pouch" if any(s.kind == "bath" for s in of.plan.stages) else "ready-to-eat"]
+    found = [of_shelf(of.profile.kept_by, keep, cold, at_c, Basis.SHOWN, READ) for keep in keeps]
+    return next((f for f in found if not f.holds), found[0])
 
 
 def parts(of: OfLog) -> Premise:

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
 
@@ -10,7 +12,8 @@ from ember_core.formats.plan import parse
 from ember_core.heat.cook import run
 from ember_core.heat.setup import setup
 from ember_core.running.history import running
-from ember_core.running.judging import cook_until
+from ember_core.running.judging import cook_until, piece_until
+from ember_core.running.judging import fastest_core_of as fastest_of
 from ember_core.running.state import replay
 
 US = "us-food-code-2022"
@@ -168,3 +171,59 @@ def test_another_part_is_not_believed_of_the_core():
     alone, told = (replay(running(d), members=32) for d in (document, cold))
     assert told.as_dict()["next"] == alone.as_dict()["next"]
     assert told.as_dict()["core_c"] == alone.as_dict()["core_c"]
+
+
+DONE = (TURNED, PULLED, EATEN)
+
+
+@pytest.mark.parametrize(("below_k", "met"), [(2.8, True), (3.2, None)])
+def test_a_seared_steak_whose_core_was_read_far_below(below_k, met):
+    """Its clause rests on the outside as computed: a core three kelvins colder says that the piece is another."""
+    plan = parse(STEAK)
+    cook = run(plan, setup(plan))
+    read = float(np.interp(500.0, cook.t, cook.core)) - below_k
+    assert rule(800, *DONE, checked(read, 500), plan=STEAK)["met"] is met
+
+
+def of_history(now, *events, plan=BREAST):
+    return running(
+        {"format": "open-ember.cook/1", "plan": plan, "now_s": now, "events": [{"at_s": 0, "kind": "start"}, *events]}
+    )
+
+
+def test_a_piece_until_it_leaves_what_it_lies_in():
+    """Of one still there until the stage's end as foreseen, of one that left until then, of one that is served all."""
+    still = piece_until(of_history(600.0), None)
+    assert {s.kind for s in still.cook.stages} == {"oven"}
+    assert still.cook.t[-1] == pytest.approx(2400.0, abs=1.0)
+    assert len(still.plan.stages) == len(still.plan.document["stages"]) == len(still.cook.stages)
+    left = piece_until(of_history(2800.0, OUT), 2400.0)
+    assert {s.kind for s in left.cook.stages} == {"oven"}
+    resting = piece_until(of_history(2600.0, OUT), None)
+    assert {s.kind for s in resting.cook.stages} == {"oven", "rest"}
+    assert resting.cook.t[-1] == pytest.approx(2700.0, abs=1.0)
+    served = piece_until(of_history(3000.0, OUT, SERVED), None)
+    assert served.cook.t[-1] == pytest.approx(2700.0, abs=1.0)
+    early = piece_until(of_history(600.0), 300.0)
+    assert early.cook.t[-1] == pytest.approx(300.0, abs=15.0)
+    assert early.cook.peak_core_c < still.cook.peak_core_c
+
+
+@pytest.mark.parametrize(("k_s", "fastest"), [(0.1, 0.3), (0.3, 0.5), (0.001, 0.02), (0.0065, 0.02), (0.0068, 0.0204)])
+def test_the_fastest_a_core_can_move_is_three_times_what_is_computed(k_s, fastest):
+    """In bounds; of a core that falls too."""
+    plan = parse(BREAST)
+    cook = run(plan, setup(plan))
+    for sign in (1.0, -1.0):
+        made = replace(cook, t=np.array([0.0, 20.0, 40.0]), core=np.array([50.0, 50.0 + sign * 20.0 * k_s, 50.0]))
+        assert fastest_of(made) == pytest.approx(fastest, rel=1e-6)
+
+
+@pytest.mark.parametrize("until", [0.0, 5.0, 700.0])
+def test_a_part_of_a_cook_has_its_first_two_samples_and_no_more_than_is_over(until):
+    plan = parse(BREAST)
+    whole = run(plan, setup(plan))
+    past = cook_until(whole, until, 1)
+    assert past.t[0] == 0.0
+    assert past.t.size == max(2, int(np.sum(whole.t <= until + 1e-6)))
+    assert past.core[-1] == whole.core[past.t.size - 1]
