@@ -18,6 +18,9 @@ from ember_core.plan.kinds import HEAT_KINDS
 from ember_core.wording.message import say
 
 MOST_AGAIN = 64  # times a stage is repeated
+OVER_TARGET_K = (
+    0.5  # so much hotter is a bath whose minutes are solved: the core comes up to its target in bounded time
+)
 NUMBERS = ("minutes", "medium_c", "medium_from_c")  # keys in which an expression may stand
 LEAST_MINUTES = 0.25
 COARSE_K = (
@@ -137,8 +140,12 @@ def heat_of(stages: Sequence[Mapping[str, Any]]) -> float | None:
     return float(own[0]) if own else None
 
 
-def set_heat(stages: list[dict[str, Any]], heat_c: float | None, minutes: float | None) -> None:
+def set_heat(
+    stages: list[dict[str, Any]], heat_c: float | None, minutes: float | None, target_c: float | None = None
+) -> None:
     """Give the main stage another heat (°C) or a time of its own (min); of a pan or grill every stage on it gets the heat.
+
+    A bath of so many minutes is at the target (``target_c``, °C) itself: only where it waits for a core it is a little hotter.
 
     Raises
     ------
@@ -170,6 +177,9 @@ def set_heat(stages: list[dict[str, Any]], heat_c: float | None, minutes: float 
     if minutes is not None:
         stages[main]["minutes"] = minutes
         stages[main].pop("until", None)
+        own = stages[main].get("medium_c")
+        if kind == "bath" and heat_c is None and own is not None and target_c is not None:
+            stages[main]["medium_c"] = target_c if 0.0 < own - target_c <= OVER_TARGET_K else own
 
 
 def shift_heat(stages: list[dict[str, Any]], offset_c: float) -> None:

@@ -16,18 +16,20 @@ Grammar, in any order, separated by spaces or commas; capital letters do not mat
 from __future__ import annotations
 
 import re
-from collections.abc import Iterable, Mapping
-from dataclasses import dataclass, field
+from collections.abc import Iterable
 from datetime import time
-from typing import Any
 
-from ember_core.book.book import Book, Row, shipped, suits
+from ember_core.book.book import Book, shipped
 from ember_core.book.foods import food_row
 from ember_core.data.loader import read_toml
-from ember_core.entry.nearest import Meaning, meanings
+from ember_core.entry.entered import SAID, EntryText, Reading, Span, one_of
+from ember_core.entry.naming import GEAR, read_names
 from ember_core.wording.quantities import INCH_MM, OUNCE_G, POUND_G, celsius
 
 LEAST_CORE = 25.0  # °C; a number alone below it is no core
+HOTTEST_CORE_C = 100.0
+HOTTEST_OVEN_C = 300.0
+EITHER_C = (200.0, 300.0)  # an oven may be at so many degrees of either scale
 MOST_LETTERS = 300
 HANDLING = frozenset({"scored", "marinated", "rolled", "frozen", "pellet-fed"})
 FISH_ONLY = frozenset({"frozen", "pellet-fed"})
@@ -35,71 +37,23 @@ BATH_MOST_C = 95.0
 NUMBER = r"(\d+(?:[.,]\d+)?)"
 DEGREES = r"(?:°|degrees?|deg)?"
 FRACTION = r"(?:(\d+)[ -])?(\d+)/(\d+)"
-_SAID = read_toml("quick_entry.toml")
-VULGAR: dict[str, str] = _SAID["fractions"]
-WORDS: dict[str, int] = _SAID["numbers"]
-PAST_MIN: dict[str, int] = _SAID["past"]
-LENGTHS: dict[str, float] = _SAID["lengths"]
-MASSES: dict[str, float] = _SAID["masses"]
-GEAR: dict[str, Any] = _SAID["gear"]
+VULGAR: dict[str, str] = SAID["fractions"]
+WORDS: dict[str, int] = SAID["numbers"]
+PAST_MIN: dict[str, int] = SAID["past"]
+LENGTHS: dict[str, float] = SAID["lengths"]
+MASSES: dict[str, float] = SAID["masses"]
 HEATED = {word: name for name, row in GEAR.items() for word in row["words"]}
-NO_NAMES, FILLERS = (frozenset(_SAID["words"][k]) for k in ("of_any_cut", "fillers"))
-FRIDGE_C, FROZEN_C, ROOM_C = (_SAID["starts"][k] for k in ("fridge", "frozen", "room"))
+FRIDGE_C, FROZEN_C, ROOM_C = (SAID["starts"][k] for k in ("fridge", "frozen", "room"))
+USUAL: dict[str, float] = SAID["usual"]
+OVEN_C: list[float] = SAID["usual"]["oven_c"]
 
 
-def _one_of(words: Iterable[str]) -> str:
-    """A pattern for one of several words, the longest first."""
-    return "|".join(re.escape(w) for w in sorted(words, key=len, reverse=True))
-
-
-IN_WORDS = _one_of(WORDS)
-LENGTH_UNIT, MASS_UNIT = f"({_one_of(LENGTHS)})", f"({_one_of(MASSES)})"
+IN_WORDS = one_of(WORDS)
+LENGTH_UNIT, MASS_UNIT = f"({one_of(LENGTHS)})", f"({one_of(MASSES)})"
 INCHES, POUNDS, OUNCES = (
-    _one_of(u for u, factor in units.items() if factor == of)
+    one_of(u for u, factor in units.items() if factor == of)
     for units, of in ((LENGTHS, INCH_MM), (MASSES, POUND_G), (MASSES, OUNCE_G))
 )
-
-
-@dataclass(frozen=True)
-class Span:
-    """A stretch of the entry, where it begins, and the part of the sentence it was read as; no part: not understood."""
-
-    at: int
-    text: str
-    part: str = ""
-
-
-@dataclass
-class Reading:
-    """What quick entry understood.
-
-    Attributes
-    ----------
-    parts : dict
-        Of the sentence by name, in SI.
-    serve : time or None
-    unknown : list of str
-        Words left over.
-    entered : dict
-        The texts of quantities by part.
-    spans : list of Span
-        The entry in order, understood or not.
-    """
-
-    parts: dict[str, Any] = field(default_factory=dict)
-    serve: time | None = None
-    unknown: list[str] = field(default_factory=list)
-    entered: dict[str, str] = field(default_factory=dict)
-    spans: list[Span] = field(default_factory=list)
-
-    @property
-    def understood(self) -> list[dict[str, str]]:
-        """The stretches that were understood, in order, with their part."""
-        return [{"text": s.text, "part": s.part} for s in self.spans if s.part]
-
-    def nearest(self, book: Book | None = None) -> list[tuple[str, tuple[Meaning, ...]]]:
-        """What each word left over may mean, nearest first, as texts to put in its place."""
-        return [(word, meanings(word, self.parts, book or shipped())) for word in self.unknown]
 
 
 def _value(text: str) -> float:
@@ -111,52 +65,27 @@ def in_celsius(value: float, unit: str | None) -> float:
     return round(celsius(value), 2) if unit == "f" else value
 
 
-class _Text:
-    """The entry, from which matched stretches are taken out; what is left keeps its place."""
-
-    def __init__(self, text: str) -> None:
-        self.raw = f" {text.strip()} "
-        self.rest = self.raw.lower()
-        self.spans: list[Span] = []
-
-    def take(self, pattern: str, part: str) -> re.Match[str] | None:
-        """The first match of a pattern, as a word of its own; it is taken out and noted."""
-        match = re.search(rf"(?<![\w.])(?:{pattern})(?![\w])", self.rest)
-        if match:
-            self.out(match.start(), match.end(), part)
-        return match
-
-    def out(self, begin: int, end: int, part: str) -> None:
-        """Take a stretch out."""
-        text = self.raw[begin:end]
-        self.spans.append(Span(begin + len(text) - len(text.lstrip()), text.strip(), part))
-        self.rest = self.rest[:begin] + "\0" * (end - begin) + self.rest[end:]
-
-    def left(self) -> list[Span]:
-        """Words that nobody took, without those that say nothing."""
-        found = [(m.start(), m[0].strip(".,;:!")) for m in re.finditer(r"[^\s,;\0]+", self.rest)]
-        return [Span(at, word) for at, word in found if word and word not in FILLERS and re.search(r"\w", word)]
-
-
 def parse(text: str, book: Book | None = None) -> Reading:
     """Read a quick entry by the names of a ``book`` (default the shipped one); nothing is guessed silently: what is not understood is in ``unknown``."""
     out, book = Reading(), book or shipped()
     text = text[:MOST_LETTERS].replace("×", "x").replace("″", '"').replace("–", "-").replace("−", "-")
     for sign, written in VULGAR.items():
         text = text.replace(sign, f" {written}")
-    left = _Text(text)
+    left = EntryText(text)
     _times(left, out)
     _sizes(left, out)
     _masses(left, out)
     _places(left, out)
     _heats(left, out)
     _temperatures(left, out)
-    _names(left, out, book)
+    read_names(left, out, book)
+    _hot(left, out, book)
     _done(left, out, book)
     _counts(left, out)
-    _alone(left, out)
+    _alone(left, out, book)
     if out.parts.pop("in_all", None) and "mass_g" in out.parts:
         out.parts["mass_g"] = round(out.parts["mass_g"] / out.parts.get("count", 1), 1)
+    _unusual(left, out, book)
     unread = left.left()
     out.unknown += [s.text for s in unread]
     out.spans = _joined(sorted([*left.spans, *unread], key=lambda s: s.at), left.raw)
@@ -175,13 +104,14 @@ def _joined(spans: Iterable[Span], raw: str) -> list[Span]:
     return out
 
 
-def _times(left: _Text, out: Reading) -> None:
+def _times(left: EntryText, out: Reading) -> None:
     if match := left.take(
-        rf"({NUMBER[1:-1]}) ?(?:minutes|mins|min)\b\.?|({NUMBER[1:-1]}) ?(?:hours|hrs|hr|h)(?! ?\d)", "minutes"
+        rf"({NUMBER[1:-1]})[ -]?(?:minutes|minute|mins|min)\b\.?|({NUMBER[1:-1]})[ -]?(?:(?:hours|hour|hrs|hr)\b|h(?!\d| [0-5]\d(?!\d)))",
+        "minutes",
     ):
         out.parts["minutes"] = _value(match[1]) if match[1] else 60.0 * _value(match[2])
     hours = f"{IN_WORDS}|\\d{{1,2}}"
-    if match := left.take(rf"({_one_of(PAST_MIN)}) ({hours}) ?(am|pm)?", "serve"):
+    if match := left.take(rf"({one_of(PAST_MIN)}) ({hours}) ?(am|pm)?", "serve"):
         hour = WORDS.get(match[2]) or int(match[2])
         on, minute = divmod(PAST_MIN[match[1]], 60)
         _o_clock(match[0], hour + on, minute, match[3] or ("pm" if hour < 12 else None), out)
@@ -207,7 +137,7 @@ def _o_clock(text: str, hour: int, minute: int, half: str | None, out: Reading) 
         out.unknown.append(text.strip())
 
 
-def _sizes(left: _Text, out: Reading) -> None:
+def _sizes(left: EntryText, out: Reading) -> None:
     many = rf"{NUMBER[1:-1]}(?:(?: ?(?:-|/|to|and) ?|, ){NUMBER[1:-1]})+ ?{LENGTH_UNIT}"
     if match := left.take(rf"{FRACTION} ?(?:{INCHES})", "size"):
         if int(match[3]):
@@ -224,7 +154,7 @@ def _sizes(left: _Text, out: Reading) -> None:
         out.entered["size"] = match[0].strip()
 
 
-def _masses(left: _Text, out: Reading) -> None:
+def _masses(left: EntryText, out: Reading) -> None:
     if match := left.take(rf"{NUMBER} ?(?:{POUNDS}) ?(?:and )?{NUMBER} ?(?:{OUNCES})", "mass"):
         out.parts["mass_g"] = round(_value(match[1]) * POUND_G + _value(match[2]) * OUNCE_G, 1)
     elif match := left.take(rf"{FRACTION} ?{MASS_UNIT}", "mass"):
@@ -240,7 +170,7 @@ def _masses(left: _Text, out: Reading) -> None:
             out.parts["in_all"] = True
 
 
-def _places(left: _Text, out: Reading) -> None:
+def _places(left: EntryText, out: Reading) -> None:
     if match := left.take(r"(?:at )?(\d{2,4}) ?(?:m|metres)(?: altitude| above sea| up)", "altitude") or left.take(
         r"at (\d{3,4}) ?(?:m|metres)", "altitude"
     ):
@@ -257,7 +187,7 @@ def _places(left: _Text, out: Reading) -> None:
         out.parts["guests"] = "susceptible"
 
 
-def _heats(left: _Text, out: Reading) -> None:
+def _heats(left: EntryText, out: Reading) -> None:
     """Gear with its temperature, in either order: of a bath the water's, which is the core's in the end.
 
     Only the number is taken; the gear's word is left for the names of ways (*cold pan 180*).
@@ -265,28 +195,42 @@ def _heats(left: _Text, out: Reading) -> None:
     gear = "|".join(HEATED)
     after = rf"(?<![\w.])({gear})(?: (?:at|to))? {NUMBER} ?{DEGREES} ?(c|f)?(?![\w.,]?\w)"
     before = rf"(?<![\w.]){NUMBER} ?{DEGREES} ?(c|f)? ({gear})(?!\w)"
+    found: list[tuple[float, str, int, int, str | None, float]] = []
     if match := re.search(after, left.rest):
-        name, begin, end, unit = match[1], match.start(2), match.end(), match[3]
-        number, least = _value(match[2]), GEAR[HEATED[name]]["least_c"][0]
-    elif match := re.search(before, left.rest):
-        name, begin, end, unit = match[3], match.start(1), match.start(3), match[2]
-        number, least = _value(match[1]), GEAR[HEATED[name]]["least_c"][1]
-    else:
+        least = GEAR[HEATED[match[1]]]["least_c"][0]
+        found.append((in_celsius(_value(match[2]), match[3]), match[1], match.start(2), match.end(), match[3], least))
+    if match := re.search(before, left.rest):
+        least = GEAR[HEATED[match[3]]]["least_c"][1]
+        found.append(
+            (in_celsius(_value(match[1]), match[2]), match[3], match.start(1), match.start(3), match[2], least)
+        )
+    if not found:
         return
-    heat = in_celsius(number, unit)
+    # of a number before and one behind it the first is a bath's, and the hotter one is that of an oven or a pan
+    heat, name, begin, end, unit, least = found[0] if found[0][1] == "bath" else max(found, key=lambda f: f[0])
     if name == "bath":
         if heat > BATH_MOST_C and unit is None:
             heat = in_celsius(heat, "f")  # no water is so hot: it was Fahrenheit
         out.parts |= {"gear": "bath", "target_c": heat}
         out.entered["target"] = left.raw[begin:end].strip()
         left.out(begin, end, "target")
+    elif unit is None and name != "pan" and _needs_unit(left, heat):
+        return  # 325 may be either
     elif heat >= least:
+        if unit is None and heat > HOTTEST_OVEN_C and name != "pan":
+            heat = in_celsius(heat, "f")  # no oven is so hot: it was Fahrenheit
         out.parts |= {"gear": HEATED[name], "heat_c": heat}
         out.entered["heat"] = left.raw[begin:end].strip()
         left.out(begin, end, "heat")
 
 
-def _counts(left: _Text, out: Reading) -> None:
+def _needs_unit(left: EntryText, heat: float) -> bool:
+    """Whether a heat without a unit may be of either scale: where pounds, ounces, inches or °F are written beside it."""
+    american = re.search(rf"\d ?(?:{INCHES}|{POUNDS}|{OUNCES}|{DEGREES} ?f)(?!\w)", left.raw.lower())
+    return american is not None and EITHER_C[0] <= heat <= EITHER_C[1]
+
+
+def _counts(left: EntryText, out: Reading) -> None:
     dozen = left.take(rf"(?:(half) a|a|({IN_WORDS}|\d{{1,2}}))? ?dozen", "count")
     if dozen:
         times = WORDS.get(dozen[2] or "") or int(dozen[2] or 1)
@@ -298,6 +242,7 @@ def _counts(left: _Text, out: Reading) -> None:
         or left.take(r"for (\d{1,4})(?! ?:)", "count")
         or left.take(r"(\d{1,4}) (?:pieces|portions|of)", "count")
         or _before_the_cut(left)
+        or _after_the_cut(left)
     )
     if match is None and (match := left.take(rf"(?<!-)(?:for )?({IN_WORDS})(?!-)", "count")):
         out.parts["count"] = WORDS[match[1]]
@@ -305,7 +250,7 @@ def _counts(left: _Text, out: Reading) -> None:
         out.parts["count"] = int(match[1])
 
 
-def _before_the_cut(left: _Text) -> re.Match[str] | None:
+def _before_the_cut(left: EntryText) -> re.Match[str] | None:
     """A number right before the cut's name."""
     begins = {s.at for s in left.spans if s.part == "cut"}
     for match in re.finditer(r"(?<![\w.,])(\d{1,4}) (?:large |small |whole |fresh )?", left.rest):
@@ -315,9 +260,65 @@ def _before_the_cut(left: _Text) -> re.Match[str] | None:
     return None
 
 
-def _alone(left: _Text, out: Reading) -> None:
-    """A number of two digits that stands alone is the core that is wanted: no size and no mass is written without a unit."""
-    if "target_c" not in out.parts and (match := left.take(r"([2-9]\d(?:[.,]\d)?)", "target")):
+def _after_the_cut(left: EntryText) -> re.Match[str] | None:
+    """A small number right behind a cut's name that is a plural."""
+    for span in left.spans:
+        if span.part == "cut" and span.text.endswith("s"):
+            match = re.compile(r" +(\d{1,2})(?![\w.,:/°\"'×-]| ?[a-z°])").match(left.rest, span.at + len(span.text))
+            if match and 2 <= int(match[1]) < LEAST_CORE:
+                left.out(match.start(1), match.end(1), "count")
+                return match
+    return None
+
+
+def _in_oven(out: Reading, book: Book) -> bool:
+    """Whether what is planned is cooked in an oven."""
+    cut = book.cuts.get(out.parts.get("cut", ""))
+    return cut is not None and "oven" in book.ways[str(out.parts.get("way", cut["way"]))].get("gear", ())
+
+
+def _hot(left: EntryText, out: Reading, book: Book) -> None:
+    """A temperature that no core has is an oven's, where there is one; else it is not understood."""
+    hot = out.parts.pop("hot_c", None)
+    if hot is None:
+        return
+    if _in_oven(out, book) and "heat_c" not in out.parts:
+        out.parts["heat_c"] = hot
+        out.entered["heat"] = out.entered.pop("hot")
+        left.spans = [Span(s.at, s.text, "heat") if s.part == "hot" else s for s in left.spans]
+    else:
+        out.entered.pop("hot")
+        out.unknown += left.give_back("hot")
+
+
+def _unusual(left: EntryText, out: Reading, book: Book) -> None:
+    """A size or a mass that the cut never has is not taken: another cut, a unit or a count was meant."""
+    cut = book.cuts.get(out.parts.get("cut", ""))
+    for name, part in (("size_mm", "size"), ("mass_g", "mass")):
+        usual = None if cut is None else cut.get(name)
+        told = [out.parts[name]] if name in out.parts else []
+        told += out.parts.get("sizes_mm", ()) if part == "size" else ()
+        if usual and any(not USUAL["down"] <= value / usual <= USUAL["up"] for value in told):
+            out.parts.pop(name)
+            out.entered.pop(part, None)
+            out.unknown += left.give_back(part)
+            if out.parts.pop("sizes_mm", None) if part == "size" else None:
+                out.unknown += left.give_back("sizes")
+
+
+def _alone(left: EntryText, out: Reading, book: Book) -> None:
+    """A number of two digits that stands alone is the core that is wanted, one of three an oven's heat: no size and no mass is written
+    without a unit."""
+    if "heat_c" not in out.parts and _in_oven(out, book):
+        held = left.rest
+        match = left.take(r"(?:at )?(\d{3})", "heat")
+        if match and OVEN_C[0] <= float(match[1]) <= OVEN_C[1] and not _needs_unit(left, float(match[1])):
+            out.parts["heat_c"] = float(match[1])
+            out.entered["heat"] = match[1]
+        elif match:
+            left.rest = held
+            left.spans = [s for s in left.spans if s.part != "heat"]
+    if "target_c" not in out.parts and (match := left.take(r"([2-9]\d(?:[.,]\d)?)(?: ?(?:°|degrees?|deg))?", "target")):
         if _value(match[1]) >= LEAST_CORE:
             out.parts["target_c"] = _value(match[1])
             out.entered["target"] = match[0].strip()
@@ -325,7 +326,7 @@ def _alone(left: _Text, out: Reading) -> None:
             out.unknown.append(match[1])
 
 
-def _temperatures(left: _Text, out: Reading) -> None:
+def _temperatures(left: EntryText, out: Reading) -> None:
     signed = NUMBER[1:-1]
     if match := left.take(rf"from (-?{signed}) ?{DEGREES} ?(c|f)?", "start"):
         out.parts["start_c"] = in_celsius(_value(match[1]), match[2])
@@ -335,64 +336,23 @@ def _temperatures(left: _Text, out: Reading) -> None:
     if match := left.take(rf"(?:to |core )?{NUMBER} ?(?:°|degrees?|deg)? ?(c|f)", "target") or left.take(
         rf"(?:to|core) {NUMBER}()(?: ?{DEGREES})", "target"
     ):
+        _core(left, out, in_celsius(_value(match[1]), match[2]), match[0].strip())
+
+
+def _core(left: EntryText, out: Reading, value: float, text: str) -> None:
+    """A temperature that was read as the core's; hotter than any core it is put aside, and the next one is asked."""
+    if value < HOTTEST_CORE_C:
+        out.parts["target_c"] = value
+        out.entered["target"] = text
+        return
+    out.parts["hot_c"], out.entered["hot"] = value, text
+    left.spans[-1] = Span(left.spans[-1].at, left.spans[-1].text, "hot")
+    if match := left.take(rf"(?:to |core )?{NUMBER} ?(?:°|degrees?|deg)? ?(c|f)", "target"):
         out.parts["target_c"] = in_celsius(_value(match[1]), match[2])
         out.entered["target"] = match[0].strip()
 
 
-def _names(left: _Text, out: Reading, book: Book) -> None:
-    _cut(left, out, book)
-    cut = book.cuts.get(out.parts.get("cut", ""))
-    _ways(left, out, book, cut)
-    _skin(left, out)
-    _rules(left, out, book.rules.values())
-    if cut is not None and "target_c" not in out.parts:
-        _doneness(left, out, book.doneness_names(cut["food"], cut["id"]))
-    if cut is not None and "way" not in out.parts:
-        _chosen_way(out, book, cut)
-    out.parts.pop("gear", None)
-    out.parts.pop("skin", None)
-
-
-def _one(word: str) -> str:
-    """A word without the ending of its plural."""
-    return re.sub(r"(?<=[sxo])es$|(?<!s)s$", "", word) if len(word) > 3 else word
-
-
-def _cut(left: _Text, out: Reading, book: Book) -> None:
-    """The cut of which most words stand in the entry; of several the one whose name stands there in full, else a beginning of a name."""
-    said = [(m.start(), m.end(), _one(m[0])) for m in re.finditer(r"[a-z]{3,}", left.rest)]
-    heard = {w for _, _, w in said}
-    best: list[tuple[int, int, str, set[str]]] = []
-    for name, cut in book.cuts.items():
-        names = (cut["name"].split(",")[0], *cut.get("aliases", ()), name.replace("-", " "))
-        words = {_one(w) for n in names for w in re.findall(r"[a-z]{3,}", n.lower())} - NO_NAMES
-        if found := words & heard:
-            full = max(
-                (len(n) for n in names if {_one(w) for w in re.findall(r"[a-z]+", n.lower())} <= heard), default=0
-            )
-            best.append((len(found), full, name, found))
-    best.sort(key=lambda b: b[:2], reverse=True)
-    if best and (len(best) == 1 or best[0][:2] > best[1][:2]):
-        out.parts["cut"] = best[0][2]
-        taken: set[str] = set()
-        cut = book.cuts[best[0][2]]
-        own = {_one(w) for n in (cut["name"], cut["id"]) for w in re.findall(r"[a-z]{3,}", n.lower())}
-        for begin, end, word in said:
-            if word in (best[0][3] | own) - taken:
-                left.out(begin, end, "cut")
-                taken.add(word)
-        return
-    for begin, end, word in said:
-        starts = {
-            i for i, c in book.cuts.items() for n in (c["name"], *c.get("aliases", ())) if n.lower().startswith(word)
-        }
-        if len(starts) == 1:
-            out.parts["cut"] = starts.pop()
-            left.out(begin, end, "cut")
-            return
-
-
-def _done(left: _Text, out: Reading, book: Book) -> None:
+def _done(left: EntryText, out: Reading, book: Book) -> None:
     """What was done to the piece, in words: each that the cut's food can be is taken; one that it cannot stays unread."""
     cut = book.cuts.get(out.parts.get("cut", ""))
     row = food_row(cut["food"]) if cut is not None else None
@@ -400,75 +360,13 @@ def _done(left: _Text, out: Reading, book: Book) -> None:
         return
     allowed = read_toml("forms.toml")["forms"][str(row["form"])]
     done: list[str] = []
-    for name, words in _SAID["done"].items():
+    for name, words in SAID["done"].items():
         fits = name in allowed if name not in HANDLING else row["species"] != "plant"
         if name in FISH_ONLY:
             fits = row["species"] == "fish"
-        if fits and left.take(_one_of(words), "done"):
+        if fits and left.take(one_of(words), "done"):
             done.append(name)
     if row["species"] == "fish" and row["id"] not in read_toml("forms.toml")["parasite_exempt"]["foods"]:
         left.take("wild|line-caught|line caught", "done")  # what its row says already
     if done:
         out.parts["done"] = tuple(sorted(done, key=lambda d: d in HANDLING))
-
-
-def _skin(left: _Text, out: Reading) -> None:
-    if left.take(r"skinless|skin[- ]off|without (?:the )?skin|no skin", "skin"):
-        out.parts["skin"] = False
-    elif left.take(r"skin[- ]?on|with (?:the )?skin|skin", "skin"):
-        out.parts["skin"] = True
-
-
-def _ways(left: _Text, out: Reading, book: Book, cut: Row | None) -> None:
-    """A way by a name of it; of several with the same name the one that suits the cut."""
-    named: dict[str, list[Row]] = {}
-    for way in book.ways.values():
-        for name in {way["name"].lower(), way["id"].replace("-", " "), *(a.lower() for a in way.get("aliases", ()))}:
-            named.setdefault(name, []).append(way)
-    for name in sorted(named, key=lambda n: -len(n)):
-        if "way" in out.parts and "gear" not in out.parts:
-            return
-        if left.take(re.escape(name), "way"):
-            fits = [w for w in named[name] if cut is None or suits(w, cut)]
-            out.parts["way"] = (
-                fits or [w for w in named[name] if cut is None or cut["shape"] in w["shapes"]] or named[name]
-            )[0]["id"]
-            out.parts.pop("gear", None)
-
-
-def _chosen_way(out: Reading, book: Book, cut: Row) -> None:
-    """A way that nobody named but that what was said asks for: by gear, by skin, from frozen."""
-    gear, skin, size = out.parts.get("gear"), out.parts.get("skin"), out.parts.get("size_mm")
-    fits = book.ways_for(cut, size)
-    if gear:
-        known = {w["id"] for w in book.ways.values() if cut["shape"] in w["shapes"] and (w.get("skin") or not skin)}
-        others = [w["id"] for w in fits if gear in w.get("gear", ())]
-        chosen = [w for w in (GEAR[gear]["usual"], *others) if w in known]
-        out.parts |= {"way": chosen[0]} if chosen else {}
-    elif out.parts.get("start_c") == FROZEN_C and any(w["id"] == "from-frozen" for w in fits):
-        out.parts["way"] = "from-frozen"
-    elif skin:
-        usual = book.ways[cut["way"]]
-        kept = [w for w in fits if w.get("skin") and set(w["gear"]) >= {"bath"} & set(usual.get("gear", ()))]
-        if kept and not usual.get("skin"):
-            out.parts["way"] = kept[-1 if "bath" in usual.get("gear", ()) else 0]["id"]
-
-
-def _rules(left: _Text, out: Reading, rules: Iterable[Mapping[str, Any]]) -> None:
-    named = {n: r["id"] for r in rules for n in (r["id"].replace("-", " "), *r.get("aliases", ()))}
-    for name in sorted(named, key=lambda n: -len(n)):
-        if left.take(re.escape(name), "rules"):
-            out.parts["rules"] = named[name]
-            return
-
-
-def _doneness(left: _Text, out: Reading, names: tuple[tuple[str, float], ...]) -> None:
-    known = dict(names)
-    for name in sorted(known, key=len, reverse=True):
-        if left.take(rf"(?:to )?{re.escape(name).replace(chr(92) + ' ', '[ -]')}", "target"):
-            out.parts["target_c"] = known[name]
-            return
-    for short, name in read_toml("doneness.toml")["abbreviations"].items():
-        if name in known and left.take(re.escape(short), "target"):
-            out.parts["target_c"] = known[name]
-            return

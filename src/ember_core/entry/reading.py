@@ -6,7 +6,7 @@ from datetime import datetime
 from typing import Any
 
 from ember_core.book.book import Book, shipped
-from ember_core.entry.quick import Reading
+from ember_core.entry.entered import Reading
 from ember_core.entry.sentence import Sentence
 from ember_core.errors import FormatError, ValueRangeError
 from ember_core.wording.message import say
@@ -47,10 +47,16 @@ def sentence_of(
     Raises
     ------
     FormatError, ValueRangeError
-        When no cut was understood, or an altitude no kitchen is at.
+        When no cut was understood, or a calculator of eggs answers it, or an altitude no kitchen is at.
     """
     book = book or shipped()
     parts = dict(reading.parts)
+    if reading.eggs:
+        raise FormatError(
+            say("Opened eggs and sauces have no plan of their own here: calculate them under Eggs."),
+            path="/text",
+            code="eggs",
+        )
     if "cut" not in parts:
         raise FormatError(
             say("No cut was recognised. Begin with one, such as: bavette 28mm mr 19:40"), path="/text", code="missing"

@@ -274,7 +274,7 @@ class Sentence:
         out["way"] = {"id": way["id"], "version": way["version"]}
         known = Known(self.size_mm, self.start_c, self.target_c, self.altitude_m)
         out["stages"] = stages_of(way, out, known)
-        set_heat(out["stages"], self.heat_c, self.minutes)
+        set_heat(out["stages"], self.heat_c, self.minutes, self.target_c)
         if self.gear is not None:
             shift_heat(out["stages"], float(self.gear["offset_c"]))
             if "store" in self.gear and "mass_g" in out["piece"]:

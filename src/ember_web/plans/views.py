@@ -18,7 +18,8 @@ from django.views.decorators.http import require_POST, require_safe
 
 from ember_core.book.book import Book
 from ember_core.doneness.eggs import YOLKS
-from ember_core.entry.quick import FRIDGE_C, FROZEN_C, ROOM_C, Reading
+from ember_core.entry.entered import Reading
+from ember_core.entry.quick import FRIDGE_C, FROZEN_C, ROOM_C
 from ember_core.entry.quick import parse as parse_quick
 from ember_core.entry.reading import sentence_of as sentence_from
 from ember_core.entry.sentence import Sentence
@@ -255,6 +256,8 @@ def quick(request: KitchenRequest) -> HttpResponse:
     text = request.GET.get("q", "")
     book = book_of(request.kitchen)
     reading = parse_quick(text, book)
+    if reading.eggs:
+        return redirect("eggs-open", kitchen=request.kitchen.public_id, what=reading.eggs)
     if "cut" not in reading.parts:
         heard = {
             "text": text,

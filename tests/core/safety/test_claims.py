@@ -100,7 +100,7 @@ def test_come_up_counts_to_the_last_heat_of_what_is_never_cooked(hours, basis):
     assert claims.come_up(made(course, TWO_HEATS, rule={"met": True, "met_at_s": 1800.0})).basis is COMPUTED
 
 
-STARTS = [(24.0, ASSUMED), (25.0, ASSUMED), (25.5, UNKNOWN), (54.0, UNKNOWN), (54.9, ASSUMED)]
+STARTS = [(24.0, ASSUMED), (25.0, ASSUMED), (25.5, UNKNOWN), (54.0, UNKNOWN), (54.4, ASSUMED), (54.9, ASSUMED)]
 
 
 @pytest.mark.parametrize(("start_c", "basis"), STARTS)
@@ -199,6 +199,12 @@ def test_parasites(coldest, hottest, rule, seared, handling, food, basis):
     assert claims.freezing(made(course, OVEN, plan, rule, seared=seared)).basis is basis
 
 
+def test_parasites_die_between_two_samples_too():
+    """A computed course is read between its samples: above 63 °C for 15 s in the middle of a minute."""
+    course = [(0.0, 50.0, 50.0), (100.0, 62.0, 62.0), (160.0, 66.0, 66.0), (220.0, 62.0, 62.0)]
+    assert claims.freezing(made(course, [("oven", 0.0, 220.0)], plan_of(food="hake"))).basis is COMPUTED
+
+
 def test_parasites_die_of_frost_alone():
     course = [(s, -21.0, -20.5) for s in (0.0, 4 * DAY_S, 8 * DAY_S)] + [(8 * DAY_S + 600.0, 45.0, 45.0)]
     stages = [("chill", 0.0, 8 * DAY_S), ("oven", 8 * DAY_S, 8 * DAY_S + 600.0)]
@@ -237,7 +243,7 @@ def test_cooling_that_has_only_begun(took, level, basis):
 # how it was cooked, at how much it lies (°C), days → basis
 SHELF = [
     ("oven", 4.0, 6.9, COMPUTED), ("oven", 4.0, 7.2, BROKEN), ("oven", 10.4, 9.0, COMPUTED), ("oven", 9.9, 2.0, BROKEN), ("oven", -6.0, 40.0, COMPUTED),
-    ("bath", 4.0, 6.9, COMPUTED), ("bath", 4.0, 7.2, BROKEN), ("oven", 4.0, 0.9, COMPUTED),
+    ("bath", 4.0, 6.9, COMPUTED), ("bath", 4.0, 7.2, BROKEN), ("bath", 0.5, 20.0, COMPUTED), ("oven", 0.5, 20.0, BROKEN), ("oven", 4.0, 0.9, COMPUTED),
 ]  # fmt: skip
 
 
@@ -270,7 +276,7 @@ TRAITS = [
     # plan, course of the hottest after the oven, stages after it, seared → traits that must be there, and must not
     ({}, 60.0, [REST], False, {"animal", "conditions"}, {"fish", "bivalve", "egg", "whole", "chilled", "reheated", "interrupted", "held"}),
     (HAKE, 60.0, [REST], False, {"animal", "fish"}, {"bivalve", "egg"}), ({"food": "mussel"}, 60.0, [REST], False, {"bivalve"}, {"egg"}),
-    ({"food": "prawn"}, 60.0, [REST], False, {"animal"}, {"bivalve"}),
+    ({"food": "prawn"}, 60.0, [REST], False, {"animal"}, {"bivalve", "fish"}),
     ({}, 10.0, [REST], False, {"chilled"}, {"reheated"}), ({}, 10.5, [REST], False, set(), {"chilled"}), ({}, 8.0, [CHILL], False, {"chilled"}, {"interrupted", "reheated"}),
     ({}, 8.0, [CHILL, ("oven", 9000.0, 12000.0)], False, {"chilled", "interrupted", "reheated"}, {"held"}),
     ({}, 60.0, [("hold", 9000.0, 12000.0)], True, {"held", "whole"}, {"chilled"}),

@@ -267,3 +267,22 @@ def test_a_colour_that_the_model_does_not_give_is_left_to_the_eye(kitchen, as_, 
     page = as_("cook").get("/k/hut/plan/", sentence).content.decode()
     assert ("judge it by eye" in page) is by_eye
     assert ("keeps bare meat wet too long" in page) is by_eye
+
+
+@pytest.mark.parametrize(
+    ("text", "where"), [("3 scrambled eggs", "scrambled"), ("2 eggs over easy", "fried"), ("omelet", "omelette"), ("hollandaise", "sauce")]
+)  # fmt: skip
+def test_eggs_that_a_calculator_answers_go_there(kitchen, as_, text, where):
+    reply = as_("cook").get("/k/hut/plan/quick/", {"q": text})
+    assert reply.status_code == 302
+    assert reply.url == f"/k/hut/eggs/open/{where}/"
+    assert as_("cook").get(reply.url).status_code == 200
+
+
+@pytest.mark.parametrize(
+    ("text", "left"), [("ribeye 300mm mr", "300mm"), ("chicken breast 2kg", "2kg"), ("turkey burger", "burger")]
+)
+def test_what_a_cut_never_is_is_asked_about(kitchen, as_, text, left):
+    page = as_("cook").get("/k/hut/plan/quick/", {"q": text}).content.decode()
+    assert f"“{left}”" in page
+    assert "Quick entry read" not in page
