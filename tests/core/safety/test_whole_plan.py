@@ -90,6 +90,38 @@ def test_other_sizes_meet_it_too_or_it_is_short(others, met, parts):
     assert decision.parts is None
 
 
+def test_what_stops_another_size_is_said_once_and_only_that():
+    """Of two that are held too cool, one stop; what is only a note of theirs is not said again."""
+    heats = [{"kind": "oven", "minutes": 60, "medium_c": 180}, {"kind": "hold", "minutes": 400, "medium_c": 45}]
+    document = LONG.plan.document | {"stages": heats}
+    plan = parse(document)
+    old = Piece(plan, run(plan, setup(plan)))
+    decision = decide(Computed(LONG, (old, old)))
+    stops = [f for f in decision.findings if f.stops]
+    assert len(stops) == len({f.code for f in stops}) >= 1
+    assert all(f.message.startswith("The piece of 25 mm") for f in stops)
+    assert [f for f in decision.findings if f.message.startswith("The piece of") and not f.stops] == []
+    again = decide(Computed(old, (old,)))
+    assert [f.code for f in again.findings if f.stops].count(stops[0].code) == 1
+
+
+@pytest.mark.parametrize("order", [(0, 1), (1, 0)])
+def test_of_several_that_do_not_meet_it_the_short_one_is_said(order):
+    """One is not known, one is short: short."""
+    unread = replace(LONG, plan=replace(LONG.plan, document={**LONG.plan.document, "x-unread": ["glitter"]}))
+    others = [(unread, SHORT)[i] for i in order]
+    rule = decide(Computed(LONG, tuple(others))).rule
+    parts = {p["id"]: p for p in rule["premises"]}["parts"]
+    assert parts["state"] == BROKEN
+    assert "peaks" in parts["needs"]
+    assert [p["id"] for p in rule["premises"]].count("parts") == 1
+
+
+@pytest.mark.parametrize(("share", "said"), [(None, None), (0.96123, 0.961)])
+def test_the_share_of_the_likely_pieces_is_told_to_a_thousandth(share, said):
+    assert decide(Computed(LONG, cautious=(LONG,), share_met=share)).rule["share_met"] == said
+
+
 def test_a_shared_medium_counts_only_where_pieces_touch_what_it_leaves():
     """In a pan, not on trays of one oven."""
     rare = outside_at(RARE, 30.0, 30.0)
