@@ -174,6 +174,13 @@ def salt_of(plan: Plan) -> float:
     return max(float(ash) - float(read_toml("long_cooks.toml")["salted"]["fresh_ash"]), 0.0)
 
 
+def water_of(plan: Plan) -> float:
+    """Water in a kilogram of a plan's raw food, kg: by its composition or its row of the food table, else lean beef's."""
+    row = food_row(plan.food) if plan.food else None
+    own = (plan.composition or {}).get("water", row["parts"]["water"] / 100.0 if row else None)
+    return water_at_first() if own is None else float(own)
+
+
 @dataclass(frozen=True, eq=False)
 class Juice:
     """What places of a piece have lost so far.
@@ -190,6 +197,8 @@ class Juice:
         What they still hold, kg per kg of raw meat.
     hottest : ndarray (places,)
         °C.
+    of_lean : float
+        Its water as a share of what the curve's lean beef has.
     """
 
     shares: Array
@@ -197,13 +206,15 @@ class Juice:
     dries_c: float
     water: Array
     hottest: Array
+    of_lean: float = 1.0
 
     @classmethod
     def of(cls, plan: Plan, shares: Array) -> Self:
         """That of a raw piece; ``shares`` as of :func:`shares_of`."""
         dries_c = boiling_point(plan.altitude_m) + read_toml("long_cooks.toml")["outside"]["dry_above_boiling_k"]
         raw = np.full(shares.size, water_at_first())
-        return cls(shares, left_by_salt(salt_of(plan)), dries_c, raw, np.full(shares.size, -np.inf))
+        none = np.full(shares.size, -np.inf)
+        return cls(shares, left_by_salt(salt_of(plan)), dries_c, raw, none, water_of(plan) / water_at_first())
 
     def after(self, t_s: Array, field_c: Array) -> Self:
         """That after a history more; parameters as of :func:`expelled`."""
@@ -225,7 +236,7 @@ class Juice:
         dried = hottest > self.dries_c
         raw = water_at_first()
         pressed = ((raw - water) * np.where(dried, 0.0, self.shares)).sum(axis=-1) * self.by_salt
-        return np.asarray(pressed + raw * (dried * self.shares).sum(axis=-1))
+        return np.asarray(self.of_lean * (pressed + raw * (dried * self.shares).sum(axis=-1)))
 
 
 def size_left(lost: float) -> float:

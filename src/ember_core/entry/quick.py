@@ -251,8 +251,8 @@ def _counts(left: EntryText, out: Reading) -> None:
 
 
 def _before_the_cut(left: EntryText) -> re.Match[str] | None:
-    """A number right before the cut's name."""
-    begins = {s.at for s in left.spans if s.part == "cut"}
+    """A number right before the cut's name, or before what is done to eggs."""
+    begins = {s.at for s in left.spans if s.part in {"cut", "eggs"}}
     for match in re.finditer(r"(?<![\w.,])(\d{1,4}) (?:large |small |whole |fresh )?", left.rest):
         if match.end() in begins:
             left.out(match.start(), match.end(1), "count")

@@ -257,7 +257,9 @@ def quick(request: KitchenRequest) -> HttpResponse:
     book = book_of(request.kitchen)
     reading = parse_quick(text, book)
     if reading.eggs:
-        return redirect("eggs-open", kitchen=request.kitchen.public_id, what=reading.eggs)
+        where = reverse("eggs-open", kwargs={"kitchen": request.kitchen.public_id, "what": reading.eggs})
+        count = reading.parts.get("count")
+        return redirect(where if count is None else f"{where}?count={count}")
     if "cut" not in reading.parts:
         heard = {
             "text": text,

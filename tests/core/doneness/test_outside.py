@@ -5,6 +5,7 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
+from ember_core.book.foods import food_row
 from ember_core.doneness.outside import expelled, outside, shares_of
 from ember_core.entry.sentence import Sentence
 from ember_core.errors import InputError
@@ -124,3 +125,12 @@ def test_long_heat_softens_by_hours_at_seventy():
     cool = of([{"kind": "bath", "minutes": 600, "medium_c": 60}], {"kind": "slab", "thickness_mm": 15}).tender_h
     assert cool[0] > cool[1] > cool[2]
     assert cool[0] < 0.5 * ten[0]
+
+
+@pytest.mark.parametrize(("food", "other"), [("pork-belly", "pork-loin"), ("beef-short-rib", "beef-lean")])
+def test_a_food_loses_of_its_own_water(food, other):
+    """A fat piece has less to lose, in proportion to its water (food table)."""
+    bath = [{"kind": "bath", "minutes": 300, "medium_c": 70}]
+    fat, lean = (of(bath, food=f) for f in (food, other))
+    water = [float(food_row(f)["parts"]["water"]) for f in (food, other)]
+    assert fat.loss / lean.loss == pytest.approx(water[0] / water[1], rel=0.06)

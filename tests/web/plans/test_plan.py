@@ -270,12 +270,12 @@ def test_a_colour_that_the_model_does_not_give_is_left_to_the_eye(kitchen, as_, 
 
 
 @pytest.mark.parametrize(
-    ("text", "where"), [("3 scrambled eggs", "scrambled"), ("2 eggs over easy", "fried"), ("omelet", "omelette"), ("hollandaise", "sauce")]
+    ("text", "where"), [("3 scrambled eggs", "scrambled/?count=3"), ("2 eggs over easy", "fried/?count=2"), ("omelet", "omelette/"), ("hollandaise", "sauce/")]
 )  # fmt: skip
 def test_eggs_that_a_calculator_answers_go_there(kitchen, as_, text, where):
     reply = as_("cook").get("/k/hut/plan/quick/", {"q": text})
     assert reply.status_code == 302
-    assert reply.url == f"/k/hut/eggs/open/{where}/"
+    assert reply.url == f"/k/hut/eggs/open/{where}"
     assert as_("cook").get(reply.url).status_code == 200
 
 
