@@ -90,7 +90,9 @@ def planned_words(plan: dict[str, Any], book: Book) -> str:
     if size is not None:
         words.append(say("{size:length}", size=size))
     elif "mass_g" in shape:
-        words.append(say("{mass:mass} in the shell", mass=shape["mass_g"]))
+        in_shell = shape["kind"] == "egg" and not shape.get("opened")
+        mass = shape["mass_g"]
+        words.append(say("{mass:mass} in the shell", mass=mass) if in_shell else say("{mass:mass}", mass=mass))
     words.append(say("from {start:temp}", start=piece["start_c"]))
     target = plan.get("target", {}).get("core_c")
     if target is not None:

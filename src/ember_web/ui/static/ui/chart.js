@@ -16,6 +16,7 @@ import { inDegrees, span, units } from "./said.js";
  * @property {{ as: string, at: readonly Point[] }[]} lines
  * @property {readonly Point[]} [area] of s, low and high
  * @property {readonly Point[]} [dots]
+ * @property {readonly Point[]} [by_hand] rings
  * @property {number[]} [band] low and high
  * @property {number | null} [level]
  * @property {number[]} [moves] seconds; short, or right across
@@ -166,6 +167,8 @@ export const draw = (svg, spec) => {
   for (const t of spec.moves || []) straight(g, "move-at", x(t), spec.across ? 0 : height, x(t), height + 6);
   for (const [t, c] of spec.dots || [])
     g.append("circle").attr("class", "dot").attr("cx", x(t)).attr("cy", y(c)).attr("r", 2.2);
+  for (const [t, c] of spec.by_hand || [])
+    g.append("circle").attr("class", "by-hand").attr("cx", x(t)).attr("cy", y(c)).attr("r", 6);
 };
 
 /**
