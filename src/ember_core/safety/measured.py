@@ -131,7 +131,7 @@ def judge_log(
     read = np.array(log.core_c, dtype=float)
     core = read - probe_error_c
     if fastest_k_s is None:
-        fastest_k_s = _fastest_of(plan)
+        fastest_k_s = fastest_of_plan(plan)
     evidence = weigh(t, read, _column(log.surface_c), _column(log.medium_c), fastest_k_s=fastest_k_s)
     rule = _rule(by, t, core, evidence)
     if rule["met"] is not True:  # what was met before the probe fell silent stays met
@@ -189,7 +189,7 @@ def _silent(evidence: Evidence, t: Array, until_s: float | None) -> Evidence:
     return replace(evidence, doubt=words, findings=(*evidence.findings, finding))
 
 
-def _fastest_of(plan: Plan | None) -> float:
+def fastest_of_plan(plan: Plan | None) -> float:
     """The fastest the core of a plan's piece can rise, K/s, by its size; that of a thin one where none is told."""
     if plan is None:
         return UNKNOWN_K_S
