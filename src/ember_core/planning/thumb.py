@@ -20,17 +20,26 @@ from ember_core.errors import FormatError, InputError
 from ember_core.formats.plan import FORMAT, parse
 from ember_core.heat.cook import run
 from ember_core.heat.ensemble.forecast import MEMBER_CELLS
+from ember_core.heat.geometry.bird import bird_mass
 from ember_core.heat.setup import setup
 from ember_core.safety.rules import profiles
 from ember_core.safety.statement import state_rule
 from ember_core.wording.message import Message, either, say
-from ember_core.wording.quantities import celsius
+from ember_core.wording.quantities import POUND_G, celsius
+
+LENGTH = 1.5  # of a roast by its diameter, where nothing else is said
 
 DENSITY = 1060.0  # kg/m³, lean meat by Choi & Okos 1986, to turn a mass into a size
 
 SIZES_MM = (8.0, 160.0)
 
 DEFAULT_MEDIUM_C = {"pan": 200.0, "oven": 180.0, "grill": 200.0, "fry": 170.0}
+
+HOTTEST_C = 300.0  # no oven is hotter: a number without a unit was Fahrenheit
+
+MASSES = {"kg": 1.0, "kilo": 1.0, "kilogram": 1.0, "lb": POUND_G / 1000.0, "pound": POUND_G / 1000.0, "g": 0.001}  # kg
+
+BIRD_SIZES_MM = (30.0, 110.0)  # of breasts: 0.6 to 10 kg
 
 REACHED_C = 0.5  # "reaches the bath" means within this of it
 
@@ -74,13 +83,23 @@ def read(text: str) -> Stated:
         When there is no time in it, or more than one; says how to write it.
     """
     low = text.strip().lower()[:200]
-    per_kg = re.search(_NUMBER + r"\s*(?:min(?:utes)?)?\s*(?:per|a|/)\s*kg", low)
-    plus = re.search(r"(?:plus|\+)\s*" + _NUMBER, low)
-    degrees = re.search(_NUMBER + r"\s*°?\s*([cf])\b", low)
+    by_mass = re.search(
+        _NUMBER
+        + rf"\s*(min\w*|h|hrs?|hours?)?\s*(?:per|a|an|each|every|/)\s*(?:({_NUMBER[1:-1]})\s*)?({'|'.join(MASSES)})\b",
+        low,
+    )
+    per_kg = None
+    if by_mass:
+        unit_min = 60.0 if (by_mass[2] or "m").startswith("h") else 1.0
+        per_kg = unit_min * _number(by_mass[1]) / (_number(by_mass[3] or "1") * MASSES[by_mass[4]])
+    plus = re.search(r"(?:plus|\+|and)\s*" + _NUMBER, low)
+    degrees = re.search(_NUMBER + r"\s*(?:°|degrees?)?\s*([cf])\b", low) or re.search(
+        r"\b(?:at|@)\s*" + _NUMBER + r"()\s*(?:°|degrees?)?(?![\w.]|\s*(?:min|hours?\b|h\b|mm|cm|g\b|kg|lb|%|°))", low
+    )
     medium = None
     if degrees:
         medium = _number(degrees[1])
-        medium = celsius(medium) if degrees[2] == "f" else medium
+        medium = celsius(medium) if degrees[2] == "f" or medium > HOTTEST_C else medium
     done = re.search(r"\bto ([a-z ]+)$", low)
     kind = next((k for k in ("bath", "pan", "oven", "grill", "fry", "boil", "simmer", "steam") if k in low), "")
     if per_kg:
@@ -90,7 +109,7 @@ def read(text: str) -> Stated:
             _number(plus[1]) if plus else 0.0,
             medium,
             False,
-            _number(per_kg[1]),
+            per_kg,
             done[1] if done else None,
         )
     times = re.findall(_NUMBER + r"\s*(min|h\b|hour)", low)
@@ -150,7 +169,7 @@ def promised(stated: Stated, food: str) -> tuple[float, float]:
     """The band of peak cores a rule of thumb promises, °C.
 
     A doneness name reaches up to the next name; a bath promises to be reached within 0.5 °C;
-    otherwise the food's usual doneness is taken, ± 2 °C.
+    otherwise the usual doneness is taken, a bird's or the middle of the names, ± 2 °C.
     """
     names = shipped().doneness_names(food)
     if stated.doneness is not None:
@@ -164,8 +183,21 @@ def promised(stated: Stated, food: str) -> tuple[float, float]:
         )  # fmt: skip
     if stated.kind in {"bath", "simmer"} and stated.medium_c is not None:
         return stated.medium_c - REACHED_C, stated.medium_c + 5.0
-    usual = names[len(names) // 2][1]
+    whole = [float(c["doneness_c"]) for c in shipped().cuts.values() if c["food"] == food and c.get("kind") == "bird"]
+    usual = whole[0] if whole else names[len(names) // 2][1]
     return usual - 2.0, usual + 2.0
+
+
+def is_bird(food: str) -> bool:
+    """Whether a food is a whole bird, of which a time by mass is said."""
+    return food in {c["food"] for c in shipped().cuts.values() if c.get("kind") == "bird"}
+
+
+def mass_kg(stated: Stated, food: str, size_mm: float, length: float = LENGTH) -> float | None:
+    """The mass, kg, that goes with a size of a piece whose time goes by its mass; None of another."""
+    if stated.per_kg is None:
+        return None
+    return bird_mass(size_mm) / 1000.0 if is_bird(food) else float(DENSITY * np.pi / 4 * (size_mm / 1000) ** 3 * length)
 
 
 def _document(
@@ -175,8 +207,12 @@ def _document(
     row = food_row(food)
     assert row is not None
     heat: dict[str, Any] = {"kind": stated.kind, "medium_c": round(medium_c, 2)}
-    if stated.per_kg is not None:
-        kilograms = DENSITY * np.pi / 4 * (size_mm / 1000) ** 3 * length
+    if stated.per_kg is not None and is_bird(food):
+        kilograms = mass_kg(stated, food, size_mm) or 0.0
+        stages = [heat | {"minutes": stated.per_kg * kilograms + stated.minutes}]
+        shape = {"kind": "bird", "mass_g": round(1000.0 * kilograms, 1)}
+    elif stated.per_kg is not None:
+        kilograms = mass_kg(stated, food, size_mm, length) or 0.0
         stages = [heat | {"minutes": stated.per_kg * kilograms + stated.minutes}]
         shape = {"kind": "cylinder", "diameter_mm": size_mm, "length_mm": size_mm * length}
     else:
@@ -189,6 +225,7 @@ def _document(
     return {
         "format": FORMAT,
         "piece": {"food": food, "form": row["form"], "shape": shape, "start_c": start_c},
+        **({"target": {"core_c": round(0.5 * sum(promised(stated, food)), 1)}} if shape["kind"] == "bird" else {}),
         "stages": [*stages, {"kind": "rest", "minutes": 10}],
         "kitchen": {"altitude_m": altitude_m},
     }
@@ -201,7 +238,7 @@ def solve(
     rules: str = "us-food-code-2022",
     starts_c: Sequence[float] = (4.0, 12.0, 20.0),
     medium_c: float | None = None,
-    length: float = 1.5,
+    length: float = LENGTH,
     altitude_m: float = 0.0,
     points: int = 25,
 ) -> Answer:
@@ -247,7 +284,7 @@ def solve(
     regions = tuple(
         _region(stated, food, start, medium, low, high, rules, length, altitude_m, points) for start, medium in cases
     )
-    return Answer(stated, low, high, regions, stated.missing, _words(stated, regions[0], low, high))
+    return Answer(stated, low, high, regions, stated.missing, _words(stated, food, regions[0], low, high, length))
 
 
 def _region(
@@ -261,7 +298,7 @@ def _region(
     def peak(size: float) -> float:
         return float(cooked(size)[1].peak_core_c)
 
-    sizes = np.geomspace(*SIZES_MM, points)
+    sizes = np.geomspace(*(BIRD_SIZES_MM if stated.per_kg is not None and is_bird(food) else SIZES_MM), points)
     peaks = np.array([peak(s) for s in sizes])
     good = (peaks >= low) & (peaks <= high)
     # between two sizes that are too hot and too cold the band has been stepped over
@@ -308,14 +345,26 @@ def _cross(peak: Callable[[float], float], a: float, b: float, level: float) -> 
     return 0.5 * (float(a) + float(b))
 
 
-def _words(stated: Stated, region: Region, low: float, high: float) -> Message:
+def _words(stated: Stated, food: str, region: Region, low: float, high: float, length: float) -> Message:
     """The answer in one sentence."""
     given = {"text": stated.text, "start_c": region.start_c, "medium_c": region.medium_c}
     if not region.sizes_mm:
+        ends = BIRD_SIZES_MM if stated.per_kg is not None and is_bird(food) else SIZES_MM
+        least, most = (_size_words(stated, food, mm, length) for mm in ends)
         return say(
-            "“{text}” gives a core of {low_c:temp0} to {high_c:temp0} at no size from {least_mm:length} to "
-            "{most_mm:length} from {start_c:temp} with {medium_c:temp0}.",
-            low_c=low, high_c=high, least_mm=SIZES_MM[0], most_mm=SIZES_MM[1], **given,
+            "“{text}” gives a core of {low_c:temp0} to {high_c:temp0} at no size from {least} to {most} from {start_c:temp} with {medium_c:temp0}.",
+            low_c=low, high_c=high, least=least, most=most, **given,
         )  # fmt: skip
-    spans = [say("{thin_mm:length0} to {thick_mm:length0}", thin_mm=a, thick_mm=b) for a, b in region.sizes_mm]
+    ends_of = [[_size_words(stated, food, mm, length) for mm in span] for span in region.sizes_mm]
+    spans = [say("{low} to {high}", low=a, high=b) for a, b in ends_of]
     return say("“{text}” holds for {spans} from {start_c:temp} with {medium_c:temp0}.", spans=either(spans), **given)
+
+
+def _size_words(stated: Stated, food: str, size_mm: float, length: float) -> Message:
+    """A size in words: its mass where the time goes by that."""
+    mass = mass_kg(stated, food, size_mm, length)
+    return (
+        say("{size:length0}", size=size_mm)
+        if mass is None
+        else say("{mass:mass}", mass=round(1000.0 * mass, -1 if mass > 0.1 else 0))
+    )

@@ -8,7 +8,7 @@ from ember_core.errors import FormatError, InputError
 from ember_core.formats.plan import parse
 from ember_core.heat.cook import run
 from ember_core.heat.setup import setup
-from ember_core.planning.thumb import _document, read, solve
+from ember_core.planning.thumb import _document, mass_kg, read, solve
 
 
 @pytest.mark.parametrize(
@@ -20,6 +20,14 @@ from ember_core.planning.thumb import _document, read, solve
         ("bath 85 °C for 12 h", "bath", 720, 85, False, None, None),
         ("grill 3,5 minutes each side", "grill", 3.5, None, True, None, None),
         ("oven 375 F, 12 minutes", "oven", 12, 190.56, False, None, None),
+        ("12 min at 110", "oven", 12, 110, False, None, None),
+        ("35 minutes at 63.3", "bath", 35, 63.3, False, None, None),
+        ("20 minutes per lb plus 20 at 350", "oven", 20, 176.67, False, 44.0925, None),
+        ("20 min a pound and 20", "oven", 20, None, False, 44.0925, None),
+        ("1 hour per kg at 160", "oven", 0, 160, False, 60, None),
+        ("15 min each 500 g plus 15 at 180 degrees", "oven", 15, 180, False, 30, None),
+        ("20 min per kg plus 20 at 180", "oven", 20, 180, False, 20, None),
+        ("4 min a side at 200 to medium", "pan", 4, 200, True, None, "medium"),
     ],
 )
 def test_reading(text, kind, minutes, medium_c, a_side, per_kg, doneness):
@@ -29,7 +37,7 @@ def test_reading(text, kind, minutes, medium_c, a_side, per_kg, doneness):
         kind,
         minutes,
         a_side,
-        per_kg,
+        None if per_kg is None else pytest.approx(per_kg, rel=1e-5),
         doneness,
     )
     assert stated.medium_c == (None if medium_c is None else pytest.approx(medium_c, abs=0.01))
@@ -84,3 +92,18 @@ def test_a_rule_that_is_never_true_says_so():
         solve("4 min a side to fluffy", "beef-lean")
     with pytest.raises(InputError, match="food"):
         solve("4 min a side", "unicorn")
+
+
+def test_a_time_by_mass_is_solved_at_its_heat_and_for_the_bird_it_is_said_of():
+    """The stated heat is used; a whole bird goes by its mass, and so does what is said of it."""
+    answer = solve("40 min per kg plus 10 at 190", "chicken-whole", starts_c=(4.0,), points=9)
+    region = answer.regions[0]
+    assert region.medium_c == 190.0
+    assert (answer.low_c, answer.high_c) == (72.0, 76.0)
+    ((small, large),) = region.sizes_mm
+    masses = [mass_kg(answer.stated, "chicken-whole", mm) for mm in (small, large)]
+    assert 0.3 < masses[0] < masses[1] < 4.0
+    assert "kg" in answer.words or " g" in answer.words
+    document = _document(answer.stated, "chicken-whole", small, 4.0, 190.0, 1.5, 0.0)
+    assert document["piece"]["shape"] == {"kind": "bird", "mass_g": pytest.approx(1000.0 * masses[0], abs=0.1)}
+    assert document["stages"][0]["minutes"] == pytest.approx(40.0 * masses[0] + 10.0, rel=1e-3)
