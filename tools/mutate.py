@@ -65,6 +65,7 @@ TESTS = {
     "safety/verdict.py": VERDICTS,
     "safety/premise.py": ["tests/core/safety/test_claims.py", *PREMISES],
     "safety/claims_of_plan.py": ["tests/core/safety/test_claims.py", *PREMISES, *VERDICTS],
+    "safety/shared_claims.py": ["tests/core/safety/test_claims.py", "tests/core/safety/test_claims_of_log.py", *PREMISES],
     "safety/claims_of_log.py": ["tests/core/safety/test_claims_of_log.py", *PREMISES, "tests/core/safety/test_evidence.py"],
     "safety/history.py": VERDICTS,
     "safety/whole_plan.py": ["tests/core/safety/test_whole_plan.py", *PREMISES, "tests/core/planning/test_traps.py", "tests/core/planning/test_birds.py"],

@@ -17,7 +17,13 @@ from ember_core.plan.finding import Finding
 from ember_core.plan.plan import Plan, unread_of
 from ember_core.plan.requirement import Requirement
 from ember_core.safety.check import rows_of
-from ember_core.safety.claims_of_plan import (
+from ember_core.safety.clocks import met_times
+from ember_core.safety.evidence import APART_S, Evidence
+from ember_core.safety.growth import living_and_all
+from ember_core.safety.keeping import check_raw, kept_at, kept_for
+from ember_core.safety.premise import Basis, Premise
+from ember_core.safety.rules import Profile
+from ember_core.safety.shared_claims import (
     DAY_S,
     KITCHEN,
     PLAN,
@@ -27,12 +33,6 @@ from ember_core.safety.claims_of_plan import (
     of_shelf,
     of_unread,
 )
-from ember_core.safety.clocks import met_times
-from ember_core.safety.evidence import APART_S, Evidence
-from ember_core.safety.growth import living_and_all
-from ember_core.safety.keeping import check_raw, kept_at, kept_for
-from ember_core.safety.premise import Basis, Premise
-from ember_core.safety.rules import Profile
 from ember_core.wording.message import N_, Message, say
 
 Array = NDArray[np.float64]

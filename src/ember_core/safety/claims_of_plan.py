@@ -24,20 +24,26 @@ from ember_core.safety.keeping import (
     kept_at,
     kept_for,
     parasites_controlled,
-    raw_life,
-    shelf_life,
 )
 from ember_core.safety.premise import Basis, Premise
+from ember_core.safety.shared_claims import (
+    DAY_S,
+    KITCHEN,
+    PLAN,
+    freezing_unknown,
+    of_growth,
+    of_raw_life,
+    of_shelf,
+    of_unread,
+)
 from ember_core.wording.message import N_, Message, say
 
 Flags = NDArray[np.bool_]
-DAY_S = 86400.0
 SERVED_FROM_ICE_S = (
     900.0  # what lies longer in the cold at a plan's end is kept, and its cooling has to be shown; our reading
 )
 
 COMPUTED_BY = N_("this cook, computed")
-PLAN, KITCHEN = N_("the plan"), N_("the kitchen's own plan")
 
 
 @dataclass(frozen=True, eq=False)
@@ -146,35 +152,6 @@ def storage(of: OfPlan) -> Premise:
     return Premise("storage", Basis.ASSUMED, say(KITCHEN), say("Kept cold until the plan begins, and in date."))
 
 
-def of_raw_life(profile: str, species: str | None, form: str, food: str | None, days: float) -> Premise | None:
-    """What so many days raw in the cold break or leave open; None: nothing.
-
-    Parameters
-    ----------
-    profile, species, form
-        As of :func:`ember_core.safety.keeping.raw_life`.
-    food : str or None
-        Of the food table; some make toxins that no heat undoes.
-    days : float
-    """
-    limits = read_toml("storage.toml")["limits"]
-    most, authority = raw_life(profile, species, form)
-    if days <= most + 1e-9:
-        return None
-    spoilt = most if food in limits["histamine"] else most * limits["spoilt"]
-    if days > spoilt:
-        words = say(
-            "Raw for {days:.1f} days; {authority} allows {most:g}. Do not serve it: heat destroys neither spoilage nor toxins.",
-            days=days, most=most, authority=say(authority),
-        )  # fmt: skip
-        return Premise("storage", Basis.BROKEN, say(authority), words)
-    words = say(
-        "Raw for {days:.1f} days; {authority} allows {most:g}. More only under the kitchen's own written plan: record it in the house rules.",
-        days=days, most=most, authority=say(authority),
-    )  # fmt: skip
-    return Premise("storage", Basis.UNKNOWN, say(authority), words)
-
-
 def warm_time(of: OfPlan) -> Premise:
     """All time out of hot and cold holding after it was cooked, but for cooling, which has clocks of its own."""
     h = of.h
@@ -198,39 +175,6 @@ def growth(of: OfPlan) -> Premise:
     """What grew at any time, killed afterwards or not: heat undoes neither toxins nor spores."""
     found = growth_of(of.h.cook)
     return of_growth(found.log10, found.all_log10, of.h.plan.guests, Basis.COMPUTED, COMPUTED_BY)
-
-
-def of_growth(living: float, all_of_it: float, guests: str, basis: Basis, by: str) -> Premise:
-    """What so much growth breaks or leaves open.
-
-    Parameters
-    ----------
-    living, all_of_it : float
-        log10 of what lives, and of all that grew, killed afterwards or not.
-    guests : str
-        For highly susceptible ones less is taken.
-    basis, by
-        What the premise stands on where it holds.
-    """
-    row = read_toml("growth.toml")["c-perfringens"]
-    share = row["susceptible_share"] if guests == "susceptible" else 1.0
-    log10 = max(living, all_of_it)
-    words = say("Growth while it is warm is {log10:.1f} log10, by a model.", log10=log10)
-    if log10 >= row["ill_log10"] * share:
-        words = say(
-            "While it is warm bacteria can grow {log10:.1f} log10, by a model: toxins that heat does not destroy may form. Discard "
-            "it; next time bring it through 10 to 54 °C faster.",
-            log10=log10,
-        )
-        return Premise("growth", Basis.BROKEN, say(by), words)
-    if living >= row["more_log10"] * share or all_of_it >= row["killed_log10"] * share:
-        words = say(
-            "While it is warm bacteria can grow {log10:.1f} log10, by a model, more than is allowed for: measure how fast it comes "
-            "through 10 to 54 °C, or bring it through faster.",
-            log10=log10,
-        )
-        return Premise("growth", Basis.UNKNOWN, say(by), words)
-    return Premise("growth", basis, say(by), words)
 
 
 def moisture(of: OfPlan) -> Premise:
@@ -358,44 +302,6 @@ def shelf(of: OfPlan) -> Premise:
     return of_shelf(h.plan.kept_by, "pouch" if pouch else "ready-to-eat", cold, at_c, Basis.COMPUTED, COMPUTED_BY)
 
 
-def of_shelf(profile: str, keep: str, cold_s: float, at_c: float, basis: Basis, by: str) -> Premise:
-    """What so long in the cold breaks or leaves open, of cooked food.
-
-    Parameters
-    ----------
-    profile, keep
-        As of :func:`ember_core.safety.keeping.shelf_life`.
-    cold_s, at_c : float
-        How long, s, and at how much, °C.
-    basis, by
-        What the premise stands on where it holds.
-    """
-    if cold_s <= read_toml("storage.toml")["kept"]["within_s"]:
-        return Premise("shelf-life", basis, say(by), say("Eaten within a day."))
-    cold_c = rows_of("holding", profile)[0]["cold_c"]
-    days, words = shelf_life(profile, keep, round(at_c, 1))
-    standing = days is None
-    if days is None:
-        days, words = shelf_life("us-food-code-2022", keep, min(round(at_c, 1), 5.0))
-    assert days is not None  # the Food Code has a number for both
-    kept = cold_s / DAY_S
-    if kept <= days + 1e-9:
-        if standing:
-            return Premise("shelf-life", Basis.ASSUMED, say(KITCHEN), say("{words}", words=words))
-        return Premise("shelf-life", basis, say(by), say("{kept:.1f} of {days:g} days.", kept=kept, days=days))
-    said = say(
-        "Kept for {kept:.1f} days at {at_c:temp1}, allowed {days:g} ({clause}). Discard it.",
-        kept=kept, at_c=at_c, days=days, clause=words,
-    )  # fmt: skip
-    if (standing and kept <= 2.0 * days) or (days == 0.0 and at_c <= cold_c and kept <= 3.0):
-        said = say(
-            "Kept for {kept:.1f} days at {at_c:temp1}; this profile gives no limit ({clause}): name the written plan.",
-            kept=kept, at_c=at_c, clause=words,
-        )  # fmt: skip
-        return Premise("shelf-life", Basis.UNKNOWN, say(by), said)
-    return Premise("shelf-life", Basis.BROKEN, say(by), said)
-
-
 def reheating(of: OfPlan) -> Premise:
     """Reheating."""
     found = of.found("reheating")
@@ -420,26 +326,6 @@ def parts(of: OfPlan) -> Premise:
 def words(of: OfPlan) -> Premise:
     """Words of a quick entry that nobody read."""
     return of_unread(unread_of(of.h.plan.document))
-
-
-def of_unread(unread: Sequence[str]) -> Premise:
-    """What words that nobody read leave open."""
-    if not unread:
-        return Premise("words", Basis.STATED, say(PLAN), say("All read."))
-    needs = say(
-        "Can't read “{words}”, and it may change how the piece is judged. Use other words, or leave it out.",
-        words=", ".join(unread),
-    )
-    return Premise("words", Basis.UNKNOWN, say("quick entry"), needs)
-
-
-def freezing_unknown(by: str) -> Premise:
-    """That nobody says whether a fish was frozen against parasites."""
-    needs = say(
-        "Say that it was frozen (−20 °C for 7 days, or −35 °C for 15 h) or was farmed on pellets, or cook it to {at_c:temp} for 15 s.",
-        at_c=63.0,
-    )
-    return Premise("freezing", Basis.UNKNOWN, say(by), needs)
 
 
 CLAIMS: dict[str, Callable[[OfPlan], Premise]] = {

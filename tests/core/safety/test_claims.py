@@ -13,10 +13,11 @@ from ember_core.heat.course import StageOutcome
 from ember_core.heat.setup import setup
 from ember_core.plan.finding import Finding, Level
 from ember_core.safety import claims_of_plan as claims
-from ember_core.safety.claims_of_plan import DAY_S, OfPlan, of_growth, of_raw_life, of_shelf, traits_of
+from ember_core.safety.claims_of_plan import OfPlan, traits_of
 from ember_core.safety.history import History
 from ember_core.safety.premise import Basis, Premise, collect_premises, merge_premises, replace_premises, table
 from ember_core.safety.rules import profile_of
+from ember_core.safety.shared_claims import DAY_S, of_growth, of_raw_life, of_shelf
 from ember_core.wording.message import say
 from tests.core.safety.histories import UK, US
 

@@ -10,11 +10,11 @@ from ember_core.formats.plan import parse
 from ember_core.plan.finding import Finding, Level
 from ember_core.safety import claims_of_log as claims
 from ember_core.safety.claims_of_log import OfLog, traits_of
-from ember_core.safety.claims_of_plan import DAY_S
 from ember_core.safety.evidence import weigh
 from ember_core.safety.forms import requirement
 from ember_core.safety.premise import Basis
 from ember_core.safety.rules import profile_of
+from ember_core.safety.shared_claims import DAY_S
 from ember_core.wording.message import say
 from tests.core.safety.histories import UK, US
 
