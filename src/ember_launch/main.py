@@ -30,6 +30,12 @@ TYPED_SCRIPTS = (
     "src/ember_web/line",
     "src/ember_web/ui/static/ui/globals.d.ts",
     "src/ember_web/ui/static/ui/chart.js",
+    "src/ember_web/ui/static/ui/shell.js",
+    "src/ember_web/ui/static/ui/typed.js",
+    "src/ember_web/plans/static/plans/tour.js",
+    "src/ember_web/plans/static/plans/quantities.js",
+    "src/ember_web/plans/static/plans/steps.js",
+    "src/ember_web/eggs/static/eggs/map.js",
     "tests/scripts",
 )
 CHECKS = (

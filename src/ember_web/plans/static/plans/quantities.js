@@ -1,15 +1,20 @@
 // The quantities of the sentence as they stand in its fields, in the reader's units: their steps and how far they go.
 
-export const form = () => document.getElementById("sentence");
-export const input = (field) => form()?.elements[field];
+export const form = () => /** @type {HTMLFormElement | null} */ (document.getElementById("sentence"));
+/** @param {string} field */
+export const input = (field) =>
+  /** @type {HTMLInputElement | null | undefined} */ (form()?.elements.namedItem(field));
+/** @param {unknown} text */
 export const number = (text) => Number.parseFloat(String(text).replace(",", ".").replace("−", "-"));
-const chosen = () => document.body.dataset.units.split("-");
+const chosen = () => (document.body.dataset.units ?? "C-mm-g").split("-");
 
+/** @param {string} field */
 export const unit = (field) => {
   const [degrees, length, mass] = chosen();
-  return { size_mm: length, mass_g: mass }[field] || `°${degrees}`;
+  return field === "size_mm" ? length : field === "mass_g" ? mass : `°${degrees}`;
 };
 
+/** @param {string} field */
 export const rules = (field) => {
   const [degrees, length, mass] = chosen(),
     now = number(input(field)?.value);
@@ -29,6 +34,10 @@ export const rules = (field) => {
   return { step: f ? 1 : 0.5, low: f ? 32 : 0, high: f ? 212 : 100, digits: 1 };
 };
 
+/**
+ * @param {string} field
+ * @param {number} value
+ */
 export const within = (field, value) => {
   const { step, low, high, digits } = rules(field);
   return Math.min(Math.max(Math.round(value / step) * step, low), high)

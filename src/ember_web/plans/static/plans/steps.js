@@ -2,15 +2,19 @@
 (() => {
   const MOST = 60;
   const here = () => location.pathname + location.search;
+  /** @typedef {{ at: number, all: string[] }} Steps */
+  /** @param {string} address */
   const place = (address) => address.split("?")[0].replace(/quick\/$/, "");
   const key = () => `ember-steps:${place(here())}`;
+  /** @returns {Steps} */
   const read = () => {
     try {
-      return JSON.parse(sessionStorage.getItem(key())) || { at: -1, all: [] };
+      return JSON.parse(sessionStorage.getItem(key()) ?? "null") || { at: -1, all: [] };
     } catch {
       return { at: -1, all: [] };
     }
   };
+  /** @param {Steps} steps */
   const write = (steps) => {
     try {
       sessionStorage.setItem(key(), JSON.stringify(steps));
@@ -19,6 +23,7 @@
     }
   };
   // without where the cursor stands: it is no step
+  /** @param {string} address */
   const bare = (address) => {
     const url = new URL(address, location.origin);
     url.searchParams.delete("at");
@@ -28,7 +33,7 @@
     const { at, all } = read();
     for (const box of document.querySelectorAll("[data-steps]")) {
       box.classList.toggle("is-on", all.length > 1);
-      for (const button of box.querySelectorAll("[data-step]"))
+      for (const button of /** @type {NodeListOf<HTMLButtonElement>} */ (box.querySelectorAll("[data-step]")))
         button.disabled = all[at + Number(button.dataset.step)] === undefined;
     }
   };
@@ -46,15 +51,15 @@
     show();
   };
   document.addEventListener("click", (e) => {
-    const button = e.target.closest("[data-step]");
-    if (!button) return;
+    const button = /** @type {Element} */ (e.target).closest("[data-step]");
+    if (!(button instanceof HTMLElement)) return;
     const steps = read(),
       to = steps.all[steps.at + Number(button.dataset.step)];
     if (to === undefined) return;
     steps.at += Number(button.dataset.step);
     write(steps);
     history.pushState({ htmx: true }, "", to);
-    window.htmx.ajax("GET", to, { target: "#plan", swap: "innerHTML" }).then(show);
+    window.htmx?.ajax("GET", to, { target: "#plan", swap: "innerHTML" }).then(show);
   });
   document.addEventListener("htmx:pushedIntoHistory", note);
   document.addEventListener("htmx:historyRestore", note);

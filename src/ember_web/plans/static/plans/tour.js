@@ -3,8 +3,11 @@
   const tour = document.getElementById("tour");
   if (!tour) return;
   const steps = [...tour.querySelectorAll("li")],
-    next = tour.querySelector("[data-next]"),
-    at = tour.querySelector(".at");
+    next = /** @type {HTMLButtonElement} */ (tour.querySelector("[data-next]")),
+    done = /** @type {HTMLElement} */ (tour.querySelector("[data-done]")),
+    at = /** @type {HTMLElement} */ (tour.querySelector(".at"));
+  /** @param {HTMLElement} of */
+  const pointed = (of) => document.querySelector(of.dataset.at ?? "main");
   let step = 0;
   const show = () => {
     steps.forEach((el, i) => {
@@ -12,17 +15,17 @@
     });
     at.textContent = `${step + 1} / ${steps.length}`;
     for (const el of document.querySelectorAll(".is-toured")) el.classList.remove("is-toured");
-    if (tour.isConnected) document.querySelector(steps[step].dataset.at)?.classList.add("is-toured");
+    if (tour.isConnected) pointed(steps[step])?.classList.add("is-toured");
     next.hidden = step === steps.length - 1;
-    if (next.hidden) tour.querySelector("[data-done]").classList.replace("btn-link", "btn-outline-primary");
+    if (next.hidden) done.classList.replace("btn-link", "btn-outline-primary");
   };
   tour.classList.add("is-stepped");
   at.hidden = false;
   next.addEventListener("click", () => {
     step += 1;
     show();
-    document.querySelector(steps[step].dataset.at)?.scrollIntoView({ block: "nearest" });
-    if (next.hidden) tour.querySelector("[data-done]").focus();
+    pointed(steps[step])?.scrollIntoView({ block: "nearest" });
+    if (next.hidden) done.focus();
   });
   document.addEventListener("htmx:afterSettle", show);
   show();

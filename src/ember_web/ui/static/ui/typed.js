@@ -1,23 +1,47 @@
 // A part of the page that is swapped while somebody types, chooses or reads in it keeps what is theirs: what was entered after
 // the request went out, the caret, the focus, and which tables are open.
 
+/** @typedef {HTMLInputElement} Field a field of a form: of the others only what all have in common is asked */
+
+/** @param {ParentNode} root */
 const forms = (root) => [...root.querySelectorAll("form")];
-const fields = (form) => [...form.elements].filter((f) => f.name && !/^(submit|button|fieldset|file)$/.test(f.type));
+/** @param {HTMLFormElement} form */
+const fields = (form) =>
+  /** @type {Field[]} */ ([...form.elements]).filter(
+    (f) => f.name && !/^(submit|button|fieldset|file)$/.test(f.type),
+  );
+/** @param {Field} f */
 const state = (f) => (f.type === "checkbox" || f.type === "radio" ? String(f.checked) : f.value);
+/**
+ * @param {HTMLFormElement} form
+ * @param {Field} f
+ * @param {number} at which of the forms
+ */
 const keyOf = (form, f, at) =>
   `${form.id || at}/${f.name}/${f.type === "radio" || f.type === "checkbox" ? f.value : ""}`;
 
+/**
+ * Every field by its key.
+ * @param {ParentNode} root
+ */
 const all = (root) => {
+  /** @type {Map<string, Field>} */
   const out = new Map();
   forms(root).forEach((form, at) => {
     for (const f of fields(form)) out.set(keyOf(form, f, at), f);
   });
   return out;
 };
+/** @param {ParentNode} root */
 const values = (root) => new Map([...all(root)].map(([key, f]) => [key, state(f)]));
 
-// how an element is found again in what takes its place
-const describe = (el, root) => {
+/**
+ * How an element is found again in what takes its place.
+ * @param {Element | null} found
+ * @param {Element} root
+ */
+const describe = (found, root) => {
+  const el = /** @type {Field} */ (found);
   if (!el || el === document.body || !root.contains(el)) return "";
   const esc = CSS.escape;
   if (el.id) return `#${esc(el.id)}`;
@@ -27,19 +51,33 @@ const describe = (el, root) => {
   if (grip !== undefined) return `[data-grip="${esc(grip)}"]`;
   if (el.name)
     return `${el.localName}[name="${esc(el.name)}"]${el.type === "submit" ? `[value="${esc(el.value)}"]` : ""}`;
-  if (el.localName === "summary") return `summary[data-of="${esc(nameOf(el.parentElement))}"]`;
+  if (el.localName === "summary")
+    return `summary[data-of="${esc(nameOf(/** @type {HTMLDetailsElement} */ (el.parentElement)))}"]`;
   return "";
 };
+/** @param {HTMLDetailsElement} details */
 const nameOf = (details) =>
-  details.id || details.querySelector("summary")?.textContent.trim().replace(/\s+/g, " ") || "";
+  details.id || details.querySelector("summary")?.textContent?.trim().replace(/\s+/g, " ") || "";
+/** @param {ParentNode} root */
 const tables = (root) => [...root.querySelectorAll("details")];
 
 export const keeper = () => {
   const sent = new WeakMap(); // request: what stood in the fields when it went out
   const unsaid = new Map(); // fields that were typed in while they were swapped: the browser may not tell of their change
-  let kept = null,
-    again = null;
+  /**
+   * @type {{
+   *   root: string, dragged: boolean, own: Map<string, string>, focus: string, typing: string | null | undefined,
+   *   caret: [number | null, number | null] | null, whole: boolean, open: Map<string, boolean>,
+   * } | null}
+   */
+  let kept = null;
+  /** @type {{ root: Element, focus: string, rendered: Map<string, string> } | null} */
+  let again = null;
 
+  /**
+   * @param {Element} root
+   * @param {XMLHttpRequest} xhr
+   */
   const before = (root, xhr) => {
     const known = sent.get(xhr);
     const now = values(root);
@@ -47,7 +85,8 @@ export const keeper = () => {
     const dragged = xhr.responseURL.includes("live=1");
     const own = new Map([...now].filter(([key, value]) => !dragged && known?.has(key) && known.get(key) !== value));
     const focused = document.activeElement;
-    const typing = root.contains(focused) && "selectionStart" in focused ? focused : null;
+    const typing =
+      focused && root.contains(focused) && "selectionStart" in focused ? /** @type {Field} */ (focused) : null;
     kept = {
       root: root.id,
       dragged,
@@ -56,16 +95,20 @@ export const keeper = () => {
       typing: typing && [...all(root)].find(([, f]) => f === typing)?.[0],
       caret: typing?.type !== "number" && typing ? [typing.selectionStart, typing.selectionEnd] : null,
       // a field that Tab has just entered is selected as a whole, and stays so with another value in it
-      whole: Boolean(typing?.value) && typing.selectionStart === 0 && typing.selectionEnd === typing.value.length,
+      whole: Boolean(typing?.value && typing.selectionStart === 0 && typing.selectionEnd === typing.value.length),
       open: new Map(tables(root).map((d) => [nameOf(d), d.open])),
     };
   };
 
+  /**
+   * @param {Element} root
+   * @param {string} css
+   */
   const focusOn = (root, css) => {
-    const el = css && root.querySelector(css);
+    const el = css ? /** @type {Field | null} */ (root.querySelector(css)) : null;
     if (el && document.activeElement !== el) {
-      const next = el.disabled ? el.parentElement.querySelector("button:not(:disabled)") : el;
-      next?.focus({ preventScroll: true });
+      const next = el.disabled ? el.parentElement?.querySelector("button:not(:disabled)") : el;
+      /** @type {HTMLElement | null | undefined} */ (next)?.focus({ preventScroll: true });
     }
     return el;
   };
@@ -102,9 +145,13 @@ export const keeper = () => {
   };
 
   // what was entered after the request went out is asked for once the new form listens: the one that would have asked is gone
+  /**
+   * @param {Element} root
+   * @param {Map<string, string>} rendered
+   */
   const askAgain = (root, rendered) => {
     for (const [key, f] of all(root)) {
-      const asks = f.form.matches('[hx-trigger*="change"]');
+      const asks = f.form?.matches('[hx-trigger*="change"]');
       if (!asks || f === document.activeElement || !rendered.has(key) || rendered.get(key) === state(f)) continue;
       unsaid.delete(f);
       f.dispatchEvent(new Event("change", { bubbles: true }));
@@ -131,9 +178,9 @@ export const keeper = () => {
       askAgain(root, rendered);
     });
   });
-  document.addEventListener("change", (e) => unsaid.delete(e.target));
+  document.addEventListener("change", (e) => unsaid.delete(/** @type {Field} */ (e.target)));
   document.addEventListener("focusout", (e) => {
-    const f = e.target;
+    const f = /** @type {Field} */ (e.target);
     if (!unsaid.has(f)) return;
     // after the browser's own change event, if it sends one
     setTimeout(() => {
