@@ -28,14 +28,10 @@ from ember_launch.waiting import waiting_page
 PORT = 8750
 TYPED_SCRIPTS = (
     "src/ember_web/line",
-    "src/ember_web/ui/static/ui/globals.d.ts",
-    "src/ember_web/ui/static/ui/chart.js",
-    "src/ember_web/ui/static/ui/shell.js",
-    "src/ember_web/ui/static/ui/typed.js",
-    "src/ember_web/plans/static/plans/tour.js",
-    "src/ember_web/plans/static/plans/quantities.js",
-    "src/ember_web/plans/static/plans/steps.js",
-    "src/ember_web/eggs/static/eggs/map.js",
+    "src/ember_web/ui/static/ui",
+    "src/ember_web/plans/static",
+    "src/ember_web/eggs/static",
+    "src/ember_web/logbook/static",
     "tests/scripts",
 )
 CHECKS = (

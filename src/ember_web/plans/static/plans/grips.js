@@ -6,18 +6,47 @@ import { form, input, number, rules, unit, within } from "./quantities.js";
 (() => {
   const GRAIN = { width: 664, high: 148, box: 166, left: 44 };
   const BOX = 206; // of the trace
+  const STEPS = new Map(
+    Object.entries({ ArrowUp: 1, ArrowRight: 1, ArrowDown: -1, ArrowLeft: -1, PageUp: 5, PageDown: -5 }),
+  );
+  /** @typedef {import("../ui/chart.js").Spec} Spec */
+  /** @typedef {{ field: string, from: number, first: string, value: string, sent: string, start: number, worth: number }} Drag */
+  /** @type {Drag | null} */
   let drag = null;
   let busy = false;
   let keyed = "";
 
+  /** @returns {Spec | null} */
   const spec = () => {
     const source = document.getElementById("trace-data");
-    return source ? JSON.parse(source.textContent) : null;
+    return source ? JSON.parse(source.textContent ?? "") : null;
   };
+  /** @returns {NodeListOf<HTMLElement>} */
+  const grips = () => document.querySelectorAll(".grip");
+  /** @param {Event} e */
+  const gripOf = (e) =>
+    /** @type {HTMLElement | null | undefined} */ (/** @type {Element} */ (e.target).closest?.(".grip"));
+  /**
+   * What a grip is of.
+   * @param {HTMLElement} grip
+   */
+  const fieldOf = (grip) => grip.dataset.grip ?? "";
+  /** @param {string} field */
+  const told = (field) => number(input(field)?.value);
+  /**
+   * How much wider a grip's picture is shown than it is drawn.
+   * @param {HTMLElement} grip
+   */
+  const widthOf = (grip) =>
+    (grip.parentElement?.querySelector("svg")?.getBoundingClientRect().width ?? GRAIN.width) / GRAIN.width;
 
   // where a grip stands, in parts of its picture, and how much one unit of the picture is worth
+  /**
+   * @param {string} field
+   * @param {Spec} of
+   */
   const places = (field, of) => {
-    const value = number(input(field).value),
+    const value = told(field),
       [, , left, right] = of.size,
       { degrees } = scales(of);
     const [low, high] = degrees.domain();
@@ -30,25 +59,24 @@ import { form, input, number, rules, unit, within } from "./quantities.js";
 
   const place = () => {
     const of = spec();
-    for (const grip of document.querySelectorAll(".grip")) {
-      const field = grip.dataset.grip,
+    for (const grip of grips()) {
+      const field = fieldOf(grip),
         here = input(field);
       if (!of || !here || here.type === "hidden" || !Number.isFinite(number(here.value))) {
         grip.hidden = true;
         continue;
       }
       const at = places(field, of),
-        svg = grip.parentElement.querySelector("svg");
-      const wide = svg.getBoundingClientRect().width / GRAIN.width;
+        wide = widthOf(grip);
       grip.style.left = `${at.x * wide}px`;
       grip.style.top = `${at.y * wide}px`;
       grip.hidden = false;
       const { low, high } = rules(field);
-      grip.setAttribute("aria-valuemin", low);
-      grip.setAttribute("aria-valuemax", high);
-      grip.setAttribute("aria-valuenow", number(here.value));
+      grip.setAttribute("aria-valuemin", String(low));
+      grip.setAttribute("aria-valuemax", String(high));
+      grip.setAttribute("aria-valuenow", String(number(here.value)));
       grip.setAttribute("aria-valuetext", `${here.value} ${unit(field)}`);
-      grip.querySelector("b").textContent = here.value;
+      /** @type {Element} */ (grip.querySelector("b")).textContent = here.value;
       grip.classList.toggle("is-held", drag?.field === field);
       if (keyed === field && !drag) grip.focus({ preventScroll: true });
     }
@@ -56,14 +84,16 @@ import { form, input, number, rules, unit, within } from "./quantities.js";
 
   const ask = () => {
     if (busy || !drag || drag.value === drag.sent) return;
-    const sentence = form();
+    const sentence = form(),
+      here = input(drag.field);
+    if (!sentence || !here) return;
     drag.sent = drag.value;
-    sentence.elements[drag.field].value = drag.value;
-    const query = new URLSearchParams(new FormData(sentence));
+    here.value = drag.value;
+    const query = new URLSearchParams([...new FormData(sentence)].map(([name, value]) => [name, String(value)]));
     query.set("live", "1");
     busy = true;
     window.htmx
-      .ajax("GET", `${sentence.getAttribute("action")}?${query}`, { target: "#plan", swap: "innerHTML" })
+      ?.ajax("GET", `${sentence.getAttribute("action")}?${query}`, { target: "#plan", swap: "innerHTML" })
       .catch(() => {})
       .then(() => {
         busy = false;
@@ -72,11 +102,17 @@ import { form, input, number, rules, unit, within } from "./quantities.js";
       });
   };
 
+  /** @type {(() => void) | null} */
   let ended = null;
+  /**
+   * @param {string} field
+   * @param {string} value
+   */
   const enter = (field, value) => {
     const last = () => {
       ended = null;
       const here = input(field);
+      if (!here) return;
       here.value = value;
       here.dispatchEvent(new Event("change", { bubbles: true }));
     };
@@ -85,14 +121,13 @@ import { form, input, number, rules, unit, within } from "./quantities.js";
   };
 
   document.addEventListener("pointerdown", (e) => {
-    const grip = e.target.closest(".grip");
+    const grip = gripOf(e);
     if (!grip || e.button > 0) return;
     e.preventDefault();
-    const field = grip.dataset.grip,
+    const field = fieldOf(grip),
       of = spec();
     if (!of) return;
-    const wide = grip.parentElement.querySelector("svg").getBoundingClientRect().width / GRAIN.width;
-    const first = input(field).value;
+    const first = input(field)?.value ?? "";
     drag = {
       field,
       from: e.clientY,
@@ -100,7 +135,7 @@ import { form, input, number, rules, unit, within } from "./quantities.js";
       value: first,
       sent: first,
       start: number(first),
-      worth: places(field, of).worth / wide,
+      worth: places(field, of).worth / widthOf(grip),
     };
     keyed = "";
     grip.focus({ preventScroll: true });
@@ -112,11 +147,12 @@ import { form, input, number, rules, unit, within } from "./quantities.js";
     for (const grip of document.querySelectorAll(`[data-grip="${drag.field}"] b`)) grip.textContent = drag.value;
     ask();
   });
+  /** @param {string | undefined} value */
   const stop = (value) => {
     if (!drag) return;
     const { field, first, sent } = drag;
     drag = null;
-    if (value !== first || sent !== first) enter(field, value);
+    if (value !== undefined && (value !== first || sent !== first)) enter(field, value);
     else place();
   };
   document.addEventListener("pointerup", () => stop(drag?.value));
@@ -126,19 +162,19 @@ import { form, input, number, rules, unit, within } from "./quantities.js";
       stop(drag.first);
       return;
     }
-    const grip = e.target.closest?.(".grip");
+    const grip = gripOf(e);
     if (!grip) return;
-    const field = grip.dataset.grip,
+    const field = fieldOf(grip),
       { step } = rules(field);
-    const by = { ArrowUp: 1, ArrowRight: 1, ArrowDown: -1, ArrowLeft: -1, PageUp: 5, PageDown: -5 }[e.key];
+    const by = STEPS.get(e.key);
     if (!by) return;
     e.preventDefault();
     e.stopPropagation();
     keyed = field;
-    enter(field, within(field, number(input(field).value) + by * step));
+    enter(field, within(field, told(field) + by * step));
   });
   document.addEventListener("focusin", (e) => {
-    if (keyed && !e.target.closest?.(".grip") && e.target !== document.body) keyed = "";
+    if (keyed && !gripOf(e) && e.target !== document.body) keyed = "";
   });
   document.addEventListener("htmx:afterSettle", place);
   window.addEventListener("resize", place);

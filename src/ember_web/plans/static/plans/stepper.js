@@ -2,7 +2,7 @@ import { form, input, number, rules, within } from "./quantities.js";
 
 // By touch a number of the sentence is changed on a sheet from below: by steps, by its usual values, or typed.
 (() => {
-  const sheet = document.getElementById("stepper"),
+  const sheet = /** @type {HTMLElement} */ (document.getElementById("stepper")),
     touch = window.matchMedia("(pointer: coarse)"),
     PAUSE_MS = 350; // after the last step, before the plan is asked
   const FIELDS = ["size_mm", "mass_g", "start_c", "target_c", "heat_c"];
@@ -11,8 +11,18 @@ import { form, input, number, rules, within } from "./quantities.js";
     timer = 0,
     typing = false;
 
+  /**
+   * A part of the sheet.
+   * @param {string} css
+   */
+  const part = (css) => /** @type {HTMLElement} */ (sheet.querySelector(css));
+  /**
+   * What an event was on.
+   * @param {Event} e
+   */
+  const on = (e) => /** @type {HTMLInputElement} */ (e.target);
   const show = () => {
-    sheet.querySelector("output").textContent = value;
+    part("output").textContent = value;
   };
   const enter = () => {
     clearTimeout(timer);
@@ -22,6 +32,7 @@ import { form, input, number, rules, within } from "./quantities.js";
     here.value = value;
     here.dispatchEvent(new Event("change", { bubbles: true }));
   };
+  /** @param {number} by */
   const step = (by) => {
     const { step: wide } = rules(field);
     value = within(field, number(value) + by * wide);
@@ -29,23 +40,22 @@ import { form, input, number, rules, within } from "./quantities.js";
     clearTimeout(timer);
     timer = setTimeout(enter, PAUSE_MS);
   };
+  /** @returns {[string, string][]} values and their words */
   const usual = () => {
-    if (field === "target_c")
-      return [...document.querySelectorAll('.names [data-set="target_c"]')].map((b) => [
-        b.dataset.value,
-        b.textContent.trim(),
-      ]);
-    const known = field === "start_c" ? sheet.dataset.start_c : form().dataset[field] || "";
-    return known
+    const named = /** @type {NodeListOf<HTMLElement>} */ (document.querySelectorAll('.names [data-set="target_c"]'));
+    if (field === "target_c") return [...named].map((b) => [b.dataset.value ?? "", b.textContent?.trim() ?? ""]);
+    const known = field === "start_c" ? sheet.dataset.start_c : form()?.dataset[field];
+    return (known ?? "")
       .split(" ")
       .filter(Boolean)
       .map((v) => [v, v]);
   };
+  /** @param {string} name */
   const open = (name) => {
     field = name;
-    value = input(name).value;
-    sheet.querySelector(".stepper-name").textContent = input(name).getAttribute("aria-label");
-    sheet.querySelector(".usual").replaceChildren(
+    value = input(name)?.value ?? "";
+    part(".stepper-name").textContent = input(name)?.getAttribute("aria-label") ?? "";
+    part(".usual").replaceChildren(
       ...usual().map(([v, words]) => {
         const button = document.createElement("button");
         button.type = "button";
@@ -73,12 +83,12 @@ import { form, input, number, rules, within } from "./quantities.js";
   };
 
   document.addEventListener("focusin", (e) => {
-    const name = e.target.name;
-    if (!touch.matches || typing || !e.target.closest?.(".say") || !FIELDS.includes(name)) return;
+    const name = on(e).name;
+    if (!touch.matches || typing || !on(e).closest?.(".say") || !FIELDS.includes(name)) return;
     if (name !== field) open(name);
   });
   sheet.addEventListener("click", (e) => {
-    const button = e.target.closest("button");
+    const button = on(e).closest("button");
     if (!button) return;
     if (button.dataset.by) step(Number(button.dataset.by));
     else if (button.dataset.value) {
@@ -90,18 +100,18 @@ import { form, input, number, rules, within } from "./quantities.js";
       close();
       typing = true;
       prepare();
-      input(here).focus();
-      input(here).select();
+      input(here)?.focus();
+      input(here)?.select();
     } else close();
   });
   document.addEventListener("focusout", (e) => {
-    if (typing && e.target.closest?.(".say")) {
+    if (typing && on(e).closest?.(".say")) {
       typing = false;
       prepare();
     }
   });
   document.addEventListener("pointerdown", (e) => {
-    if (field && !e.target.closest("#stepper, .say")) close();
+    if (field && !on(e).closest("#stepper, .say")) close();
   });
   document.addEventListener("keydown", (e) => {
     if (e.key === "Escape" && field) close();
