@@ -38,7 +38,7 @@ import { form, input, number, rules, within } from "./quantities.js";
     value = within(field, number(value) + by * wide);
     show();
     clearTimeout(timer);
-    timer = setTimeout(enter, PAUSE_MS);
+    timer = window.setTimeout(enter, PAUSE_MS);
   };
   /** @returns {[string, string][]} values and their words */
   const usual = () => {
