@@ -18,9 +18,9 @@ document.addEventListener("change", (e) => {
 });
 
 document.addEventListener("click", (e) => {
-  const map = /** @type {Element} */ (e.target).closest("[data-egg-map]");
+  const map = /** @type {SVGElement | null} */ (/** @type {Element} */ (e.target).closest("[data-egg-map]"));
   const frame = map?.querySelector(".map-frame");
-  if (!(map instanceof HTMLElement) || !frame) return;
+  if (!map || !frame) return;
   const box = frame.getBoundingClientRect();
   const x = Math.min(Math.max((e.clientX - box.left) / box.width, 0), 1);
   const y = Math.min(Math.max((e.clientY - box.top) / box.height, 0), 1);
