@@ -9,25 +9,19 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
-from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
 from ember_core.book.foods import food_row
-from ember_core.constants import CELSIUS_ZERO, LEWIS_AIR, SIGMA, VAPOUR_GAS_CONSTANT
+from ember_core.constants import CELSIUS_ZERO
 from ember_core.data.loader import read_toml
-from ember_core.heat.solver.compiled import entry
-from ember_core.heat.solver.humid_air import latent_heat, saturated_vapour
+from ember_core.heat.solver.skin_drying import dry_skin
 from ember_core.heat.solver.types import Schedule
 from ember_core.plan.kinds import BROWNING_KINDS, DRY_AIR_KINDS
 from ember_core.plan.plan import Plan
 
 Array = NDArray[np.float64]
-
-STEP_S = 10.0  # of the skin's balance: it follows within half a minute
-HOTTEST_WET_C = 130.0  # up to which vapour over a wet skin is known
-LEAST_WATER = 1e-3  # of a kilogram of dry lean matter, kg
 
 
 @dataclass(frozen=True)
@@ -113,44 +107,8 @@ def skin_course(
     stage = np.minimum(np.searchsorted(np.asarray(ends_s), 0.5 * (t_s[1:] + t_s[:-1])), len(ends_s) - 1)
     rows = schedule.faces[:, face]
     air = np.array([[r["medium_c"], r["h"], r["emissivity"], r["wet"], vapour_pa or r["vapour_pa"]] for r in rows])
-    surface, activity = _dried(
+    surface, activity = dry_skin(
         t_s, under_c, stage, np.asarray(hangs), air, skin.conductivity / skin.thickness_m, skin.lean_kg_m2, skin.water,
         data["skin"]["isotherm_a"], data["skin"]["isotherm_b"],
     )  # fmt: skip
     return surface, activity < data["clock"]["dry_below_activity"]
-
-
-@entry
-def _dried(
-    t_s: Any, under_c: Any, stage: Any, hangs: Any, air: Any, passes: float, lean: float, water: float, a: float, b: float
-) -> Any:  # fmt: skip
-    """Skin temperature, °C, and water activity at the times; ``passes`` W/(m² K) from the flesh, ``lean`` kg/m²."""
-    surface, activity = under_c.copy(), np.ones(t_s.size)
-    ts = under_c[0]
-    for i in range(t_s.size - 1):
-        j = stage[i]
-        aw = 1.0 / (1.0 + (a / water) ** (1.0 / b))
-        if not hangs[j]:
-            ts = under_c[i + 1]
-            activity[i + 1] = aw
-            continue
-        medium, h, emissivity, wet, vapour = air[j, 0], air[j, 1], air[j, 2], air[j, 3], air[j, 4]
-        around = vapour / (VAPOUR_GAS_CONSTANT * (medium + CELSIUS_ZERO))
-        n = max(int((t_s[i + 1] - t_s[i]) / STEP_S), 1)
-        dt = (t_s[i + 1] - t_s[i]) / n
-        for _ in range(n):
-            aw = 1.0 / (1.0 + (a / water) ** (1.0 / b))
-            leaves = 0.0
-            for _ in range(8):
-                at = min(max(ts, 0.0), HOTTEST_WET_C)
-                density, slope = saturated_vapour(at)
-                leaves = max(h * wet * LEWIS_AIR * (aw * density - around), 0.0)
-                kelvin = ts + CELSIUS_ZERO
-                q = h * (medium - ts) + emissivity * SIGMA * ((medium + CELSIUS_ZERO) ** 4 - kelvin**4)
-                q += passes * (under_c[i + 1] - ts) - latent_heat(at) * leaves
-                by = h + 4.0 * emissivity * SIGMA * kelvin**3 + passes
-                by += latent_heat(at) * h * wet * LEWIS_AIR * aw * slope if leaves > 0.0 else 0.0
-                ts += q / by
-            water = max(water - leaves * dt / lean, LEAST_WATER)
-        surface[i + 1], activity[i + 1] = ts, aw
-    return surface, activity
