@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import replace
+from functools import partial
 from typing import Any
 
 import numpy as np
@@ -18,7 +19,15 @@ from ember_core.running.belief import Belief
 from ember_core.running.checks import MEAN, MEDIUM, checks
 from ember_core.running.history import Running
 from ember_core.safety.clocks import TOLERANCE_C
-from ember_core.safety.measured import by_its_outside, judge_log, log_of, of_one_piece, rules_of_parts
+from ember_core.safety.measured import (
+    by_its_outside,
+    heated_until,
+    judge_log,
+    log_of,
+    of_one_piece,
+    possible_by_hand,
+    rules_of_parts,
+)
 from ember_core.safety.premise import CLAUSE, Basis, Premise, replace_premises
 from ember_core.safety.rules import profile_of
 from ember_core.safety.statement import Piece
@@ -150,14 +159,15 @@ def cook_until(cook: Cook, until_s: float, count: int) -> Cook:
 
 def _measured(running: Running, computed: Computed) -> dict[str, Any] | None:
     """The statement by what was read of the core; None where nothing was, so that only the computation speaks."""
-    by_hand = running.read_in()
+    fastest = fastest_core_of(computed.piece.cook)
+    by_hand = possible_by_hand(running.read_in(), running.plan.start_c, fastest)
     if not (running.readings or by_hand) or running.plan.food is None:
         return None
     plan = computed.piece.plan
     judged = judge_log(
-        log_of(running.readings, by_hand, fastest_core_of(computed.piece.cook)),
+        log_of(running.readings, by_hand, fastest, partial(heated_until, plan, computed.piece.cook.stages)),
         rules=str(plan.rules), food=str(plan.food), form=plan.document["piece"].get("form"), house=plan.house, plan=plan,
-        ran=computed.piece.cook.stages, fastest_k_s=fastest_core_of(computed.piece.cook), until_s=float(computed.piece.cook.t[-1]),
+        ran=computed.piece.cook.stages, fastest_k_s=fastest, until_s=float(computed.piece.cook.t[-1]),
     )  # fmt: skip
     of_plan = decide(computed).rule
     assert of_plan is not None  # the plan names rules

@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, replace
+from functools import partial
 from typing import Any
 
 import numpy as np
@@ -11,6 +12,7 @@ from numpy.typing import NDArray
 
 from ember_core.book.foods import food_row
 from ember_core.plan.finding import Finding, Level
+from ember_core.plan.kinds import HEAT_KINDS
 from ember_core.plan.log import Log
 from ember_core.plan.parts import PART_NAMES, THICKEST, other_parts, sizes_mm
 from ember_core.plan.plan import Plan
@@ -439,7 +441,7 @@ def judge_part(plan: Plan, part: str, read: Sequence[tuple[float, float]], ran: 
     """
     own = plan if part == THICKEST else plan.of_part(part)
     judged = judge_log(
-        log_of((), read, JUMP_K_S), rules=str(plan.rules), food=str(plan.food), form=plan.document["piece"].get("form"), house=plan.house,
+        log_of((), read, JUMP_K_S, partial(heated_until, plan, ran)), rules=str(plan.rules), food=str(plan.food), form=plan.document["piece"].get("form"), house=plan.house,
         plan=own, ran=ran, fastest_k_s=JUMP_K_S,
     )  # fmt: skip
     return of_this_part(judged["rule"])
@@ -449,7 +451,8 @@ def rules_of_parts(
     read: Mapping[str, Sequence[tuple[float, float]]], plan: Plan, ran: Sequence[Ran] | None
 ) -> dict[str, dict[str, Any]]:
     """The rules of the parts in which something was read by hand, by part, as of :func:`judge_part`."""
-    return {part: judge_part(plan, part, points, ran) for part, points in read.items() if points}
+    possible = {part: possible_by_hand(points, plan.start_c, JUMP_K_S) for part, points in read.items()}
+    return {part: judge_part(plan, part, points, ran) for part, points in possible.items() if points}
 
 
 def of_this_part(rule: dict[str, Any]) -> dict[str, Any]:
@@ -462,23 +465,56 @@ SETTLING_S = (
     15.0  # so long a thermometer put in by hand lies there until it stands still; common practice, no published source
 )
 TWICE_S = 1e-3
+SLIP_K = 3.0  # two thermometers' errors
 
 
-def log_of(readings: Sequence[tuple[float, float]], by_hand: Sequence[tuple[float, float]], fastest_k_s: float) -> Log:
+def possible_by_hand(
+    by_hand: Sequence[tuple[float, float]], start_c: float, fastest_k_s: float
+) -> list[tuple[float, float]]:
+    """What was read by hand without what no core can have come up to since it began: a slip, or another piece.
+
+    Parameters
+    ----------
+    by_hand : sequence of (s since it began, °C)
+    start_c : float
+        °C, raw.
+    fastest_k_s : float
+        The fastest this core can move, K/s.
+    """
+    return [(t, c) for t, c in by_hand if c - start_c <= fastest_k_s * t + SLIP_K]
+
+
+def heated_until(plan: Plan, ran: Sequence[Ran] | None, at_s: float) -> float:
+    """Until when the heat goes on that a piece is in at a time, s; that time itself where it is in none, or nobody knows."""
+    for stage, when in zip(plan.stages, ran or (), strict=False):
+        if when.start_s <= at_s < when.end_s and stage.kind in HEAT_KINDS:
+            at_s = when.end_s
+    return at_s
+
+
+def log_of(
+    readings: Sequence[tuple[float, float]],
+    by_hand: Sequence[tuple[float, float]],
+    fastest_k_s: float,
+    until: Callable[[float], float] = lambda at_s: at_s,
+) -> Log:
     """A log of a probe's readings and of what was read by hand, in order of time; not empty.
 
     A reading by hand has settled: nothing beside it has to bear it out, and while it settled the core was no further from it
-    than it can move in that time. Where somebody reads in several places, one soon after another, the coldest of them counts.
+    than it can move in that time. Where somebody reads in several places, one soon after another, the coldest of them counts; and
+    while heat goes on no core falls: a later, lower reading found a colder place.
 
     Parameters
     ----------
     readings, by_hand : sequence of (s, °C)
     fastest_k_s : float
         The fastest this core can move, K/s.
+    until : callable
+        Until when the heat goes on that it is in at a time, s.
     """
     by_time = dict(readings)
     for at, _ in by_hand:
-        coldest = min(c for t, c in by_hand if abs(t - at) <= SAME_LOOK_S)
+        coldest = min(c for t, c in by_hand if abs(t - at) <= SAME_LOOK_S or at < t <= until(at))
         by_time |= {at: coldest, at + TWICE_S: coldest}
         if at > SETTLING_S and not any(abs(t - at) <= SAME_LOOK_S for t, _ in readings):
             by_time.setdefault(at - SETTLING_S, coldest - fastest_k_s * SETTLING_S)

@@ -227,3 +227,27 @@ def test_a_part_of_a_cook_has_its_first_two_samples_and_no_more_than_is_over(unt
     assert past.t[0] == 0.0
     assert past.t.size == max(2, int(np.sum(whole.t <= until + 1e-6)))
     assert past.core[-1] == whole.core[past.t.size - 1]
+
+
+@pytest.mark.parametrize(("at_s", "met"), [(30.0, None), (60.0, None), (300.0, None), (2350.0, True)])
+def test_a_reading_that_no_core_can_have_come_up_to_meets_nothing(at_s, met):
+    """76 for 7.6, or the thermometer in another piece: minutes after it went into the oven nobody's breast is at 76 °C."""
+    assert rule(at_s + 20.0, checked(76.0, at_s))["met"] is met
+
+
+def test_a_slip_in_another_part_meets_nothing_either():
+    slip = rule(120.0, in_part("breast", 76.0, 60.0), plan=BIRD)
+    assert {p["id"]: p["state"] for p in slip["premises"]}.get("parts") != "shown"
+    assert slip["met"] is None
+
+
+LOWER = [
+    # two readings, events → met: in the heat a lower one found a colder place, in the rest it only cooled
+    ((2000, 76.0), (2350, 70.0), (), None), ((2350, 76.0), (2650, 70.0), (OUT,), True), ((2000, 70.0), (2350, 76.0), (), True),
+]  # fmt: skip
+
+
+@pytest.mark.parametrize(("first", "second", "events", "met"), LOWER)
+def test_a_later_lower_reading_in_the_heat_counts(first, second, events, met):
+    made = [checked(c, at) for at, c in (first, second)]
+    assert rule(second[0] + 30, *made, *events)["met"] is met

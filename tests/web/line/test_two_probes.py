@@ -261,6 +261,20 @@ def test_the_other_part_read_by_hand_and_by_whom(kitchen, plan_of_bird, as_, leg
     assert f"{leg_c:.1f}" in page
 
 
+def test_a_slip_of_the_pen_and_no_move_marked_meet_nothing(kitchen, plan_of_bird, as_):
+    """76 for 7.6 a minute after it went in: what was done to it afterwards is not known."""
+    cook = as_("cook")
+    cook.post("/k/hut/line/start/", {"plan": plan_of_bird.public_id, "probe": "", "all": "1"})
+    bird = Cook.objects.get()
+    on(kitchen, minutes=1)
+    send(cook, event(kitchen, bird, "check", check="thermometer", core_c=84.0, width="trained"))
+    on(kitchen, minutes=150)
+    send(cook, event(kitchen, bird, "finish"))
+    record = Record.objects.get()
+    assert record.state == "none"
+    assert "What was done to it is not known" in record.document["verdict"]["detail"]
+
+
 @pytest.mark.parametrize(("core_c", "met"), [(71.0, True), (63.5, False), (60.0, False)])
 def test_a_piece_read_only_by_hand(kitchen, plan, as_, core_c, met):
     """No probe and no move marked: what the thermometer read at the end counts, and is not called computed."""

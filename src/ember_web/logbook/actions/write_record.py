@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
+from functools import partial
 from itertools import accumulate, pairwise
 from typing import Any
 
@@ -22,14 +23,16 @@ from ember_core.running.state import replay
 from ember_core.safety.evidence import JUMP_K_S
 from ember_core.safety.measured import (
     by_its_outside,
+    heated_until,
     judge_log,
     log_of,
     of_both,
     of_one_piece,
     of_this_part,
+    possible_by_hand,
     rules_of_parts,
 )
-from ember_core.safety.premise import Basis, replace_premises
+from ember_core.safety.premise import CLAUSE, Basis, replace_premises
 from ember_core.safety.rules import profile_of
 from ember_core.safety.verdict import standing
 from ember_core.wording.message import N_, join_sentences, say
@@ -62,11 +65,11 @@ def _replayed(cook: Cook, state: CookState, end: float) -> tuple[dict[str, Any] 
     """The rule of a piece that no probe was in: by what was read by hand, else by its moves as they were made; None where there is no rule."""
     unmarked = [raw["verb"] for m, raw in zip(state.moves, cook.moves, strict=True) if m.done is None]
     by_hand = [e for e in state.live if e.kind == CHECK and e.payload.get("check") == THERMOMETER]
+    words = say(
+        "Nothing was measured, and moves were not marked as done: {moves}. What was done to it is not known.",
+        moves=join_sentences([say(verb) for verb in unmarked], ", "),
+    )
     if unmarked and not by_hand:
-        words = say(
-            "Nothing was measured, and moves were not marked as done: {moves}. What was done to it is not known.",
-            moves=join_sentences([say(verb) for verb in unmarked], ", "),
-        )
         return None, UNJUDGED | {"detail": words}
     try:
         asked = running(cook_document(cook.document, state, end))
@@ -75,6 +78,11 @@ def _replayed(cook: Cook, state: CookState, end: float) -> tuple[dict[str, Any] 
         return None
     if found.rule is None:
         return None
+    stands_on = {p["id"]: p["state"] for p in found.rule["premises"]}.get(CLAUSE)
+    if (
+        unmarked and found.rule["met"] and stands_on != Basis.SHOWN
+    ):  # what was read does not show it, and what was done is not known
+        return None, UNJUDGED | {"detail": words}
     plan = asked.planned
     rule, said = _with_neighbours(found.rule, found.findings, cook, state, end)
     findings = [f.as_dict() for f in said]
@@ -151,7 +159,12 @@ def _judge(
             plan = running(cook_document(document, state, end)).plan
             ends = list(accumulate(60.0 * s.minutes for s in plan.stages))
             ran = [Ran(a, b) for a, b in pairwise([0.0, *ends])]
-        log = log_of([(r[0], r[1]) for r in readings], by_hand.get("", ()), fastest(cook.trace))
+        log = log_of(
+            [(r[0], r[1]) for r in readings],
+            possible_by_hand(by_hand.get("", ()), plan.start_c, fastest(cook.trace)),
+            fastest(cook.trace),
+            partial(heated_until, plan, ran),
+        )
         house = document.get("x-house")
         judged = judge_log(
             log, rules=rules, food=food, form=document["piece"].get("form"), house=house, plan=plan, ran=ran,
@@ -162,7 +175,12 @@ def _judge(
         part = second_part(cook.result)
         both = part is not None and len(second) > 1
         if both and part is not None:
-            log = log_of([(r[0], r[1]) for r in second], by_hand.get(part, ()), JUMP_K_S)
+            log = log_of(
+                [(r[0], r[1]) for r in second],
+                possible_by_hand(by_hand.get(part, ()), plan.start_c, JUMP_K_S),
+                JUMP_K_S,
+                partial(heated_until, plan, ran),
+            )
             other = judge_log(
                 log, rules=rules, food=food, form=document["piece"].get("form"), house=house, plan=plan.of_part(part), ran=ran,
                 fastest_k_s=min(OTHER_PART * fastest(cook.trace), JUMP_K_S), until_s=end - start_of(cook, state),
