@@ -58,6 +58,7 @@ TESTS = {
     "safety/forms.py": ROWS,
     "safety/keeping.py": KEEPING,
     "safety/lethality.py": ["tests/core/safety/test_lethality.py", *ROWS, "tests/core/safety/test_rule_clocks.py", "tests/validation/test_tables.py"],
+    "safety/readings_by_hand.py": ["tests/core/safety/test_by_hand.py", "tests/core/running/test_judging.py"],
     "safety/measured.py": ["tests/core/safety/test_by_hand.py", "tests/core/safety/test_measured_course.py", *LOGS, "tests/core/running/test_judging.py"],
     "safety/notes.py": VERDICTS,
     "safety/rules.py": [*ROWS, *VERDICTS, "tests/core/safety/test_house.py"],

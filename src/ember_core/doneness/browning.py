@@ -38,13 +38,15 @@ def skin_of(plan: Plan) -> Skin | None:
     """The skin of a plan's bird or cut of one; None where it has none, or none of which the thickness is known."""
     piece, data = plan.document["piece"], read_toml("browning.toml")["skin"]
     row = (food_row(plan.food) if plan.food else None) or {}
-    known = data["thickness_mm"].get(row.get("species"))
-    has = piece.get("cut") in read_toml("cuts.toml")["skin"]["cuts"] or plan.shape["kind"] == "bird"
-    if known is None or not has:
+    thickness_mm = data["thickness_mm"].get(row.get("species"))
+    skinned = piece.get("cut") in read_toml("cuts.toml")["skin"]["cuts"] or plan.shape["kind"] == "bird"
+    if thickness_mm is None or not skinned:
         return None
     lean = 1.0 - data["water"] - data["fat"]
-    thickness = known / 1000.0
-    return Skin(thickness, data["density_kg_m3"] * thickness * lean, data["water"] / lean, data["conductivity_w_mk"])
+    thickness_m = thickness_mm / 1000.0
+    return Skin(
+        thickness_m, data["density_kg_m3"] * thickness_m * lean, data["water"] / lean, data["conductivity_w_mk"]
+    )
 
 
 def browned_min(t_s: Array, outside_c: Array, dry: NDArray[np.bool_]) -> float:
@@ -70,9 +72,9 @@ def colour_of(minutes: float) -> str:
     return str([word for least, word in read_toml("browning.toml")["clock"]["words"] if minutes >= least][-1])
 
 
-def bare_dry(outside_c: Array, boil_c: float) -> NDArray[np.bool_]:
-    """Where an outside without a skin is dry: above what boils its water off."""
-    return np.asarray(outside_c > boil_c + read_toml("browning.toml")["clock"]["dry_above_boiling_k"])
+def is_dry(outside_c: Array, boil_c: float) -> NDArray[np.bool_]:
+    """Where an outside without a skin is dry: above what boils its water off at ``boil_c``, both °C."""
+    return np.asarray(outside_c > boil_c + read_toml("long_cooks.toml")["outside"]["dry_above_boiling_k"])
 
 
 def in_hot_air(plan: Plan, face: int) -> list[bool]:

@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 
 from ember_core.book.foods import food_row
 from ember_core.data.loader import read_toml
-from ember_core.doneness.browning import bare_dry, browned_min, colour_of, in_hot_air, skin_course, skin_of
+from ember_core.doneness.browning import browned_min, colour_of, in_hot_air, is_dry, skin_course, skin_of
 from ember_core.doneness.long_cooks import equivalent_hours, water_held
 from ember_core.heat.cook import Cook
 from ember_core.heat.physics.boiling import boiling_point
@@ -272,10 +272,10 @@ def _browned(plan: Plan, cook: Cook, face: int, boil_c: float) -> float:
     skin = skin_of(plan)
     hangs = in_hot_air(plan, face)
     if skin is None or not any(hangs):
-        return browned_min(cook.t, bare, bare_dry(bare, boil_c))
+        return browned_min(cook.t, bare, is_dry(bare, boil_c))
     s, ends = setup(plan), [o.end_s for o in cook.stages]
     outside_c, dry = skin_course(skin, cook.t, bare, ends, hangs, s.schedule, face, cook.vapour_pa)
-    hottest, either = np.maximum(outside_c, bare), dry | bare_dry(bare, boil_c)
+    hottest, either = np.maximum(outside_c, bare), dry | is_dry(bare, boil_c)
     return browned_min(cook.t, hottest, either)
 
 

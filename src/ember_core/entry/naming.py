@@ -4,23 +4,24 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterable, Mapping
+from functools import lru_cache
 from typing import Any
 
 from ember_core.book.book import Book, Row, suits
 from ember_core.book.foods import food_row
 from ember_core.data.loader import read_toml
-from ember_core.entry.entered import FILLERS, NO_NAMES, SAID, EntryText, Reading, one_of
+from ember_core.entry.entry_text import FILLERS, NO_NAMES, SAID, EntryText, Reading, one_of
 
 GEAR: dict[str, Any] = SAID["gear"]
 FROZEN_C: float = SAID["starts"]["frozen"]
-NONE = "none"
+NO_CUT = "none"
 SPECIES = {word: row["species"] for row in SAID["animals"] for word in row["names"]}
-CUTS_ALSO = {row["cut"]: row["names"] for row in SAID["also_called"]}
-WAYS_ALSO = {row["way"]: row["names"] for row in SAID["ways_also_called"]}
+CUT_SYNONYMS = {row["cut"]: row["names"] for row in SAID["also_called"]}
+WAY_SYNONYMS = {row["way"]: row["names"] for row in SAID["ways_also_called"]}
 NO_EGG_NEEDED = frozenset({"scrambled", "omelette", "coddled", "sauce"})
-HARD_C = 71.0  # a yolk that is set; doneness.toml
 # what may stand between two words of a way: what was read already, numbers, a comma, and words that join
 BETWEEN = r"(?:[\s,\0+&-]|\b(?:then|and|at|to|in|for|\d+(?:[.,]\d+)?)\b)+"
+WORD = r"[a-zéè']{2,}"
 JOINING = frozenset({"then", "and", "", "+", "&"})
 
 
@@ -29,7 +30,7 @@ def read_names(left: EntryText, out: Reading, book: Book) -> None:
     by_animal = _cut(left, out, book)
     cut = book.cuts.get(out.parts.get("cut", ""))
     if cut is None or cut["shape"] == "egg":
-        cut = _eggs(left, out, cut)
+        cut = _eggs(left, out, book, cut)
         if out.eggs:
             return
     if cut is not None and by_animal:
@@ -50,9 +51,10 @@ def singular(word: str) -> str:
     return re.sub(r"(?<=[sxo])es$|(?<!s)s$", "", word) if len(word) > 3 else word
 
 
-def words_of(text: str) -> set[str]:
+@lru_cache(4096)
+def words_of(name: str) -> frozenset[str]:
     """The words of a name that tell something, without endings."""
-    return {singular(w) for w in re.findall(r"[a-zéè']{2,}", text.lower())} - FILLERS
+    return frozenset(singular(w) for w in re.findall(WORD, name.lower())) - FILLERS
 
 
 def species_of(cut: Row) -> str:
@@ -72,40 +74,49 @@ def _cut(left: EntryText, out: Reading, book: Book) -> bool:
 
     Nothing is a cut of another animal than one that is named. True: nothing but the animal was named.
     """
-    said = [(m.start(), m.end(), singular(m[0])) for m in re.finditer(r"[a-zéè']{2,}", left.rest)]
-    heard = {w for _, _, w in said}
-    spoken = {SPECIES[w] for w in heard if w in SPECIES}
-    if NONE in spoken:
+    entry_words = [(m.start(), m.end(), singular(m[0])) for m in re.finditer(WORD, left.rest)]
+    heard = {word for _, _, word in entry_words}
+    named_species = {SPECIES[word] for word in heard if word in SPECIES}
+    if NO_CUT in named_species:
         return False
-    cuts = {i: c for i, c in book.cuts.items() if not spoken or species_of(c) in spoken}
+    cuts = {i: c for i, c in book.cuts.items() if not named_species or species_of(c) in named_species}
     methods = {n for w in book.ways.values() for n in (w["id"], *(w.get("aliases") or ())) if " " not in n}
-    best: list[tuple[int, int, str, set[str]]] = []
+    ranked: list[tuple[int, int, str, set[str]]] = []
     for name, cut in cuts.items():
-        also = [n for n in CUTS_ALSO.get(name, ()) if words_of(n) <= heard]
-        names = [*_names_of(name, cut, book), *also]
-        in_full = [n for n in names if words_of(n) and words_of(n) <= heard and (len(words_of(n)) > 1 or not words_of(n) <= NO_NAMES)]  # fmt: skip
-        full = max(map(len, in_full), default=0)
-        found = (set().union(*map(words_of, names)) - NO_NAMES) & heard
-        if found or full:
-            best.append((len(found), full, name, found | (set().union(*map(words_of, in_full)) - methods)))
-    best.sort(key=lambda b: b[:2], reverse=True)
-    if best and (len(best) == 1 or best[0][:2] > best[1][:2]):
-        name, words = best[0][2:]
+        complete = [n for n in _names_of(name, cut, book) if _stands_in_full(n, heard)]
+        synonyms = [n for n in CUT_SYNONYMS.get(name, ()) if words_of(n) <= heard]
+        longest = max(map(len, [*complete, *synonyms]), default=0)
+        matched = (_all_words([*_names_of(name, cut, book), *synonyms]) - NO_NAMES) & heard
+        if matched or longest:
+            ranked.append((len(matched), longest, name, matched | (_all_words([*complete, *synonyms]) - methods)))
+    ranked.sort(key=lambda r: r[:2], reverse=True)
+    if ranked and (len(ranked) == 1 or ranked[0][:2] > ranked[1][:2]):
+        name, words = ranked[0][2:]
         out.parts["cut"] = name
-        words |= {w for n in (cuts[name]["name"], name.replace("-", " ")) for w in words_of(n)}
+        words |= _all_words([cuts[name]["name"], name.replace("-", " ")])
         taken: set[str] = set()
-        for begin, end, word in said:
+        for begin, end, word in entry_words:
             if word in words - taken:
                 left.out(begin, end, "cut")
                 taken.add(word)
         return taken <= SPECIES.keys() | {"fowl"}
-    for begin, end, word in said:
+    for begin, end, word in entry_words:
         starts = {i for i, c in cuts.items() for n in (c["name"], *c.get("aliases", ())) if n.lower().startswith(word)}
         if len(word) > 2 and len(starts) == 1:
             out.parts["cut"] = starts.pop()
             left.out(begin, end, "cut")
             return False
     return False
+
+
+def _all_words(names: Iterable[str]) -> set[str]:
+    return {word for name in names for word in words_of(name)}
+
+
+def _stands_in_full(name: str, heard: set[str]) -> bool:
+    """Whether all words of a name were heard; a single word that is of any cut is no name."""
+    words = words_of(name)
+    return bool(words) and words <= heard and (len(words) > 1 or not words <= NO_NAMES)
 
 
 def _whole_bird(out: Reading, book: Book, cut: Row) -> Row:
@@ -121,7 +132,7 @@ def _whole_bird(out: Reading, book: Book, cut: Row) -> Row:
     return plain[0]
 
 
-def _eggs(left: EntryText, out: Reading, cut: Row | None) -> Row | None:
+def _eggs(left: EntryText, out: Reading, book: Book, cut: Row | None) -> Row | None:
     """Whether a calculator of eggs answers the entry; an egg that lies in warm water, or is hard, is a plan."""
     for name, words in ((row["calculator"], row["names"]) for row in SAID["eggs"]):
         if (cut is not None or name in NO_EGG_NEEDED) and left.take(one_of(words), "eggs"):
@@ -135,7 +146,7 @@ def _eggs(left: EntryText, out: Reading, cut: Row | None) -> Row | None:
     if re.search(r"(?<!\d)\d\d[- ]?(?:°|degree)", left.raw):  # an egg is named by its water
         out.parts["way"] = "bath"
     if "target_c" not in out.parts and left.take("hard", "target"):
-        out.parts["target_c"] = HARD_C
+        out.parts["target_c"] = max(core_c for _, core_c in book.doneness_names(cut["food"], cut["id"]))
     return cut
 
 
@@ -155,8 +166,8 @@ def _ways(left: EntryText, out: Reading, book: Book, cut: Row | None) -> None:
     """A way by a name of it; of several with the same name the one that suits the cut."""
     named: dict[str, list[Row]] = {}
     for way in book.ways.values():
-        also = WAYS_ALSO.get(way["id"], ())
-        names = {way["name"].lower(), way["id"].replace("-", " "), *map(str.lower, way.get("aliases") or ()), *also}
+        synonyms = WAY_SYNONYMS.get(way["id"], ())
+        names = {way["name"].lower(), way["id"].replace("-", " "), *map(str.lower, way.get("aliases") or ()), *synonyms}
         names |= {re.sub(r"\bbath\b", words, n) for n in names for words in SAID["words"]["of_a_bath"]}
         for name in names:
             named.setdefault(name, []).append(way)

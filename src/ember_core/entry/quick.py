@@ -18,18 +18,17 @@ from __future__ import annotations
 import re
 from collections.abc import Iterable
 from datetime import time
+from typing import Any
 
 from ember_core.book.book import Book, shipped
 from ember_core.book.foods import food_row
 from ember_core.data.loader import read_toml
-from ember_core.entry.entered import SAID, EntryText, Reading, Span, one_of
+from ember_core.entry.entry_text import SAID, EntryText, Reading, Span, one_of
 from ember_core.entry.naming import GEAR, read_names
 from ember_core.wording.quantities import INCH_MM, OUNCE_G, POUND_G, celsius
 
 LEAST_CORE = 25.0  # °C; a number alone below it is no core
 HOTTEST_CORE_C = 100.0
-HOTTEST_OVEN_C = 300.0
-EITHER_C = (200.0, 300.0)  # an oven may be at so many degrees of either scale
 MOST_LETTERS = 300
 HANDLING = frozenset({"scored", "marinated", "rolled", "frozen", "pellet-fed"})
 FISH_ONLY = frozenset({"frozen", "pellet-fed"})
@@ -44,8 +43,7 @@ LENGTHS: dict[str, float] = SAID["lengths"]
 MASSES: dict[str, float] = SAID["masses"]
 HEATED = {word: name for name, row in GEAR.items() for word in row["words"]}
 FRIDGE_C, FROZEN_C, ROOM_C = (SAID["starts"][k] for k in ("fridge", "frozen", "room"))
-USUAL: dict[str, float] = SAID["usual"]
-OVEN_C: list[float] = SAID["usual"]["oven_c"]
+USUAL: dict[str, Any] = SAID["usual"]
 
 
 IN_WORDS = one_of(WORDS)
@@ -195,19 +193,19 @@ def _heats(left: EntryText, out: Reading) -> None:
     gear = "|".join(HEATED)
     after = rf"(?<![\w.])({gear})(?: (?:at|to))? {NUMBER} ?{DEGREES} ?(c|f)?(?![\w.,]?\w)"
     before = rf"(?<![\w.]){NUMBER} ?{DEGREES} ?(c|f)? ({gear})(?!\w)"
-    found: list[tuple[float, str, int, int, str | None, float]] = []
+    heats: list[tuple[float, str, int, int, str | None, float]] = []
     if match := re.search(after, left.rest):
         least = GEAR[HEATED[match[1]]]["least_c"][0]
-        found.append((in_celsius(_value(match[2]), match[3]), match[1], match.start(2), match.end(), match[3], least))
+        heats.append((in_celsius(_value(match[2]), match[3]), match[1], match.start(2), match.end(), match[3], least))
     if match := re.search(before, left.rest):
         least = GEAR[HEATED[match[3]]]["least_c"][1]
-        found.append(
+        heats.append(
             (in_celsius(_value(match[1]), match[2]), match[3], match.start(1), match.start(3), match[2], least)
         )
-    if not found:
+    if not heats:
         return
     # of a number before and one behind it the first is a bath's, and the hotter one is that of an oven or a pan
-    heat, name, begin, end, unit, least = found[0] if found[0][1] == "bath" else max(found, key=lambda f: f[0])
+    heat, name, begin, end, unit, least = heats[0] if heats[0][1] == "bath" else max(heats, key=lambda f: f[0])
     if name == "bath":
         if heat > BATH_MOST_C and unit is None:
             heat = in_celsius(heat, "f")  # no water is so hot: it was Fahrenheit
@@ -217,7 +215,7 @@ def _heats(left: EntryText, out: Reading) -> None:
     elif unit is None and name != "pan" and _needs_unit(left, heat):
         return  # 325 may be either
     elif heat >= least:
-        if unit is None and heat > HOTTEST_OVEN_C and name != "pan":
+        if unit is None and heat > USUAL["hottest_oven_c"] and name != "pan":
             heat = in_celsius(heat, "f")  # no oven is so hot: it was Fahrenheit
         out.parts |= {"gear": HEATED[name], "heat_c": heat}
         out.entered["heat"] = left.raw[begin:end].strip()
@@ -227,7 +225,7 @@ def _heats(left: EntryText, out: Reading) -> None:
 def _needs_unit(left: EntryText, heat: float) -> bool:
     """Whether a heat without a unit may be of either scale: where pounds, ounces, inches or °F are written beside it."""
     american = re.search(rf"\d ?(?:{INCHES}|{POUNDS}|{OUNCES}|{DEGREES} ?f)(?!\w)", left.raw.lower())
-    return american is not None and EITHER_C[0] <= heat <= EITHER_C[1]
+    return american is not None and USUAL["either_scale_c"][0] <= heat <= USUAL["either_scale_c"][1]
 
 
 def _counts(left: EntryText, out: Reading) -> None:
@@ -312,7 +310,11 @@ def _alone(left: EntryText, out: Reading, book: Book) -> None:
     if "heat_c" not in out.parts and _in_oven(out, book):
         held = left.rest
         match = left.take(r"(?:at )?(\d{3})", "heat")
-        if match and OVEN_C[0] <= float(match[1]) <= OVEN_C[1] and not _needs_unit(left, float(match[1])):
+        if (
+            match
+            and USUAL["oven_c"][0] <= float(match[1]) <= USUAL["oven_c"][1]
+            and not _needs_unit(left, float(match[1]))
+        ):
             out.parts["heat_c"] = float(match[1])
             out.entered["heat"] = match[1]
         elif match:

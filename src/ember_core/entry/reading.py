@@ -6,7 +6,7 @@ from datetime import datetime
 from typing import Any
 
 from ember_core.book.book import Book, shipped
-from ember_core.entry.entered import Reading
+from ember_core.entry.entry_text import Reading
 from ember_core.entry.sentence import Sentence
 from ember_core.errors import FormatError, ValueRangeError
 from ember_core.wording.message import say
@@ -53,7 +53,7 @@ def sentence_of(
     parts = dict(reading.parts)
     if reading.eggs:
         raise FormatError(
-            say("Opened eggs and sauces have no plan of their own here: calculate them under Eggs."),
+            say("Opened eggs and sauces are planned under Eggs."),
             path="/text",
             code="eggs",
         )

@@ -16,6 +16,7 @@ import numpy as np
 
 from ember_core.book.book import shipped
 from ember_core.book.foods import food_row
+from ember_core.data.loader import read_toml
 from ember_core.errors import FormatError, InputError
 from ember_core.formats.plan import FORMAT, parse
 from ember_core.heat.cook import run
@@ -25,7 +26,7 @@ from ember_core.heat.setup import setup
 from ember_core.safety.rules import profiles
 from ember_core.safety.statement import state_rule
 from ember_core.wording.message import Message, either, say
-from ember_core.wording.quantities import POUND_G, celsius
+from ember_core.wording.quantities import celsius
 
 LENGTH = 1.5  # of a roast by its diameter, where nothing else is said
 
@@ -35,9 +36,9 @@ SIZES_MM = (8.0, 160.0)
 
 DEFAULT_MEDIUM_C = {"pan": 200.0, "oven": 180.0, "grill": 200.0, "fry": 170.0}
 
-HOTTEST_C = 300.0  # no oven is hotter: a number without a unit was Fahrenheit
+HOTTEST_C: float = read_toml("quick_entry.toml")["usual"]["hottest_oven_c"]
 
-MASSES = {"kg": 1.0, "kilo": 1.0, "kilogram": 1.0, "lb": POUND_G / 1000.0, "pound": POUND_G / 1000.0, "g": 0.001}  # kg
+MASSES_G: dict[str, float] = read_toml("quick_entry.toml")["masses"]
 
 BIRD_SIZES_MM = (30.0, 110.0)  # of breasts: 0.6 to 10 kg
 
@@ -85,13 +86,13 @@ def read(text: str) -> Stated:
     low = text.strip().lower()[:200]
     by_mass = re.search(
         _NUMBER
-        + rf"\s*(min\w*|h|hrs?|hours?)?\s*(?:per|a|an|each|every|/)\s*(?:({_NUMBER[1:-1]})\s*)?({'|'.join(MASSES)})\b",
+        + rf"\s*(min\w*|h|hrs?|hours?)?\s*(?:per|a|an|each|every|/)\s*(?:({_NUMBER[1:-1]})\s*)?({'|'.join(sorted(MASSES_G, key=len, reverse=True))})\b",
         low,
     )
     per_kg = None
     if by_mass:
         unit_min = 60.0 if (by_mass[2] or "m").startswith("h") else 1.0
-        per_kg = unit_min * _number(by_mass[1]) / (_number(by_mass[3] or "1") * MASSES[by_mass[4]])
+        per_kg = 1000.0 * unit_min * _number(by_mass[1]) / (_number(by_mass[3] or "1") * MASSES_G[by_mass[4]])
     plus = re.search(r"(?:plus|\+|and)\s*" + _NUMBER, low)
     degrees = re.search(_NUMBER + r"\s*(?:°|degrees?)?\s*([cf])\b", low) or re.search(
         r"\b(?:at|@)\s*" + _NUMBER + r"()\s*(?:°|degrees?)?(?![\w.]|\s*(?:min|hours?\b|h\b|mm|cm|g\b|kg|lb|%|°))", low

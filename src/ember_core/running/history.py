@@ -15,8 +15,8 @@ from ember_core.data.loader import read_toml
 from ember_core.errors import FormatError, InputError, ValueRangeError
 from ember_core.formats.plan import check, parse
 from ember_core.plan.kinds import HEAT_KINDS
-from ember_core.plan.parts import other_parts
 from ember_core.plan.plan import Plan
+from ember_core.plan.probe_places import other_parts
 from ember_core.running.checks import THERMOMETER
 from ember_core.running.intervals import (
     Interval,
@@ -91,7 +91,7 @@ class Running:
     due_s : float or None
         When a stage that goes by the clock, or is over its limit, ends by the plan and what was put off, s; also where that is past.
     checks : tuple of Checked
-    of_parts : tuple of Checked
+    part_checks : tuple of Checked
         What a thermometer read in other parts of a bird, or in the thickest piece: of their rule, not of this core.
     readings, medium : tuple of (s, °C)
         In order of time, none later than now, nor than it was served.
@@ -110,11 +110,11 @@ class Running:
     readings: tuple[tuple[float, float], ...]
     medium: tuple[tuple[float, float], ...]
     read_after: tuple[tuple[float, float], ...] = ()
-    of_parts: tuple[Checked, ...] = ()
+    part_checks: tuple[Checked, ...] = ()
 
     def read_in(self, part: str = "") -> list[tuple[float, float]]:
         """What a thermometer read by hand, (s, °C): of the part that the plan follows, or of another one."""
-        made = self.of_parts if part else self.checks
+        made = self.part_checks if part else self.checks
         return [
             (c.at_s, float(c.core_c))
             for c in made
@@ -392,10 +392,10 @@ class _Told:
             if r["t_s"] <= now and not is_out(self.probes[MEDIUM], r["t_s"])
         )
         since = [replace(c, at_s=c.at_s - begun) for c in self.checks]
-        checks, of_parts = tuple(c for c in since if not c.part), tuple(c for c in since if c.part)
+        checks, part_checks = tuple(c for c in since if not c.part), tuple(c for c in since if c.part)
         return Running(
             plan, self.planned, now - begun, tuple(index), current, following, None if due is None else due - begun, checks, tuple(readings), tuple(medium),
-            tuple(r for r in read if r[0] > eaten), of_parts,
+            tuple(r for r in read if r[0] > eaten), part_checks,
         )  # fmt: skip
 
     def _as_a_whole(self, plan: Plan, made: dict[str, Any], current: int, now_s: float, elapsed: float) -> Plan:
@@ -448,7 +448,7 @@ def _checked(event: Mapping[str, Any], path: str, planned: Plan) -> Checked:
         if "core_c" not in event:
             raise FormatError(say("A thermometer reads core_c; add it."), path=f"{path}/core_c", code="missing")
     elif "part" in event:
-        words = say("Only a thermometer is read in a part; leave part out.")
+        words = say("Only a thermometer can be read in another part; leave part out.")
         raise InputError(words, path=f"{path}/part", code="part")
     elif "answer" not in event:
         raise FormatError(

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import replace
-from functools import partial
 from typing import Any
 
 import numpy as np
@@ -12,23 +11,16 @@ import numpy as np
 from ember_core.heat.cook import Cook, run
 from ember_core.heat.setup import setup
 from ember_core.plan.finding import Finding
-from ember_core.plan.parts import other_parts
 from ember_core.plan.plan import Plan
+from ember_core.plan.probe_places import other_parts
 from ember_core.planning.compute import Outcome, as_piece
 from ember_core.running.belief import Belief
 from ember_core.running.checks import MEAN, MEDIUM, checks
 from ember_core.running.history import Running
 from ember_core.safety.clocks import TOLERANCE_C
-from ember_core.safety.measured import (
-    by_its_outside,
-    heated_until,
-    judge_log,
-    log_of,
-    of_one_piece,
-    possible_by_hand,
-    rules_of_parts,
-)
-from ember_core.safety.premise import CLAUSE, Basis, Premise, replace_premises
+from ember_core.safety.measured import by_its_outside, judge_log, of_one_piece
+from ember_core.safety.premise import CLAUSE, Basis, Premise, basis_of_premise, replace_premises
+from ember_core.safety.readings_by_hand import fastest_rise, judge_parts, merge_readings, plausible_readings
 from ember_core.safety.rules import profile_of
 from ember_core.safety.statement import Piece
 from ember_core.safety.whole_plan import Computed, decide
@@ -65,7 +57,7 @@ def rule_now(running: Running, outcome: Outcome, belief: Belief) -> dict[str, An
     if rule is None:
         rule = decide(computed).rule
         assert rule is not None  # it names rules
-        rule = _by_parts(rule, running, computed)
+        rule = _with_parts(rule, running, computed)
     rule = _borne_out(rule, running, outcome, belief)
     rule = {"at_cautious_end": None, "share_met": None} | rule
     if rule["met"]:
@@ -159,13 +151,13 @@ def cook_until(cook: Cook, until_s: float, count: int) -> Cook:
 
 def _measured(running: Running, computed: Computed) -> dict[str, Any] | None:
     """The statement by what was read of the core; None where nothing was, so that only the computation speaks."""
-    fastest = fastest_core_of(computed.piece.cook)
-    by_hand = possible_by_hand(running.read_in(), running.plan.start_c, fastest)
+    fastest = fastest_rise(computed.piece.cook.t, computed.piece.cook.core)
+    by_hand = plausible_readings(running.read_in(), running.plan.start_c, fastest)
     if not (running.readings or by_hand) or running.plan.food is None:
         return None
     plan = computed.piece.plan
     judged = judge_log(
-        log_of(running.readings, by_hand, fastest, partial(heated_until, plan, computed.piece.cook.stages)),
+        merge_readings(running.readings, by_hand, fastest, plan, computed.piece.cook.stages),
         rules=str(plan.rules), food=str(plan.food), form=plan.document["piece"].get("form"), house=plan.house, plan=plan,
         ran=computed.piece.cook.stages, fastest_k_s=fastest, until_s=float(computed.piece.cook.t[-1]),
     )  # fmt: skip
@@ -173,7 +165,7 @@ def _measured(running: Running, computed: Computed) -> dict[str, Any] | None:
     assert of_plan is not None  # the plan names rules
     said = [Finding.of(f) for f in judged["findings"]]
     rule = by_its_outside(judged["rule"], of_plan, profile_of(str(plan.rules), plan.house), said)
-    rule = of_one_piece(rule, of_plan, plan, rules_of_parts(read_in_parts(running), plan, computed.piece.cook.stages))
+    rule = of_one_piece(rule, of_plan, plan, judge_parts(read_in_parts(running), plan, computed.piece.cook.stages))
     # what only the computation sees counts as well: how it was kept, chilled, held, what lies beside it
     broken = [p for p in map(Premise.of, of_plan["premises"]) if not p.holds and p.id not in {CLAUSE, "parts"}]
     return replace_premises(rule, *broken) if broken else rule
@@ -184,26 +176,19 @@ def read_in_parts(running: Running) -> dict[str, list[tuple[float, float]]]:
     return {part: running.read_in(part) for part in other_parts(running.planned)}
 
 
-def _by_parts(rule: dict[str, Any], running: Running, computed: Computed) -> dict[str, Any]:
+def _with_parts(rule: dict[str, Any], running: Running, computed: Computed) -> dict[str, Any]:
     """The computed statement, where a part was read by hand and is short."""
     if computed.piece.plan.food is None:
         return rule
-    of_parts = rules_of_parts(read_in_parts(running), computed.piece.plan, computed.piece.cook.stages)
-    if all(of["met"] for of in of_parts.values()):
+    part_rules = judge_parts(read_in_parts(running), computed.piece.plan, computed.piece.cook.stages)
+    if all(part["met"] for part in part_rules.values()):
         return rule
-    return of_one_piece(rule, rule, computed.piece.plan, of_parts)
-
-
-def fastest_core_of(cook: Cook) -> float:
-    """The fastest its core can move, K/s: three times what is computed, no more than any piece's."""
-    rise = np.abs(np.diff(cook.core)) / np.maximum(np.diff(cook.t), 1e-9)
-    return float(min(max(3.0 * float(rise.max(initial=0.0)), 0.02), 0.5))
+    return of_one_piece(rule, rule, computed.piece.plan, part_rules)
 
 
 def _borne_out(rule: dict[str, Any], running: Running, outcome: Outcome, belief: Belief) -> dict[str, Any]:
     """What is met as computed, unless a check says that the piece is another: then it has to be measured."""
-    shown = {p["id"]: p["state"] for p in rule["premises"]}.get(CLAUSE) == Basis.SHOWN  # a thermometer read it
-    if rule["met"] is not True or running.readings or shown:
+    if rule["met"] is not True or running.readings or basis_of_premise(rule, CLAUSE) is Basis.SHOWN:
         return rule
     against = _against(running, outcome.cook)
     if not against and belief.told:

@@ -2,9 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
-from functools import partial
 from typing import Any
 
 import numpy as np
@@ -12,10 +11,9 @@ from numpy.typing import NDArray
 
 from ember_core.book.foods import food_row
 from ember_core.plan.finding import Finding, Level
-from ember_core.plan.kinds import HEAT_KINDS
 from ember_core.plan.log import Log
-from ember_core.plan.parts import PART_NAMES, THICKEST, other_parts, sizes_mm
 from ember_core.plan.plan import Plan
+from ember_core.plan.probe_places import PART_NAMES, other_parts, sizes_mm
 from ember_core.plan.requirement import Requirement
 from ember_core.safety.arguments import check_arguments
 from ember_core.safety.check import Check, rows_of
@@ -388,7 +386,7 @@ def of_one_piece(
     rule: dict[str, Any],
     planned: Mapping[str, Any] | None,
     plan: Plan,
-    of_parts: Mapping[str, Mapping[str, Any]] | None = None,
+    part_rules: Mapping[str, Mapping[str, Any]] | None = None,
 ) -> dict[str, Any]:
     """A log's statement where the pieces differ in size, or a bird has parts: what was not measured only the plan tells.
 
@@ -399,18 +397,18 @@ def of_one_piece(
     planned : mapping or None
         The ``rule`` object of the plan, which is met when it is met of every size.
     plan : Plan
-    of_parts : mapping, optional
-        The rules of the other parts that were measured, by part, as of :func:`judge_part`.
+    part_rules : mapping, optional
+        The rules of the other parts that were measured, by part, as of :func:`ember_core.safety.readings_by_hand.judge_part`.
     """
     others = other_parts(plan)
     if not others:
         return rule
-    read = of_parts or {}
+    read = part_rules or {}
     short = [part for part in others if part in read and read[part]["met"] is not True]
     missing = [part for part in others if part not in read]
     if short:
         words = say(
-            "Measured in {part}, and it does not meet the rule: {needs}",
+            "Measured in {part}: short of the rule. {needs}",
             part=say(PART_NAMES[short[0]]), needs=read[short[0]]["needs"],
         )  # fmt: skip
         return replace_premises(rule, Premise("parts", Basis.UNKNOWN, say("a thermometer"), words))
@@ -421,104 +419,5 @@ def of_one_piece(
     if planned is not None and planned["met"]:
         words = say("Not measured, computed by the plan: {parts}.", parts=names)
         return replace_premises(rule, Premise("parts", Basis.COMPUTED, say("the plan, computed"), words))
-    words = say("Not known, and by the plan it does not meet the rule everywhere. Measure {parts}.", parts=names)
+    words = say("The plan does not meet the rule everywhere. Measure {parts}.", parts=names)
     return replace_premises(rule, Premise("parts", Basis.UNKNOWN, say("the plan, computed"), words))
-
-
-def judge_part(plan: Plan, part: str, read: Sequence[tuple[float, float]], ran: Sequence[Ran] | None) -> dict[str, Any]:
-    """The rule of another part of a bird, or of the thickest piece, by what a thermometer read there by hand.
-
-    Parameters
-    ----------
-    plan : Plan
-        As it was cooked; it names rules and a food.
-    part : str
-        One of :func:`other_parts`.
-    read : sequence of (s, °C)
-        At least one.
-    ran : sequence of Ran or None
-        When its stages ran.
-    """
-    own = plan if part == THICKEST else plan.of_part(part)
-    judged = judge_log(
-        log_of((), read, JUMP_K_S, partial(heated_until, plan, ran)), rules=str(plan.rules), food=str(plan.food), form=plan.document["piece"].get("form"), house=plan.house,
-        plan=own, ran=ran, fastest_k_s=JUMP_K_S,
-    )  # fmt: skip
-    return of_this_part(judged["rule"])
-
-
-def rules_of_parts(
-    read: Mapping[str, Sequence[tuple[float, float]]], plan: Plan, ran: Sequence[Ran] | None
-) -> dict[str, dict[str, Any]]:
-    """The rules of the parts in which something was read by hand, by part, as of :func:`judge_part`."""
-    possible = {part: possible_by_hand(points, plan.start_c, JUMP_K_S) for part, points in read.items()}
-    return {part: judge_part(plan, part, points, ran) for part, points in possible.items() if points}
-
-
-def of_this_part(rule: dict[str, Any]) -> dict[str, Any]:
-    """The rule of one part by itself: that other parts are not known is said elsewhere."""
-    return replace_premises(rule, Premise("parts", Basis.SHOWN, say("a thermometer"), say("This part was measured.")))
-
-
-SAME_LOOK_S = 120.0  # readings by hand so close together are one search for the coldest place; an estimate
-SETTLING_S = (
-    15.0  # so long a thermometer put in by hand lies there until it stands still; common practice, no published source
-)
-TWICE_S = 1e-3
-SLIP_K = 3.0  # two thermometers' errors
-
-
-def possible_by_hand(
-    by_hand: Sequence[tuple[float, float]], start_c: float, fastest_k_s: float
-) -> list[tuple[float, float]]:
-    """What was read by hand without what no core can have come up to since it began: a slip, or another piece.
-
-    Parameters
-    ----------
-    by_hand : sequence of (s since it began, °C)
-    start_c : float
-        °C, raw.
-    fastest_k_s : float
-        The fastest this core can move, K/s.
-    """
-    return [(t, c) for t, c in by_hand if c - start_c <= fastest_k_s * t + SLIP_K]
-
-
-def heated_until(plan: Plan, ran: Sequence[Ran] | None, at_s: float) -> float:
-    """Until when the heat goes on that a piece is in at a time, s; that time itself where it is in none, or nobody knows."""
-    for stage, when in zip(plan.stages, ran or (), strict=False):
-        if when.start_s <= at_s < when.end_s and stage.kind in HEAT_KINDS:
-            at_s = when.end_s
-    return at_s
-
-
-def log_of(
-    readings: Sequence[tuple[float, float]],
-    by_hand: Sequence[tuple[float, float]],
-    fastest_k_s: float,
-    until: Callable[[float], float] = lambda at_s: at_s,
-) -> Log:
-    """A log of a probe's readings and of what was read by hand, in order of time; not empty.
-
-    A reading by hand has settled: nothing beside it has to bear it out, and while it settled the core was no further from it
-    than it can move in that time. Where somebody reads in several places, one soon after another, the coldest of them counts; and
-    while heat goes on no core falls: a later, lower reading found a colder place.
-
-    Parameters
-    ----------
-    readings, by_hand : sequence of (s, °C)
-    fastest_k_s : float
-        The fastest this core can move, K/s.
-    until : callable
-        Until when the heat goes on that it is in at a time, s.
-    """
-    by_time = dict(readings)
-    for at, _ in by_hand:
-        coldest = min(c for t, c in by_hand if abs(t - at) <= SAME_LOOK_S or at < t <= until(at))
-        by_time |= {at: coldest, at + TWICE_S: coldest}
-        if at > SETTLING_S and not any(abs(t - at) <= SAME_LOOK_S for t, _ in readings):
-            by_time.setdefault(at - SETTLING_S, coldest - fastest_k_s * SETTLING_S)
-    if len(by_time) == 1:
-        by_time |= {at + TWICE_S: c for at, c in readings}
-    times = sorted(by_time)
-    return Log(tuple(times), tuple(by_time[t] for t in times))

@@ -167,6 +167,11 @@ def relabel_premises(premises: Sequence[Premise], words: Any) -> list[Premise]:
 CLAUSE = "clause"
 
 
+def basis_of_premise(rule: Mapping[str, Any], id_: str) -> Basis | None:
+    """What one premise of a concluded statement stands on; None where it is not asked."""
+    return next((Basis(p["state"]) for p in rule.get("premises", ()) if p["id"] == id_), None)
+
+
 def conclude_rule(rule: Mapping[str, Any], premises: Sequence[Premise]) -> dict[str, Any]:
     """A clause's statement with its premises: *met* only where none is unknown and none broken.
 

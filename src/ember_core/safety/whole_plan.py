@@ -13,8 +13,8 @@ from ember_core.book.foods import food_row
 from ember_core.heat.geometry.bird import part_shape
 from ember_core.plan.finding import Finding, Level
 from ember_core.plan.kinds import CONTACT_KINDS
-from ember_core.plan.parts import PART_NAMES
 from ember_core.plan.plan import Plan
+from ember_core.plan.probe_places import PART_NAMES
 from ember_core.safety.clocks import judge_all
 from ember_core.safety.premise import Basis, Premise, merge_premises, relabel_premises
 from ember_core.safety.statement import Piece, state_rule

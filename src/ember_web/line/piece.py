@@ -10,7 +10,7 @@ import numpy as np
 from ember_core.heat.arrays import Array
 from ember_core.line.fold import CHECK, EXTEND, HAPPENED, CookState, fold
 from ember_core.plan.kinds import HEAT_KINDS
-from ember_core.plan.parts import PART_NAMES
+from ember_core.plan.probe_places import PART_NAMES
 from ember_core.planning.moves import MoveKind
 from ember_core.running.history import CORE, SECOND
 from ember_core.running.intervals import heated_by

@@ -6,7 +6,7 @@ from collections.abc import Mapping
 from typing import Any
 
 from ember_core.heat.geometry.bird import part_shape
-from ember_core.plan.parts import PART_NAMES
+from ember_core.plan.probe_places import PART_NAMES
 from ember_core.wording.message import Message, say
 from ember_web.line.media import Track
 from ember_web.line.models import Cook

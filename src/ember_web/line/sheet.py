@@ -14,7 +14,7 @@ from ember_core.errors import EmberError
 from ember_core.line.fold import CHECK, EXTEND, MOVE, PROBE, CookState
 from ember_core.line.fold import Event as CoreEvent
 from ember_core.plan.kinds import HEAT_KINDS, TURNED_KINDS
-from ember_core.plan.parts import PART_NAMES, places_to_read
+from ember_core.plan.probe_places import PART_NAMES, places_to_read
 from ember_core.running.checks import THERMOMETER, body_of, checks, checks_for
 from ember_core.running.history import CORE, OUT, SECOND, Running, is_out, running
 from ember_core.running.intervals import STORED_BY, heated_by

@@ -11,7 +11,7 @@ from django.db.models import Q
 
 from ember_core.book.book import Book
 from ember_core.line.fold import CHECK
-from ember_core.plan.parts import PART_NAMES
+from ember_core.plan.probe_places import PART_NAMES
 from ember_core.planning.moves import MoveKind
 from ember_core.running.checks import checks as kinds_of_check
 from ember_core.wording.message import join_sentences, say

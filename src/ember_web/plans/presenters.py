@@ -17,8 +17,8 @@ from ember_core.heat.cook import Cook
 from ember_core.heat.ensemble.sensitivity import sensitivities
 from ember_core.plan.finding import Finding, Level
 from ember_core.plan.kinds import BROWNING_KINDS, DRY_AIR_KINDS
-from ember_core.plan.parts import PART_NAMES
 from ember_core.plan.plan import Plan
+from ember_core.plan.probe_places import PART_NAMES
 from ember_core.planning.batches import LAY_S, in_pan
 from ember_core.planning.compute import Outcome
 from ember_core.planning.moves import moves

@@ -18,7 +18,7 @@ from django.views.decorators.http import require_POST, require_safe
 
 from ember_core.book.book import Book
 from ember_core.doneness.eggs import YOLKS
-from ember_core.entry.entered import Reading
+from ember_core.entry.entry_text import Reading
 from ember_core.entry.quick import FRIDGE_C, FROZEN_C, ROOM_C
 from ember_core.entry.quick import parse as parse_quick
 from ember_core.entry.reading import sentence_of as sentence_from

@@ -5,7 +5,9 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
-from ember_core.doneness.browning import browned_min, colour_of
+from ember_core.book.foods import foods
+from ember_core.data.loader import read_toml
+from ember_core.doneness.browning import browned_min, colour_of, skin_of
 from ember_core.doneness.outside import outside
 from ember_core.entry.sentence import Sentence
 from ember_core.formats.plan import parse
@@ -89,3 +91,10 @@ def test_the_clock_counts_minutes_at_180():
 def test_a_seared_steak_of_the_book_is_no_longer_pale():
     plan = parse(Sentence.for_cut("ribeye", way="bath-then-sear").document())
     assert {f.colour for f in outside(plan, run(plan, setup(plan))).faces} == {GOLDEN}
+
+
+def test_every_skin_is_of_a_species_of_the_food_table():
+    """A name that the table does not have would be a bird without its skin."""
+    species = {row["species"] for row in foods().values()}
+    assert set(read_toml("browning.toml")["skin"]["thickness_mm"]) <= species
+    assert skin_of(parse(Sentence.for_cut("whole-guinea-fowl").document())) is not None

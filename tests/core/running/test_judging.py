@@ -13,8 +13,8 @@ from ember_core.heat.cook import run
 from ember_core.heat.setup import setup
 from ember_core.running.history import running
 from ember_core.running.judging import cook_until, piece_until
-from ember_core.running.judging import fastest_core_of as fastest_of
 from ember_core.running.state import replay
+from ember_core.safety.readings_by_hand import fastest_rise
 
 US = "us-food-code-2022"
 BREAST = {
@@ -216,7 +216,7 @@ def test_the_fastest_a_core_can_move_is_three_times_what_is_computed(k_s, fastes
     cook = run(plan, setup(plan))
     for sign in (1.0, -1.0):
         made = replace(cook, t=np.array([0.0, 20.0, 40.0]), core=np.array([50.0, 50.0 + sign * 20.0 * k_s, 50.0]))
-        assert fastest_of(made) == pytest.approx(fastest, rel=1e-6)
+        assert fastest_rise(made.t, made.core) == pytest.approx(fastest, rel=1e-6)
 
 
 @pytest.mark.parametrize("until", [0.0, 5.0, 700.0])

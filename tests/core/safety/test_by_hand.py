@@ -8,12 +8,18 @@ import pytest
 from ember_core.formats.plan import parse
 from ember_core.plan.log import Log
 from ember_core.safety.evidence import JUMP_K_S, fastest_core
-from ember_core.safety.measured import fastest_of_plan, judge_log, log_of, of_both
+from ember_core.safety.measured import fastest_of_plan, judge_log, of_both
+from ember_core.safety.readings_by_hand import merge_readings
 from tests.core.safety.histories import US
+
+SLAB = parse({
+    "format": "open-ember.plan/1", "piece": {"food": "beef-lean", "start_c": 4, "shape": {"kind": "slab", "thickness_mm": 20}},
+    "stages": [{"kind": "bath", "minutes": 60, "medium_c": 60}],
+})  # fmt: skip
 
 
 def points(readings, by_hand, fastest=0.1):
-    log = log_of(readings, by_hand, fastest)
+    log = merge_readings(readings, by_hand, fastest, SLAB, None)
     return [(round(t, 3), c) for t, c in zip(log.t_s, log.core_c, strict=True)]
 
 

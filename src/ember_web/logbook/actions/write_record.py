@@ -4,9 +4,10 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
-from functools import partial
 from itertools import accumulate, pairwise
 from typing import Any
+
+import numpy as np
 
 from ember_core import __version__
 from ember_core.data.loader import data_version
@@ -15,7 +16,7 @@ from ember_core.formats.plan import parse
 from ember_core.line.fold import CHECK, HAPPENED, PROBE, CookState, MoveState
 from ember_core.line.fold import Event as CoreEvent
 from ember_core.plan.finding import Finding
-from ember_core.plan.parts import other_parts
+from ember_core.plan.probe_places import other_parts
 from ember_core.running.checks import THERMOMETER
 from ember_core.running.history import CORE, SECOND, is_out, running
 from ember_core.running.media import WATCHED_S
@@ -23,16 +24,18 @@ from ember_core.running.state import replay
 from ember_core.safety.evidence import JUMP_K_S
 from ember_core.safety.measured import (
     by_its_outside,
-    heated_until,
     judge_log,
-    log_of,
     of_both,
     of_one_piece,
-    of_this_part,
-    possible_by_hand,
-    rules_of_parts,
 )
-from ember_core.safety.premise import CLAUSE, Basis, replace_premises
+from ember_core.safety.premise import CLAUSE, Basis, basis_of_premise, replace_premises
+from ember_core.safety.readings_by_hand import (
+    fastest_rise,
+    judge_parts,
+    merge_readings,
+    plausible_readings,
+    single_part_rule,
+)
 from ember_core.safety.rules import profile_of
 from ember_core.safety.verdict import standing
 from ember_core.wording.message import N_, join_sentences, say
@@ -78,10 +81,8 @@ def _replayed(cook: Cook, state: CookState, end: float) -> tuple[dict[str, Any] 
         return None
     if found.rule is None:
         return None
-    stands_on = {p["id"]: p["state"] for p in found.rule["premises"]}.get(CLAUSE)
-    if (
-        unmarked and found.rule["met"] and stands_on != Basis.SHOWN
-    ):  # what was read does not show it, and what was done is not known
+    # what was read does not show the clause, and what was done is not known
+    if unmarked and found.rule["met"] and basis_of_premise(found.rule, CLAUSE) is not Basis.SHOWN:
         return None, UNJUDGED | {"detail": words}
     plan = asked.planned
     rule, said = _with_neighbours(found.rule, found.findings, cook, state, end)
@@ -153,40 +154,43 @@ def _judge(
     if len(readings) < 2:
         return _replayed(cook, state, end)
     by_hand = read_by_hand(cook, state)
+    fastest = fastest_rise(*np.array(cook.trace, dtype=float).reshape(-1, 2).T)
     try:
         plan, ran = parse(document), [Ran(s["start_s"], s["end_s"]) for s in cook.result["stages"]]
         if state.happened():  # judged as what really was done to it
             plan = running(cook_document(document, state, end)).plan
             ends = list(accumulate(60.0 * s.minutes for s in plan.stages))
             ran = [Ran(a, b) for a, b in pairwise([0.0, *ends])]
-        log = log_of(
+        log = merge_readings(
             [(r[0], r[1]) for r in readings],
-            possible_by_hand(by_hand.get("", ()), plan.start_c, fastest(cook.trace)),
-            fastest(cook.trace),
-            partial(heated_until, plan, ran),
+            plausible_readings(by_hand.get("", ()), plan.start_c, fastest),
+            fastest,
+            plan,
+            ran,
         )
         house = document.get("x-house")
         judged = judge_log(
             log, rules=rules, food=food, form=document["piece"].get("form"), house=house, plan=plan, ran=ran,
-            fastest_k_s=fastest(cook.trace), until_s=end - start_of(cook, state),
+            fastest_k_s=fastest, until_s=end - start_of(cook, state),
         )  # fmt: skip
         others = {part: by_hand.get(part, ()) for part in other_parts(plan)}
-        of_parts = rules_of_parts(others, plan, ran)
+        part_rules = judge_parts(others, plan, ran)
         part = second_part(cook.result)
         both = part is not None and len(second) > 1
         if both and part is not None:
-            log = log_of(
+            log = merge_readings(
                 [(r[0], r[1]) for r in second],
-                possible_by_hand(by_hand.get(part, ()), plan.start_c, JUMP_K_S),
+                plausible_readings(by_hand.get(part, ()), plan.start_c, JUMP_K_S),
                 JUMP_K_S,
-                partial(heated_until, plan, ran),
+                plan,
+                ran,
             )
             other = judge_log(
                 log, rules=rules, food=food, form=document["piece"].get("form"), house=house, plan=plan.of_part(part), ran=ran,
-                fastest_k_s=min(OTHER_PART * fastest(cook.trace), JUMP_K_S), until_s=end - start_of(cook, state),
+                fastest_k_s=min(OTHER_PART * fastest, JUMP_K_S), until_s=end - start_of(cook, state),
             )  # fmt: skip
-            of_parts[part] = of_this_part(other["rule"])
-            judged = of_both(judged, other, all_of=set(plan.targets or ()) <= {plan.shape["part"], *of_parts})
+            part_rules[part] = single_part_rule(other["rule"])
+            judged = of_both(judged, other, all_of=set(plan.targets or ()) <= {plan.shape["part"], *part_rules})
     except InputError as error:
         return None, UNJUDGED | {"detail": error.message}
     profile = profile_of(rules, house)
@@ -195,7 +199,7 @@ def _judge(
         judged["rule"] = by_its_outside(judged["rule"], cook.result.get("rule"), profile, said)
     # what the plan says of the other sizes and parts does not hold when its heat was another
     otherwise = state.happened() or away_s > WATCHED_S
-    judged["rule"] = of_one_piece(judged["rule"], None if otherwise else cook.result.get("rule"), plan, of_parts)
+    judged["rule"] = of_one_piece(judged["rule"], None if otherwise else cook.result.get("rule"), plan, part_rules)
     judged["rule"], said = _with_neighbours(judged["rule"], said, cook, state, end)
     judged["findings"] = [f.as_dict() for f in said]
     found = standing(judged["rule"], plan.required, plan.guests, profile, said)
@@ -227,18 +231,12 @@ def start_of(cook: Cook, state: CookState) -> float:
 
 def basis_of(rule: Mapping[str, Any]) -> str:
     """What a record's verdict stands on, in a word: measured, computed, or in part the one and in part the other."""
-    found = {p["id"]: p["state"] for p in rule.get("premises", ())}
-    if found.get("clause") == Basis.COMPUTED:
-        return N_("computed, in part measured") if found.get("readings") == Basis.SHOWN else N_("computed")
-    if found.get("readings") == Basis.UNKNOWN or found.get("parts") in {Basis.COMPUTED, Basis.UNKNOWN}:
+    clause, readings, parts = (basis_of_premise(rule, id_) for id_ in (CLAUSE, "readings", "parts"))
+    if clause is Basis.COMPUTED:
+        return N_("computed, in part measured") if readings is Basis.SHOWN else N_("computed")
+    if readings is Basis.UNKNOWN or parts in {Basis.COMPUTED, Basis.UNKNOWN}:
         return N_("part measured")
     return N_("measured")
-
-
-def fastest(trace: Sequence[Sequence[float]]) -> float:
-    """The fastest this piece's core can change, K/s: three times what its plan computes, no more than any piece's."""
-    steps = [(b[1] - a[1]) / (b[0] - a[0]) for a, b in pairwise(trace) if b[0] > a[0]]
-    return min(max(3.0 * max((abs(s) for s in steps), default=JUMP_K_S), 0.02), JUMP_K_S)
 
 
 def _since(start: float, rows: Sequence[Reading]) -> list[list[float]]:

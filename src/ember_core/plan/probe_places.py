@@ -36,5 +36,5 @@ def places_to_read(plan: Plan) -> list[tuple[str, str]]:
     others = other_parts(plan)
     if not others:
         return []
-    own = plan.shape.get("part", "")
-    return [(own, PART_NAMES.get(own, ANY_PIECE)), *((part, PART_NAMES[part]) for part in others)]
+    followed = plan.shape.get("part", "")
+    return [(followed, PART_NAMES.get(followed, ANY_PIECE)), *((part, PART_NAMES[part]) for part in others)]
