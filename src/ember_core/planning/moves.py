@@ -135,6 +135,7 @@ def _last(plan: Plan, cook: Cook, texts: Mapping[str, Any]) -> Move:
     cue = text["cue"]
     if last.kind in WAITING_KINDS | {"dry"} or last.kind in HEAT_KINDS or _dips(last, done):
         kind, text = MoveKind.SERVE, texts["serve"]
-        cue = text["cue_carved" if last.kind == "rest" and plan.form in texts["carved"]["forms"] else "cue"]
+        carved = last.kind == "rest" and plan.form in texts["carved"]["forms"]
+        cue = text["cue_of_a_bird" if plan.shape["kind"] == "bird" else "cue_carved" if carved else "cue"]
     core = done.core_c
     return Move(f"m{len(plan.stages)}", say(text["verb"]), done.end_s, say(cue, core_c=core), "", "", None, core, kind)

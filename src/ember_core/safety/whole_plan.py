@@ -228,7 +228,7 @@ def _parts(own: Piece, others: Sequence[Piece]) -> tuple[dict[str, Any] | None, 
         }
         if its.peak_core_c < target - SHORT_K and not out[part]["leads"]:
             words = say(
-                "{part} peaks at {peak_c:temp1}, below its target of {target_c:temp}, when {leads} is done: leave the bird in "
+                "When {leads} is done, {part} peaks at {peak_c:temp1}, below its target of {target_c:temp}: leave the bird in "
                 "longer, or finish that part alone.",
                 part=say(PART_NAMES[part]), peak_c=its.peak_core_c, target_c=target, leads=say(PART_NAMES[plan.shape["part"]]),
             )  # fmt: skip

@@ -36,7 +36,7 @@ from ember_web.tenancy.voice import current, tell
 from ember_web.ui.drawing import ramp_of
 
 HAPPENINGS = {
-    "medium": N_("heat is now"), "off": N_("burner off"), "turn": N_("turned once more"), "baste": N_("basted for"), "door": N_("door open for"),
+    "medium": N_("heat is now"), "off": N_("heat off"), "turn": N_("turned once more"), "baste": N_("basted for"), "door": N_("door open for"),
     "stage": N_("put into"), "probe": N_("the probe is"), "heat": N_("burner is now"),
 }  # fmt: skip
 

@@ -165,9 +165,12 @@ def _outside(plan: Plan, result: Mapping[str, Any]) -> dict[str, Any] | None:
     if found is None:
         return None
     unsure = _browned_in_air(plan, result)
+    sides = (
+        found["faces"][:1] if plan.shape["kind"] == "bird" else found["faces"]
+    )  # a part of a bird is alike all round
     faces = [
         {**f, "name": n, "colour": BY_EYE if unsure and f["colour"] == "pale" else COLOURS[f["colour"]]}
-        for f, n in zip(found["faces"], FACES[len(found["faces"])], strict=True)
+        for f, n in zip(sides, FACES[len(sides)], strict=True)
     ]
     mass = plan.document["piece"].get("mass_g")
     lost = say(

@@ -13,6 +13,7 @@ from ember_core.heat.ensemble.draw import draw_ensemble
 from ember_core.heat.setup import setup
 from ember_core.plan.log import Log
 from ember_core.planning.compute import compute
+from ember_core.planning.moves import moves
 from ember_core.safety.measured import judge_log, of_one_piece
 from tests.conftest import plan_document
 from tests.validation.test_birds import bird
@@ -127,3 +128,9 @@ def test_a_measured_breast_says_nothing_of_the_leg(planned, met):
     rule = {**said["rule"], "met": True}
     of_plan = None if planned is None else {**rule, "met": planned}
     assert of_one_piece(rule, of_plan, plan)["met"] is met
+
+
+def test_a_bird_is_carved_as_a_bird():
+    """Nothing that is said of a roast stands at it."""
+    plan = bird()
+    assert moves(plan, run(plan, setup(plan)))[-1].cue == "Take off the legs first, then the breasts"
