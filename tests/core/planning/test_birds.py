@@ -9,6 +9,7 @@ from ember_core.book.book import shipped
 from ember_core.entry.sentence import Sentence, from_document
 from ember_core.errors import InputError
 from ember_core.formats.plan import check, parse
+from ember_core.heat.cook import run
 from ember_core.heat.ensemble.draw import draw_ensemble
 from ember_core.heat.setup import setup
 from ember_core.plan.log import Log
