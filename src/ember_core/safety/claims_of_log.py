@@ -18,7 +18,7 @@ from ember_core.plan.plan import Plan, unread_of
 from ember_core.plan.requirement import Requirement
 from ember_core.safety.check import rows_of
 from ember_core.safety.clocks import met_times
-from ember_core.safety.evidence import APART_S, Evidence
+from ember_core.safety.evidence import APART_S, Evidence, agreed, holes
 from ember_core.safety.growth import living_and_all
 from ember_core.safety.keeping import check_raw, kept_at, kept_for
 from ember_core.safety.premise import Basis, Premise
@@ -27,8 +27,10 @@ from ember_core.safety.shared_claims import (
     DAY_S,
     KITCHEN,
     PLAN,
+    cooked_elsewhere,
     freezing_unknown,
     of_growth,
+    of_guests,
     of_raw_life,
     of_shelf,
     of_unread,
@@ -217,12 +219,13 @@ def eggs(of: OfLog) -> Premise:
 
 def guests(of: OfLog) -> Premise:
     """Who eats it."""
-    if of.guests != "susceptible":
-        return Premise("guests", Basis.STATED, say(PLAN), say("For the general public."))
-    if of.rule["met"]:
-        return _shown("guests", say("Cooked by its clause, which is what highly susceptible guests need."))
-    words = say("Highly susceptible guests: only what is cooked by its clause.")
-    return Premise("guests", Basis.BROKEN, say(PLAN), words)
+    elsewhere = ""
+    if of.guests == "susceptible" and of.rule["clause"] is None and of.t_s.size >= 2:
+        field = agreed(of.t_s, of.low_c)[:, None]
+        elsewhere = cooked_elsewhere(
+            of.required, of.t_s, field, interpolate=False, breaks=holes(of.t_s), apart_s=APART_S
+        )
+    return of_guests(of.guests, of.required, of.rule, elsewhere, Basis.SHOWN, READ)
 
 
 def cooling(of: OfLog) -> Premise:

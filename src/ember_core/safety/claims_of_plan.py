@@ -13,8 +13,9 @@ from ember_core.data.loader import read_toml
 from ember_core.plan.finding import Finding
 from ember_core.plan.kinds import COOLING_KINDS, HEAT_KINDS
 from ember_core.plan.plan import pieces_kg, unread_of
-from ember_core.safety.check import Check, rows_of
+from ember_core.safety.check import Check, rows_of, standing_in
 from ember_core.safety.clocks import met_times
+from ember_core.safety.conditions import in_force
 from ember_core.safety.growth import growth_of
 from ember_core.safety.history import History
 from ember_core.safety.keeping import (
@@ -26,12 +27,15 @@ from ember_core.safety.keeping import (
     parasites_controlled,
 )
 from ember_core.safety.premise import Basis, Premise
+from ember_core.safety.rules import profile_of
 from ember_core.safety.shared_claims import (
     DAY_S,
     KITCHEN,
     PLAN,
+    cooked_elsewhere,
     freezing_unknown,
     of_growth,
+    of_guests,
     of_raw_life,
     of_shelf,
     of_unread,
@@ -244,13 +248,18 @@ def eggs(of: OfPlan) -> Premise:
 
 def guests(of: OfPlan) -> Premise:
     """Who eats it."""
-    if of.h.plan.guests != "susceptible":
-        return Premise("guests", Basis.STATED, say(PLAN), say("For the general public."))
-    if of.rule["met"] and not of.seared:
-        return _computed("guests", say("Cooked by its clause, which is what highly susceptible guests need."))
-    stop = of.found("susceptible-guests")
-    words = stop.message if stop is not None else say("Highly susceptible guests: only what is cooked by its clause.")
-    return Premise("guests", Basis.BROKEN, say(PLAN), words)
+    h = of.h
+    return of_guests(
+        h.plan.guests, h.plan.required, of.rule, cooked_by_stand_in(h), Basis.COMPUTED, COMPUTED_BY, seared=of.seared
+    )
+
+
+def cooked_by_stand_in(h: History) -> str:
+    """What :func:`~ember_core.safety.shared_claims.cooked_elsewhere` says of a computed cook; empty where nobody asks."""
+    if h.plan.guests != "susceptible" or h.rule["clause"] is not None:
+        return ""
+    force = in_force(h.plan, h.cook.stages, profile_of(standing_in("guests")))
+    return cooked_elsewhere(h.plan.required, h.t, h.cook.everywhere, force.by_form)
 
 
 def interrupted(of: OfPlan) -> Premise:

@@ -2,12 +2,17 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
+from typing import Any
 
 from ember_core.data.loader import read_toml
-from ember_core.safety.check import rows_of
+from ember_core.heat.arrays import Array
+from ember_core.plan.requirement import Requirement
+from ember_core.safety.check import rows_of, standing_in
+from ember_core.safety.clocks import Flags, judge, judge_all
 from ember_core.safety.keeping import raw_life, shelf_life
 from ember_core.safety.premise import Basis, Premise
+from ember_core.safety.rules import Clause, profile_of
 from ember_core.wording.message import N_, say
 
 DAY_S = 86400.0
@@ -132,3 +137,80 @@ def freezing_unknown(by: str) -> Premise:
         at_c=63.0,
     )
     return Premise("freezing", Basis.UNKNOWN, say(by), needs)
+
+
+def cooked_elsewhere(
+    required: Requirement,
+    t_s: Array,
+    field_c: Array,
+    clauses: Mapping[str, Sequence[Clause]] | None = None,
+    *,
+    interpolate: bool = True,
+    breaks: Flags | None = None,
+    apart_s: float | None = None,
+) -> str:
+    """The clause that a piece meets in the profile whose word counts for highly susceptible guests; empty: none.
+
+    Parameters
+    ----------
+    required : Requirement
+    t_s, field_c : ndarray (n,), (n, places)
+        s; °C.
+    clauses : mapping of form to sequence of Clause, optional
+        Of that profile, those whose conditions its heat keeps; default all.
+    interpolate, breaks, apart_s
+        As of :func:`ember_core.safety.clocks.judge`.
+    """
+    profile = profile_of(standing_in("guests"))
+    by_form = clauses or {form: profile.clauses_for(form) for form in required.forms}
+    rule = judge_all(
+        [
+            judge(profile, f, t_s, field_c, clauses=by_form[f], interpolate=interpolate, breaks=breaks, apart_s=apart_s)
+            for f in required.forms
+        ]
+    )
+    return str(rule["clause"]) if rule["met"] else ""
+
+
+def of_guests(
+    guests: str,
+    required: Requirement,
+    rule: Mapping[str, Any],
+    elsewhere: str,
+    holds: Basis,
+    by: str,
+    *,
+    seared: bool = False,
+) -> Premise:
+    """Who eats it, and whether it is cooked as they need.
+
+    Parameters
+    ----------
+    guests : str
+        ``general`` or ``susceptible``.
+    required : Requirement
+    rule : mapping
+        What the clause's time and temperature say.
+    elsewhere : str
+        As of :func:`cooked_elsewhere`; asked for only where the profile has no clause.
+    holds, by
+        What the premise stands on where it is cooked.
+    seared : bool
+        Whether a clause for intact, seared pieces is what is met.
+    """
+    if guests != "susceptible":
+        return Premise("guests", Basis.STATED, say(PLAN), say("For the general public."))
+    if required.species == "plant":
+        return Premise("guests", Basis.STATED, say(PLAN), say("Nothing of an animal is in it."))
+    if rule["met"] and not seared:
+        return Premise(
+            "guests", holds, say(by), say("Cooked by its clause, which is what highly susceptible guests need.")
+        )
+    if rule["clause"] is None and elsewhere:
+        words = say(
+            "Cooked by {clause} of the Food Code, which is what highly susceptible guests need.", clause=elsewhere
+        )
+        return Premise("guests", holds, say(by), words)
+    row = rows_of("guests", standing_in("guests"))[0]
+    words = say("Highly susceptible guests: {susceptible}.", susceptible=say(row["susceptible"]))
+    return Premise("guests", Basis.BROKEN, say(PLAN), words)

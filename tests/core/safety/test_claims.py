@@ -26,6 +26,7 @@ COMPUTED, STATED, ASSUMED, UNKNOWN, BROKEN = (
 )  # fmt: skip
 MET, SHORT = {"met": True, "met_at_s": 600.0}, {"met": False, "met_at_s": None}
 PIECE = {"food": "chicken-breast", "start_c": 4, "shape": {"kind": "slab", "thickness_mm": 25}}
+WITHOUT = {"met": None, "met_at_s": None, "clause": None}
 FSIS = "us-fsis-appendix-a"
 H = 3600.0
 
@@ -215,14 +216,31 @@ def test_parasites_die_of_frost_alone():
 @pytest.mark.parametrize(
     ("guests", "rule", "seared", "found", "basis", "says"),
     [
-        ("general", SHORT, False, (), STATED, "general"), ("susceptible", MET, False, (), COMPUTED, "Cooked"), ("susceptible", MET, True, (), BROKEN, "only what"),
-        ("susceptible", SHORT, False, (), BROKEN, "only what"), ("susceptible", SHORT, False, (stop("susceptible-guests"),), BROKEN, "why susceptible"),
+        ("general", SHORT, False, (), STATED, "general"), ("susceptible", MET, False, (), COMPUTED, "Cooked"), ("susceptible", MET, True, (), BROKEN, "no raw"),
+        ("susceptible", SHORT, False, (), BROKEN, "no raw"), ("susceptible", WITHOUT, False, (), BROKEN, "no raw"),
     ],
 )  # fmt: skip
 def test_guests(guests, rule, seared, found, basis, says):
     premise = claims.guests(made(flat(60, 0.5), OVEN, plan_of(guests=guests), rule, found, seared))
     assert premise.basis is basis
     assert says in premise.needs
+
+
+COOKED_ELSEWHERE = [
+    # food, form, °C → basis, where the profile has no clause: the Food Code's, by its own conditions on the heat
+    ("hake", None, 63.5, COMPUTED), ("hake", None, 62.0, BROKEN), ("carrot", None, 20.0, STATED), ("tofu-firm", None, 20.0, STATED),
+    ("beef-lean", "steak", 64.0, COMPUTED), ("beef-lean", "steak", 61.0, BROKEN), ("chicken-breast", None, 72.0, BROKEN), ("chicken-breast", None, 75.0, COMPUTED),
+]  # fmt: skip
+
+
+@pytest.mark.parametrize(("food", "form", "core_c", "basis"), COOKED_ELSEWHERE)
+def test_guests_where_the_profile_has_no_clause(food, form, core_c, basis):
+    """What is cooked by the Food Code is not raw or undercooked, whatever profile has no number for it."""
+    plan = plan_of(guests="susceptible", food=food, **({"form": form} if form else {}))
+    of = made(flat(core_c, 0.5, step=0.01), OVEN, plan, WITHOUT)
+    premise = claims.guests(of)
+    assert premise.basis is basis
+    assert ("3-401" in premise.needs) is (basis is COMPUTED)
 
 
 @pytest.mark.parametrize(

@@ -19,7 +19,11 @@ from ember_core.wording.message import say
 from tests.core.safety.histories import UK, US
 
 SHOWN, STATED, ASSUMED, UNKNOWN, BROKEN = (Basis.SHOWN, Basis.STATED, Basis.ASSUMED, Basis.UNKNOWN, Basis.BROKEN)
-MET, SHORT = {"met": True, "met_at_s": 600.0, "needs": ""}, {"met": False, "met_at_s": None, "needs": ""}
+MET, SHORT = (
+    {"met": True, "met_at_s": 600.0, "needs": "", "clause": "x"},
+    {"met": False, "met_at_s": None, "needs": "", "clause": "x"},
+)
+WITHOUT = {"met": None, "met_at_s": None, "needs": "", "clause": None}
 H = 3600.0
 
 
@@ -162,12 +166,25 @@ def test_a_soft_egg_that_is_no_hens():
         assert claims.eggs(read(t, c, rules=rules, food=food, rule=rule, plan=plan)).basis is basis
 
 
-@pytest.mark.parametrize(
-    ("guests", "rule", "basis"),
-    [("general", SHORT, STATED), ("susceptible", MET, SHOWN), ("susceptible", SHORT, BROKEN)],
-)
-def test_guests(guests, rule, basis):
-    assert claims.guests(read([0.0, 600.0], [4.0, 60.0], guests=guests, rule=rule)).basis is basis
+EATEN = [
+    # guests, food, what the rule says, core → basis; without a clause of its own the Food Code's counts
+    ("general", "chicken-breast", SHORT, 50.0, STATED), ("susceptible", "chicken-breast", MET, 60.0, SHOWN),
+    ("susceptible", "chicken-breast", SHORT, 80.0, BROKEN), ("susceptible", "hake", WITHOUT, 64.0, SHOWN),
+    ("susceptible", "hake", WITHOUT, 60.0, BROKEN), ("susceptible", "carrot", WITHOUT, 20.0, STATED),
+    ("susceptible", "carrot", SHORT, 20.0, STATED),
+]  # fmt: skip
+
+
+@pytest.mark.parametrize(("guests", "food", "rule", "core_c", "basis"), EATEN)
+def test_guests(guests, food, rule, core_c, basis):
+    t = np.arange(0.0, 620.0, 10.0)
+    assert claims.guests(read(t, np.full(t.size, core_c), guests=guests, food=food, rule=rule)).basis is basis
+
+
+def test_one_reading_cooks_nothing_for_susceptible_guests():
+    t = np.arange(0.0, 620.0, 10.0)
+    once = np.where(t == 300.0, 90.0, 50.0)
+    assert claims.guests(read(t, once, guests="susceptible", food="hake", rule=WITHOUT)).basis is BROKEN
 
 
 @pytest.mark.parametrize("level", [Level.STOP, Level.CARE])
