@@ -58,6 +58,7 @@ USAGE = """usage: ./ember COMMAND
   shots       renew docs/screenshots from the demo data
   person      people of a kitchen, also while it runs       list | admit | link | unlock | remove | trail
   kitchen     kitchens and their clocks, also while it runs  list | clock [--machine | --at TIME]
+  work        do long jobs for a server elsewhere            [--at-once N]
   manage      Django's management commands on the data of `run`
 """
 
@@ -211,6 +212,7 @@ def serve(*, demo: bool) -> int:
                 with progress.step("database"):
                     env, account, token = _prepared(supervisor, folder, address, demo=demo)
             supervisor.add(web_server(address, port, folder, env, account))
+            supervisor.add(job_worker(folder, env, account))
             if demo:
                 supervisor.add(
                     probe_hub(address, token, folder, account.environment(folder, setup.tool_environment()), account)
@@ -378,6 +380,27 @@ def web_server(address: str, port: int, folder: Path, env: dict[str, str], accou
     return Child("server", lambda: command, folder / "server.log", env=env, ready=lambda: answers(f"{address}/healthz"))
 
 
+def job_worker(folder: Path, env: dict[str, str], account: Account | None = None) -> Child:
+    """What does long jobs, as a child process; it is ended at once, and whatever it had begun is begun again by the next."""
+    words = [str(PYTHON), "-m", "ember_web.manage", "work"]
+    command = words if account is None else account.words(words)
+    return Child("worker", lambda: command, folder / "worker.log", env=env, stop_signal=signal.SIGKILL)
+
+
+def work(arguments: list[str]) -> int:
+    """Long jobs alone, for a server elsewhere: its database is told by the environment, see docs/operations."""
+    if not os.environ.get("EMBER_DB_HOST") or not os.environ.get("EMBER_DB_PASSWORD_FILE"):
+        raise Stop(
+            "./ember work needs EMBER_DB_HOST and EMBER_DB_PASSWORD_FILE: where the server's database is, see docs/operations."
+        )
+    progress = planned(database=False)
+    with progress.shown():
+        set_up(progress, database=False)
+    given = {name: value for name, value in os.environ.items() if name.startswith("EMBER_")}
+    env = {**setup.tool_environment(), "DJANGO_SETTINGS_MODULE": "ember_web.config.settings", **given}
+    return subprocess.run([PYTHON, "-m", "ember_web.manage", "work", *arguments], env=env).returncode
+
+
 def proxy_words() -> list[str]:
     """Whose word counts for where a request comes from: nobody's, unless EMBER_PROXIES names the proxies in front."""
     trusted = os.environ.get("EMBER_PROXIES", "").replace(",", " ").split()
@@ -408,6 +431,7 @@ def main(argv: list[str] | None = None) -> int:
         "shots": lambda: shots(rest),
         "load": lambda: load(rest),
         "manage": lambda: manage(rest),
+        "work": lambda: work(rest),
         **dict.fromkeys(("person", "kitchen"), lambda: people_and_kitchens(words)),
         **dict.fromkeys(("simulate", "replay", "read", "judge", "bench"), lambda: command_line(words)),
     }

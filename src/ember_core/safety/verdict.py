@@ -69,7 +69,8 @@ def standing(
         return Standing(STOP, say("stop: do not serve"), join_sentences([more, detail]) if more else detail, profile)
     unknown = next((p for p in aside if p.basis is Basis.UNKNOWN), None)
     if rule["met"] is None:
-        if guests == "susceptible":
+        enough = any(p.id == "guests" and p.holds for p in premises) and rule["clause"] is None
+        if guests == "susceptible" and not enough:
             why = say("Guests are highly susceptible: nothing can stand in for it.")
             return Standing(STOP, say("stop: do not serve"), join_sentences([detail, why]), profile)
         words = say("no number in this rule") if rule["clause"] is None else say("not yet known")

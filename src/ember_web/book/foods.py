@@ -18,7 +18,7 @@ from ember_web.book.actions.store_house_rules import StoreHouseRules, store_hous
 from ember_web.book.forms import FoodForm, HouseRulesForm, in_words
 from ember_web.book.models import PARTS, Food, HouseRules
 from ember_web.book.queries import AT_C, own_rows, table_rows
-from ember_web.tenancy.access import RANK, KitchenRequest, in_kitchen
+from ember_web.tenancy.access import KitchenRequest, in_kitchen
 from ember_web.tenancy.actor import Actor
 from ember_web.tenancy.voice import current, tell
 
@@ -36,7 +36,6 @@ def listing(request: KitchenRequest) -> HttpResponse:
         "sources": sorted({r.source for r in table}),
         "parts": PARTS,
         "at_c": AT_C,
-        "can_write": RANK[request.role] >= RANK["chef"],
     }
     return render(request, "book/_foods.html" if getattr(request, "htmx", None) else "book/foods.html", context)
 
@@ -108,7 +107,6 @@ def rules(request: KitchenRequest) -> HttpResponse:
     floor = read_toml("keeping.toml")["floor"]
     context = {
         "form": form,
-        "can_write": RANK[request.role] >= RANK["chef"],
         "stored": house if house.pk else None,
         "growth_c": floor["least_c"],
         "least_c": floor["growth_c"],

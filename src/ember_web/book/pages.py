@@ -20,7 +20,7 @@ from ember_core.planning.schools import School, school
 from ember_web.book.models import BookRow
 from ember_web.book.queries import book_of
 from ember_web.jobs.waiting import solver
-from ember_web.tenancy.access import RANK, KitchenRequest, in_kitchen
+from ember_web.tenancy.access import KitchenRequest, in_kitchen
 
 A_WHILE_S = 0.7  # of computing for one answer; the page asks again for the rest
 LONGEST_MIN = 20160.0
@@ -35,10 +35,6 @@ def gear_choices() -> list[tuple[str, str]]:
 def _species(book: Book) -> list[tuple[str, str]]:
     found = dict.fromkeys(species_of(c) for c in book.cuts.values())
     return [(s, capfirst(gettext(s))) for s in found if s]
-
-
-def _can_write(request: KitchenRequest) -> bool:
-    return RANK[request.role] >= RANK["chef"]
 
 
 @in_kitchen()
@@ -66,7 +62,6 @@ def cuts(request: KitchenRequest) -> HttpResponse:
     context = {
         "groups": [(capfirst(gettext(s)) if s else "–", found) for s, found in groups.items()],
         "q": words,
-        "can_write": _can_write(request),
         "here": "cuts",
     }
     return render(request, "book/_cuts.html" if getattr(request, "htmx", None) else "book/cuts.html", context)
@@ -91,7 +86,6 @@ def ways(request: KitchenRequest) -> HttpResponse:
         "gear": gear_choices(),
         "at_hand": at_hand,
         "q": words,
-        "can_write": _can_write(request),
         "here": "ways",
     }
     return render(request, "book/_ways.html" if getattr(request, "htmx", None) else "book/ways.html", context)
@@ -145,7 +139,7 @@ def in_time(request: KitchenRequest) -> HttpResponse:
 def doneness(request: KitchenRequest) -> HttpResponse:
     """Doneness names with the house's temperatures."""
     book = book_of(request.kitchen)
-    context = {"rows": book.newest("doneness").values(), "can_write": _can_write(request), "here": "doneness"}
+    context = {"rows": book.newest("doneness").values(), "here": "doneness"}
     return render(request, "book/doneness.html", context)
 
 
@@ -165,7 +159,6 @@ def cut(request: KitchenRequest, key: str) -> HttpResponse:
         "usual": Sentence.for_cut(key, book=book).target_c,
         "ways": book.ways_for(row),
         "versions": book.shelves["cut"][key],
-        "can_write": _can_write(request),
         "here": "cuts",
     }
     return render(request, "book/cut.html", context)
@@ -214,7 +207,6 @@ def way(request: KitchenRequest, key: str) -> HttpResponse:
         "sizes": made,
         "suits": [c for c in book.cuts.values() if row in book.ways_for(c)],
         "versions": book.shelves["way"][key],
-        "can_write": _can_write(request),
         "here": "ways",
     }
     return render(request, "book/way.html", context)

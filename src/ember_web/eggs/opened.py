@@ -19,7 +19,7 @@ from ember_web.eggs.fields import Answer, Place, Topic, form_of, shown
 from ember_web.eggs.keeping import go_to_plans, saved
 from ember_web.jobs.waiting import solver
 from ember_web.kitchens.models import Station
-from ember_web.tenancy.access import RANK, KitchenRequest, in_kitchen
+from ember_web.tenancy.access import KitchenRequest, in_kitchen
 from ember_web.tenancy.models import Kitchen
 from ember_web.tenancy.voice import current
 
@@ -47,7 +47,7 @@ def opened(request: KitchenRequest, what: str) -> HttpResponse:
     form = form_of(topic.parts, request.GET)
     answer, why = _answered(topic, form, request.kitchen)
     context = {
-        "answer": answer, "why": why, "what": what, "name": topic.words, "can_write": RANK[request.role] >= RANK["cook"],
+        "answer": answer, "why": why, "what": what, "name": topic.words,
         "stations": Station.objects.filter(kitchen=request.kitchen),
     }  # fmt: skip
     return shown(request, "eggs/_opened.html", form, topic.parts, context, good=not why)

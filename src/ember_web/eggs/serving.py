@@ -25,7 +25,7 @@ from ember_web.eggs.forms import title_of
 from ember_web.eggs.keeping import go_to_plans, saved
 from ember_web.jobs.waiting import solver
 from ember_web.kitchens.models import Station
-from ember_web.tenancy.access import RANK, KitchenRequest, in_kitchen
+from ember_web.tenancy.access import KitchenRequest, in_kitchen
 from ember_web.tenancy.models import Kitchen
 from ember_web.tenancy.voice import current, tell
 
@@ -96,7 +96,6 @@ def breakfast(request: KitchenRequest) -> HttpResponse:
         "name": N_("breakfast service"),
         "boil_c": boiling_point(kitchen.altitude_m),
         "stations": Station.objects.filter(kitchen=kitchen),
-        "can_write": RANK[request.role] >= RANK["cook"],
     }
     return shown(request, "eggs/_breakfast.html", form, PARTS, context, good=not why)
 

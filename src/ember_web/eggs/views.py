@@ -44,7 +44,7 @@ from ember_web.eggs.forms import FIELDS, WATER_WORDS, EggForm, form_of, masses_o
 from ember_web.eggs.keeping import go_to_plans, saved
 from ember_web.jobs.waiting import Busy, solver
 from ember_web.kitchens.models import Station
-from ember_web.tenancy.access import RANK, KitchenRequest, in_kitchen
+from ember_web.tenancy.access import KitchenRequest, in_kitchen
 from ember_web.tenancy.models import Kitchen
 from ember_web.tenancy.voice import current, tell
 
@@ -173,7 +173,6 @@ def page(request: KitchenRequest) -> HttpResponse:
         "topics": list(NAMES.items()),
         "yolks": [(key, words) for key, words in YOLKS.items()],
         "stations": Station.objects.filter(kitchen=kitchen),
-        "can_write": RANK[request.role] >= RANK["cook"],
         "here": reverse("eggs", args=[kitchen.public_id]),
     }
     template = "eggs/_eggs.html" if htmx and not htmx.boosted else "eggs/eggs.html"

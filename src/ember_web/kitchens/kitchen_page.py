@@ -25,7 +25,7 @@ from ember_web.kitchens.actions.set_service import SetService, set_service
 from ember_web.kitchens.actions.set_station import SetStation, set_station
 from ember_web.kitchens.models import Equipment, ServiceTime, Station
 from ember_web.kitchens.people import locked_names
-from ember_web.tenancy.access import RANK, KitchenRequest, in_kitchen
+from ember_web.tenancy.access import KitchenRequest, has_rank, in_kitchen
 from ember_web.tenancy.actor import Actor
 from ember_web.tenancy.clock import machine
 from ember_web.tenancy.models import Kitchen, Membership
@@ -50,7 +50,7 @@ def _page(request: KitchenRequest, wrong: str = "", error: str = "", status: int
     typed = request.POST if wrong else {}
     stations = list(Station.objects.filter(kitchen=kitchen).prefetch_related("people__membership__user"))
     people = list(Membership.objects.filter(kitchen=kitchen).select_related("user").order_by("user__username"))
-    can_write = RANK[request.role] >= RANK["chef"]
+    is_chef = has_rank(request, "chef")
     gear = Equipment.objects.filter(kitchen=kitchen).select_related("station")
     context = {
         "boil_c": boiling_point(kitchen.altitude_m),
@@ -73,8 +73,7 @@ def _page(request: KitchenRequest, wrong: str = "", error: str = "", status: int
         "probes": ask(PROBES, kitchen, otherwise=()),
         "probe": typed if wrong == "probe" else {},
         "rates": RATES,
-        "can_write": can_write,
-        "locked": locked_names([m.user.username for m in people]) if can_write else set(),
+        "locked": locked_names([m.user.username for m in people]) if is_chef else set(),
         "wrong": wrong,
         "error": error,
     }

@@ -17,7 +17,7 @@ from ember_web.line.adapters import moment
 from ember_web.line.live import line_text
 from ember_web.line.models import Cook, Event
 from ember_web.line.today import today_of
-from ember_web.tenancy.access import RANK, KitchenRequest, in_kitchen
+from ember_web.tenancy.access import KitchenRequest, in_kitchen
 from ember_web.tenancy.voice import current
 
 NOTE = "note"
@@ -34,7 +34,6 @@ def line_context(request: KitchenRequest) -> dict[str, Any]:
             cook | {"coming": move, "coming_at": None if move is None else _time(move["due"])}
             for cook, move in zip(state["cooks"], coming, strict=True)
         ],
-        "can_write": RANK[request.role] >= RANK["cook"],
         "theme": "night",
     }
 

@@ -31,7 +31,7 @@ from ember_web.line.models import Cook
 from ember_web.line.queries import readings_of
 from ember_web.line.replaying import cook_document
 from ember_web.line.second_probe import lead_part, second_part
-from ember_web.tenancy.access import RANK, KitchenRequest, in_kitchen
+from ember_web.tenancy.access import KitchenRequest, has_rank, in_kitchen
 from ember_web.tenancy.voice import current, tell
 from ember_web.ui.drawing import ramp_of
 
@@ -102,7 +102,7 @@ def sheet(request: KitchenRequest, cook: str) -> HttpResponse:
         "into": INTO if "medium" in _can_happen(asked) else (),
         "history": [_line(found, state, e, start) for e in reversed(state.live) if e.kind in {MOVE, EXTEND, CHECK, *HAPPENINGS}],
         "degrees": current().units.sign("temp"),
-        "can_write": RANK[request.role] >= RANK["cook"] and not found.finished,
+        "can_write": has_rank(request, "cook") and not found.finished,
     }  # fmt: skip
     part = request.headers.get("X-Sheet") == "1"
     return render(request, "line/_sheet.html" if part else "line/sheet.html", context)

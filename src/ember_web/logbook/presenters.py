@@ -18,7 +18,7 @@ from ember_core.wording.message import join_sentences, say
 from ember_web.book.public import book_of
 from ember_web.logbook.actions.change_note import note_version
 from ember_web.logbook.models import Record
-from ember_web.tenancy.access import RANK, KitchenRequest
+from ember_web.tenancy.access import KitchenRequest
 from ember_web.tenancy.models import ClockChange
 from ember_web.tenancy.voice import current
 from ember_web.ui.compare import compare
@@ -47,7 +47,6 @@ def context_of(request: KitchenRequest, record: Record, note: str) -> dict[str, 
         "pull": at_pull,
         "checks": checks_made(d),
         "gap": gap,
-        "can_write": RANK[request.role] >= RANK["cook"],
         "rule": (d["judged"] or {}).get("rule"),
         "model": (d["judged"] or {}).get("model", []),
         "findings": (d["judged"] or {}).get("findings", []),

@@ -20,7 +20,7 @@ from ember_web.plans.actions.restore_plan import RestorePlan, restore_plan
 from ember_web.plans.actions.revert_plans import RevertPlans, revert_plans
 from ember_web.plans.actions.tag_plans import TagPlans, tag_plans
 from ember_web.plans.models import Draft, Plan
-from ember_web.tenancy.access import RANK, KitchenRequest, in_kitchen
+from ember_web.tenancy.access import KitchenRequest, has_rank, in_kitchen
 from ember_web.tenancy.actor import Actor
 from ember_web.tenancy.voice import current, tell
 
@@ -30,7 +30,7 @@ UNDO = "undo"
 
 def draft_of(request: KitchenRequest, plan: Plan | None) -> Draft | None:
     """What this person has not saved of a plan; of a plan that was saved since, nothing."""
-    if RANK[request.role] < RANK["cook"]:
+    if not has_rank(request, "cook"):
         return None
     found = Draft.objects.filter(kitchen=request.kitchen, user=request.user.pk, plan=plan).first()
     return None if found is not None and plan is not None and plan.updated_at > found.updated_at else found
@@ -70,8 +70,7 @@ def earlier(request: KitchenRequest, plan: str) -> HttpResponse:
         }
         for r in stored.revisions.select_related("created_by").order_by("-number")
     ]
-    can_write = RANK[request.role] >= RANK["cook"]
-    return render(request, "plans/earlier.html", {"plan": stored, "rows": rows, "can_write": can_write})
+    return render(request, "plans/earlier.html", {"plan": stored, "rows": rows})
 
 
 @in_kitchen(read="cook")

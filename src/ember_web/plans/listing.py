@@ -33,7 +33,7 @@ from ember_web.plans.models import Draft, Plan, PlanRevision
 from ember_web.plans.papers import MOST, PAPERS, bundle, calendar, cards, prep_list, recipe, views_of
 from ember_web.plans.summaries import STATES
 from ember_web.plans.written import TIMES
-from ember_web.tenancy.access import RANK, KitchenRequest, in_kitchen
+from ember_web.tenancy.access import KitchenRequest, in_kitchen
 from ember_web.tenancy.actor import Actor
 from ember_web.tenancy.voice import current
 
@@ -82,7 +82,6 @@ def listing(request: KitchenRequest) -> HttpResponse:
         "papers": PAPERS,
         "undo": undoable(request),
         "drafts": Draft.objects.filter(kitchen=request.kitchen, user=request.user.pk, plan=None),
-        "can_write": RANK[request.role] >= RANK["cook"],
     }
     return render(request, "plans/list.html", context)
 

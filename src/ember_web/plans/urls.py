@@ -2,7 +2,7 @@
 
 from django.urls import path
 
-from ember_web.plans import comparing, drafting, files, listing, questions, views
+from ember_web.plans import comparing, drafting, files, listing, questions, times, views
 
 urlpatterns = [
     path("", views.new, name="plan"),
@@ -13,6 +13,10 @@ urlpatterns = [
     path("what-if/", questions.what_if, name="plan-what-if"),
     path("to-meet/", questions.to_meet, name="plan-to-meet"),
     path("thumb/", questions.thumb, name="plan-thumb"),
+    path("times/", times.ask, name="plan-times"),
+    path("times/<slug:job>/", times.show, name="plan-times-of"),
+    path("times/<slug:job>/cancel/", times.cancel, name="plan-times-cancel"),
+    path("times/<slug:job>/file/", times.as_csv, name="plan-times-file"),
     path("list/", listing.listing, name="plans"),
     path("papers/", listing.papers, name="plan-papers"),
     path("summaries/", listing.summaries, name="plan-summaries"),

@@ -51,7 +51,7 @@ from ember_web.plans.presenters import (
 from ember_web.plans.recent import Recent
 from ember_web.plans.shared_pieces import also_in_it, offered
 from ember_web.plans.summaries import summary_of
-from ember_web.tenancy.access import RANK, KitchenRequest, in_kitchen
+from ember_web.tenancy.access import KitchenRequest, in_kitchen
 from ember_web.tenancy.actor import Actor
 from ember_web.tenancy.models import Kitchen
 from ember_web.tenancy.voice import current, tell
@@ -199,7 +199,6 @@ def _page(
         "start_choices": ask(START_CHOICES, kitchen, plan.pk, plan.document, otherwise=None) if plan else None,
         "services": ServiceTime.coming(kitchen),
         "stations": Station.objects.filter(kitchen=kitchen),
-        "can_write": RANK[request.role] >= RANK["cook"],
         "findings": findings_of(view, pans_for_the_oven(view.outcome, kitchen, book) if view is not None else ()),
     }
     template = "plans/_plan.html" if htmx and not htmx.boosted else "plans/plan.html"

@@ -35,13 +35,18 @@ class KitchenRequest(HttpRequest):
     role: str
 
 
+def has_rank(request: Any, least: str) -> bool:
+    """Whether the person of a request that was let into a kitchen may do what needs a role."""
+    return RANK[request.role] >= RANK[least]
+
+
 def attach(request: Any, slug: str, least: str) -> None:
     """Find the kitchen and the person's role; a stranger learns nothing, not even that it exists."""
     membership = Membership.objects.select_related("kitchen").filter(user=request.user, kitchen__public_id=slug).first()
     if membership is None:
         raise Http404
     request.kitchen, request.role = membership.kitchen, membership.role
-    if RANK[membership.role] < RANK[least]:
+    if not has_rank(request, least):
         raise PermissionDenied
 
 

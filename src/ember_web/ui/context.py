@@ -7,11 +7,12 @@ from typing import Any
 from django.http import HttpRequest
 from django.utils.functional import SimpleLazyObject
 
+from ember_web.tenancy.access import has_rank
 from ember_web.ui.registry import STRIP, TEND_CLOCK, ask
 
 
 def shell(request: HttpRequest) -> dict[str, Any]:
-    """Kitchen, its clock and the coming moves of its running cooks."""
+    """Kitchen, what the person may do there, its clock and the coming moves of its running cooks."""
     kitchen = getattr(request, "kitchen", None)
     if kitchen is None:
         return {}
@@ -19,4 +20,5 @@ def shell(request: HttpRequest) -> dict[str, Any]:
     now = kitchen.now()
     # only a whole page shows it: a part that is asked for by itself costs no more than it shows
     strip = SimpleLazyObject(lambda: ask(STRIP, kitchen, now, otherwise={}))
-    return {"kitchen": kitchen, "role": request.role, "now": now, "strip": strip}  # type: ignore[attr-defined]
+    may = {"can_write": has_rank(request, "cook"), "is_chef": has_rank(request, "chef")}
+    return {"kitchen": kitchen, "role": request.role, "now": now, "strip": strip, **may}  # type: ignore[attr-defined]

@@ -136,6 +136,15 @@ def lines_of_findings(findings: Any, rule: dict[str, Any] | None) -> Iterator[st
         yield f"  ! {said['code']} {said['level']}: {words} ({said['source']})"
 
 
+def lines_of_parts(parts: Any) -> Iterator[str]:
+    """What becomes of each part of a bird."""
+    for name, part in (parts or {}).items():
+        yield f"  part {name}: " + ", ".join(
+            f"{k} {v:.2f}" if isinstance(v, float) else f"{k} {v}" for k, v in part.items() if k != "rule"
+        )
+        yield from (f"    {line}" for line in lines_of_rule(part["rule"]))
+
+
 def plan_lines(piece: dict[str, Any], stages: Any, rules: str, **more: Any) -> list[str]:
     """What is said of a plan."""
     document = {"format": "open-ember.plan/1", "piece": {"start_c": 4, **slab(25), **piece}, "stages": stages}
@@ -148,7 +157,7 @@ def plan_lines(piece: dict[str, Any], stages: Any, rules: str, **more: Any) -> l
     growth = out.result.get("growth") or {"log10": 0.0, "range_s": 0.0}
     return [
         f"{stands.state} · growth {growth['log10']} in {growth['range_s']} s",
-        *lines_of_rule(rule), *lines_of_findings(out.findings, rule),
+        *lines_of_rule(rule), *lines_of_findings(out.findings, rule), *lines_of_parts(out.result.get("parts")),
     ]  # fmt: skip
 
 
@@ -166,7 +175,7 @@ def plans() -> Iterator[tuple[str, list[str]]]:
     for name, (piece, stages, rules) in attempts.FAIR.items():
         yield name, plan_lines(piece, stages, rules)
     roasted = [{"kind": "oven", "minutes": 75, "medium_c": 190}, {"kind": "rest", "minutes": 15}]
-    for leg_c in (74, 82):
+    for leg_c in (74, 78.4, 82):
         bird = {"food": "chicken-whole", "mass_g": 1600, "shape": BIRD}
         yield f"a bird to {leg_c}", plan_lines(bird, roasted, US, target={"core_c": 74, "leg_c": leg_c})
     for food in ("chicken-breast", "beef-mince", "pork-loin", "beef-lean", "hake", "carrot"):

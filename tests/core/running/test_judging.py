@@ -251,3 +251,34 @@ LOWER = [
 def test_a_later_lower_reading_in_the_heat_counts(first, second, events, met):
     made = [checked(c, at) for at, c in (first, second)]
     assert rule(second[0] + 30, *made, *events)["met"] is met
+
+
+def test_what_began_a_second_ago_is_no_longer_nothing():
+    waiting = rule(0.0)["needs"]
+    assert rule(0.5)["needs"] != waiting
+
+
+@pytest.mark.parametrize(("until", "count", "stages"), [(700.0, 2, 1), (np.inf, 1, 1), (np.inf, 2, 2), (2500.0, 2, 2)])
+def test_a_part_of_a_cook_ends_with_its_time_and_its_stages(until, count, stages):
+    """Either is enough; only with both at their end is it the whole."""
+    plan = parse(BREAST)
+    whole = run(plan, setup(plan))
+    past = cook_until(whole, until, count)
+    assert len(past.stages) == stages
+    assert past.t[-1] <= until + 1e-6
+    assert (past is whole) is (until == np.inf and count == 2)
+
+
+def test_a_piece_that_left_at_once_was_in_its_first_stage():
+    early = piece_until(of_history(600.0), 0.0)
+    assert len(early.plan.stages) == len(early.cook.stages) == 1
+
+
+def test_a_check_as_computed_and_a_touch_speak_against_nothing():
+    """While the core still rises what is read is held against what is computed for that time, not for the end."""
+    plan = parse(STEAK)
+    cook = run(plan, setup(plan))
+    touch = {"at_s": 320, "kind": "check", "check": "touch", "answer": "soft"}
+    read = float(np.interp(330.0, cook.t, cook.core))
+    assert cook.peak_core_c > read + 4.0
+    assert rule(400, TURNED, PULLED, checked(read, 330), touch, plan=STEAK)["met"] is True

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
+
 import numpy as np
 import pytest
 
@@ -9,7 +11,7 @@ from ember_core.formats.plan import parse
 from ember_core.plan.log import Log
 from ember_core.safety.evidence import JUMP_K_S, fastest_core
 from ember_core.safety.measured import fastest_of_plan, judge_log, of_both
-from ember_core.safety.readings_by_hand import merge_readings
+from ember_core.safety.readings_by_hand import end_of_heat, merge_readings, plausible_readings
 from tests.core.safety.histories import US
 
 SLAB = parse({
@@ -92,3 +94,55 @@ def test_a_probes_error_works_against_what_cools(error_c, broken):
     c = np.where(t < 1800.0, 80.0, np.maximum(4.0, 80.0 - 60.5 * (t - 1800.0) / 7200.0))
     told = judge_log(Log(tuple(t), tuple(c)), rules=US, food="beef-lean", form="steak", probe_error_c=error_c)
     assert ("cooling" in {f["code"] for f in told["findings"] if f["level"] == "stop"}) is broken
+
+
+PLAUSIBLE = [
+    # begins at, fastest, s, °C → whether a core can be there by then, give or take three kelvins
+    (4.0, 0.1, 100.0, 17.0, True), (4.0, 0.1, 100.0, 17.01, False), (20.0, 0.1, 100.0, 33.0, True), (20.0, 0.1, 100.0, 33.2, False),
+    (-18.0, 0.05, 600.0, 15.0, True), (-18.0, 0.05, 600.0, 15.2, False), (60.0, 0.02, 10.0, 20.0, True), (4.0, 0.5, 0.0, 7.0, True),
+]  # fmt: skip
+
+
+@pytest.mark.parametrize(("start_c", "fastest", "at", "c", "kept"), PLAUSIBLE)
+def test_what_a_core_can_have_risen_to(start_c, fastest, at, c, kept):
+    assert plausible_readings([(at, c)], start_c, fastest) == ([(at, c)] if kept else [])
+
+
+@dataclass
+class When:
+    start_s: float
+    end_s: float
+
+
+TWO = parse({
+    "format": "open-ember.plan/1", "piece": {"food": "beef-lean", "start_c": 4, "shape": {"kind": "slab", "thickness_mm": 20}},
+    "stages": [{"kind": "bath", "minutes": 10, "medium_c": 60}, {"kind": "rest", "minutes": 10}, {"kind": "bath", "minutes": 10, "medium_c": 60}],
+})  # fmt: skip
+RAN = [When(0.0, 600.0), When(600.0, 1200.0), When(1200.0, 1800.0)]
+
+
+@pytest.mark.parametrize(
+    ("at", "ends"), [(0.0, 600.0), (599.0, 600.0), (600.0, 600.0), (601.0, 601.0), (1199.0, 1199.0), (1200.0, 1800.0), (1800.0, 1800.0)]
+)  # fmt: skip
+def test_when_the_heat_ends_that_it_is_in(at, ends):
+    """A stage's first second is in it, its last is the next one's."""
+    assert end_of_heat(TWO, RAN, at) == ends
+    assert end_of_heat(TWO, None, at) == at
+
+
+def test_a_lower_reading_at_the_very_end_of_the_heat_counts_and_one_in_the_rest_does_not():
+    def read_at(later):
+        log = merge_readings((), [(300.0, 70.0), (later, 65.0)], 0.1, TWO, RAN)
+        return dict(zip(log.t_s, log.core_c, strict=True))[300.0]
+
+    assert (read_at(600.0), read_at(601.0)) == (65.0, 70.0)
+
+
+def test_a_probe_that_read_within_the_same_search_needs_no_settling():
+    """Two minutes apart are one search; further apart what it settled from is said."""
+    assert points([(480.0, 69.0)], [(600.0, 70.0)]) == [(480.0, 69.0), (600.0, 70.0), (600.001, 70.0)]
+
+
+def test_a_log_has_a_reading_that_counts_by_itself_twice():
+    log = merge_readings((), [(600.0, 70.0)], 0.1, SLAB, None)
+    assert log.t_s[-1] - log.t_s[-2] == pytest.approx(0.001, rel=1e-9)

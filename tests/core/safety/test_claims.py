@@ -7,6 +7,8 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
+from ember_core.book.foods import food_row
+from ember_core.data.loader import read_toml
 from ember_core.formats.plan import parse
 from ember_core.heat.cook import run
 from ember_core.heat.course import StageOutcome
@@ -14,10 +16,20 @@ from ember_core.heat.setup import setup
 from ember_core.plan.finding import Finding, Level
 from ember_core.safety import claims_of_plan as claims
 from ember_core.safety.claims_of_plan import OfPlan, traits_of
+from ember_core.safety.forms import requirement
 from ember_core.safety.history import History
-from ember_core.safety.premise import Basis, Premise, collect_premises, merge_premises, replace_premises, table
+from ember_core.safety.premise import (
+    Basis,
+    Premise,
+    Row,
+    basis_of_premise,
+    collect_premises,
+    merge_premises,
+    replace_premises,
+    table,
+)
 from ember_core.safety.rules import profile_of
-from ember_core.safety.shared_claims import DAY_S, of_growth, of_raw_life, of_shelf
+from ember_core.safety.shared_claims import DAY_S, cooked_elsewhere, of_growth, of_raw_life, of_shelf
 from ember_core.wording.message import say
 from tests.core.safety.histories import UK, US
 
@@ -339,3 +351,36 @@ def test_a_row_is_asked_by_trait_and_by_profile():
             named = not row.profiles or profile in row.profiles
             assert row.asked(frozenset(row.when), profile) is named
             assert row.asked(frozenset({"no such trait"}), profile) is (named and not row.when)
+
+
+def test_between_two_samples_of_a_computed_cook_it_is_above_for_a_while():
+    """60 to 65.8 and back within 40 s: 19 s above 63 °C as it rises and falls, none of it at a sample."""
+    required = requirement(food_row("hake"), None, path="x")
+    t, c = np.array([0.0, 20.0, 40.0]), np.array([[60.0], [65.8], [60.0]])
+    assert cooked_elsewhere(required, t, c) == "3-401.11(A)(1)"
+    assert cooked_elsewhere(required, t, c, interpolate=False) == ""
+    assert cooked_elsewhere(required, t, np.minimum(c, 64.0)) == ""
+
+
+def test_a_day_to_the_second_and_the_tenth_of_a_degree():
+    """What is eaten within a day keeps nothing; 5.04 °C is 5, 5.06 is more."""
+    within = read_toml("storage.toml")["kept"]["within_s"]
+    assert str(of_shelf(US, "ready-to-eat", within, 4.0, COMPUTED, "x").needs) == "Eaten within a day."
+    assert str(of_shelf(US, "ready-to-eat", within + 1.0, 4.0, COMPUTED, "x").needs) != "Eaten within a day."
+    near, far = (of_shelf(US, "ready-to-eat", 6.0 * DAY_S, c, COMPUTED, "x") for c in (5.04, 5.06))
+    assert near.basis is COMPUTED
+    assert far.basis is not COMPUTED
+
+
+def test_a_row_is_asked_by_trait_and_profile():
+    row = Row("x", "", frozenset({"fish"}), frozenset({"uk-fsa"}), frozenset())
+    assert [row.asked(frozenset(t), p) for t, p in (({"fish"}, "uk-fsa"), ({"fish"}, US), (set(), "uk-fsa"))] == [
+        True,
+        False,
+        False,
+    ]
+
+
+def test_what_one_premise_stands_on():
+    rule = {"premises": [{"id": "clause", "state": "computed"}, {"id": "parts", "state": "shown"}]}
+    assert [basis_of_premise(rule, i) for i in ("clause", "parts", "heat")] == [COMPUTED, Basis.SHOWN, None]

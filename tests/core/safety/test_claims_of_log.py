@@ -261,3 +261,23 @@ def test_traits(readings, chilled):
     several = traits_of(requirement(food_row("hake"), None, path="--form"), "hake", plan_of("hake"), high, True)
     assert "pieces" in several
     assert "beside" not in several
+
+
+BETWEEN = [
+    # food, readings (10 s apart) → basis for highly susceptible guests: a row's time counts from the first reading that is past it
+    ("hake", [60.0, 65.8, 65.8, 55.0], BROKEN), ("hake", [60.0, 65.8, 65.8, 65.8, 55.0], SHOWN), ("chicken-breast", [75.0, 75.0], SHOWN),
+    ("chicken-breast", [75.0], BROKEN),
+]  # fmt: skip
+
+
+@pytest.mark.parametrize(("food", "readings", "basis"), BETWEEN)
+def test_guests_by_few_readings(food, readings, basis):
+    t = 10.0 * np.arange(len(readings))
+    assert claims.guests(read(t, readings, guests="susceptible", food=food, rule=WITHOUT)).basis is basis
+
+
+@pytest.mark.parametrize(("readings", "basis"), [([85.0, 91.0, 91.0], UNKNOWN), ([85.0, 91.0, 91.0, 91.0], SHOWN)])
+def test_bivalves_by_readings_a_minute_apart(readings, basis):
+    """90 °C for 90 s: what lies between a reading below and one above it is not counted."""
+    t = 60.0 * np.arange(len(readings))
+    assert claims.origin(read(t, readings, rules=UK, food="mussel", plan=plan_of("mussel"))).basis is basis

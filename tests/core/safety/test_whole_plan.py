@@ -12,7 +12,7 @@ from ember_core.heat.cook import run
 from ember_core.heat.setup import setup
 from ember_core.safety.premise import Basis
 from ember_core.safety.statement import Piece
-from ember_core.safety.whole_plan import Computed, decide, raw_neighbour
+from ember_core.safety.whole_plan import Computed, decide, laid_after, raw_neighbour
 from tests.core.safety.histories import US
 
 UNKNOWN, BROKEN = Basis.UNKNOWN, Basis.BROKEN
@@ -172,3 +172,24 @@ def test_when_a_part_is_ready(short_k, ready):
         assert 1200.0 < its["ready_s"] < 6000.0
         assert its["ready_s"] == round(its["ready_s"], 3)
     assert leads["pull_core_c"] is not None
+
+
+STORE = {"kind": "pan", "mass_kg": 2.4, "material": "cast-iron", "power_w": 1800, "set_c": 220}
+
+
+@pytest.mark.parametrize(
+    ("every_s", "until", "later"), [(0.0, None, False), (60.0, None, True), (None, None, False), (60.0, {"core_c": 50}, False)]
+)  # fmt: skip
+def test_a_piece_that_is_laid_in_after_the_first(every_s, until, later):
+    """By the first one's clock: one of its stages lays them in apart, and none waits for this piece."""
+    store = STORE | ({} if every_s is None else {"lay_in_every_s": every_s})
+    heat = [
+        {"kind": "pan", "minutes": 3, "store": s, "faces": {f: {"medium_c": 220}}}
+        for f, s in (("a", store), ("b", STORE))
+    ]
+    if until:
+        heat[1]["until"] = until
+    plan = parse({
+        "format": "open-ember.plan/1", "stages": heat, "piece": {"food": "beef-lean", "count": 2, "start_c": 4, "mass_g": 200, "shape": {"kind": "slab", "thickness_mm": 25}},
+    })  # fmt: skip
+    assert laid_after(plan) is later

@@ -10,7 +10,9 @@ from django.apps import apps
 from django.db import IntegrityError, connection, transaction
 from django.urls import URLPattern, URLResolver, get_resolver
 
+from ember_core.entry.sentence import Sentence
 from ember_web.book.models import Food
+from ember_web.jobs.models import LongJob
 from ember_web.line.models import Cook, Event, Probe
 from ember_web.logbook.models import Record
 from ember_web.plans.models import Plan
@@ -29,6 +31,7 @@ RIGHTS = {
     "book-doneness": ("viewer", None), "book-cut": ("viewer", None), "book-way": ("viewer", None), "book-foods": ("viewer", None),
     "book-change": ("chef", "chef"), "book-retire": (None, "chef"), "book-export": ("viewer", None), "book-import": ("chef", "chef"),
     "plan-schools": ("viewer", None), "plan-doubt": ("viewer", None), "plan-what-if": ("viewer", None), "plan-to-meet": ("viewer", None), "plan-thumb": ("viewer", None), "plan-papers": ("viewer", None), "plan-recipe": ("viewer", None), "plan-arrange": (None, "cook"), "plan-summaries": (None, "viewer"), "kitchen-page": ("viewer", None), "kitchen-place": (None, "chef"),
+    "plan-times": ("viewer", "cook"), "plan-times-of": ("viewer", None), "plan-times-cancel": (None, "cook"), "plan-times-file": ("viewer", None),
     "line-clock": (None, "chef"), "kitchen-person": (None, "chef"), "kitchen-trail": ("chef", None), "password": (None, "viewer"),
     "kitchen-gear": (None, "chef"), "kitchen-people": (None, "chef"), "book-food-new": ("chef", "chef"), "book-food": ("chef", "chef"),
     "tour": (None, "viewer"), "plan-draft": (None, "cook"), "plan-undo": (None, "cook"), "plan-earlier": ("viewer", None), "plan-restore": (None, "cook"),
@@ -68,6 +71,10 @@ def filled(kitchen, stranger, plan, cook):
         kitchen=kitchen, name="our lamb", like="lamb", water=73, protein=20, fat=6, ash=1, source="label"
     )
 
+    document = Sentence.for_cut("bavette").document()
+    told = {"document": document, "sizes": [20.0], "targets": [55.0], "likely": False}
+    job = LongJob.objects.create(kitchen=kitchen, kind="times-by-size", title="Times", asked=told)
+
     def fill(route):
         for name, value in (
             ("kitchen", kitchen.public_id),
@@ -78,6 +85,7 @@ def filled(kitchen, stranger, plan, cook):
             ("kind", "cut"),
             ("key", "bath" if "ways/" in route else "bavette"),
             ("what", "poached"),
+            ("job", job.public_id),
         ):
             route = route.replace(f"<slug:{name}>", value)
         return "/" + route

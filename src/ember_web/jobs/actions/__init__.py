@@ -1,0 +1,1 @@
+"""What starts and ends long jobs."""

@@ -1,0 +1,16 @@
+"""Plan as an application: what it offers to the workers."""
+
+from django.apps import AppConfig
+
+
+class PlansConfig(AppConfig):
+    """Registers its long jobs."""
+
+    name = "ember_web.plans"
+
+    def ready(self) -> None:
+        """Register."""
+        from ember_web.jobs.long import offer
+        from ember_web.plans.times import KIND, compute_table
+
+        offer(KIND, compute_table)

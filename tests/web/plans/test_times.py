@@ -1,0 +1,84 @@
+"""Times by size, as a page: asked, computed by a worker, shown, kept, taken away."""
+
+from __future__ import annotations
+
+import csv
+
+import pytest
+
+from ember_core.wording.quantities import Units
+from ember_web.jobs.long import perform
+from ember_web.jobs.models import LongJob
+from ember_web.plans.times import numbers_of
+from ember_web.tenancy.models import User
+
+pytestmark = pytest.mark.django_db
+ASKED = "cut=bavette&size_mm=28&start_c=4&target_c=55&way=hot-pan-basted"
+HERE = "/k/hut/plan/times/"
+
+
+def asked(client, **more):
+    return client.post(f"{HERE}?{ASKED}", {"sizes": "20 30", "targets": "55 60"} | more)
+
+
+def test_from_the_sentence_to_the_table(as_):
+    cook = as_("cook")
+    page = cook.get(f"{HERE}?{ASKED}").content.decode()
+    assert 'value="15 20 25 30' in page
+    reply = asked(cook)
+    assert reply.status_code == 302
+    waiting = cook.get(reply.url).content.decode()
+    assert 'hx-trigger="every 1s"' in waiting
+    job = LongJob.objects.get()
+    perform(job.pk)
+    done = cook.get(reply.url, headers={"HX-Request": "true"}).content.decode()
+    assert "hx-trigger" not in done
+    assert done.count("<td>") == 4
+    rows = list(csv.DictReader(cook.get(f"{reply.url}file/").content.decode().splitlines()))
+    assert [(float(r["size_mm"]), float(r["target_c"])) for r in rows] == [(20, 55), (20, 60), (30, 55), (30, 60)]
+    assert all(float(r["heat_min"]) < float(r["total_min"]) for r in rows)
+    assert job.title in cook.get(f"{HERE}?{ASKED}").content.decode()
+
+
+@pytest.mark.parametrize(
+    ("sizes", "targets", "says"),
+    [("", "55", "Sizes: give 1"), ("20 x", "55", "Sizes: &#x27;x&#x27; is no number"), ("20", "55 200", "Targets: give numbers from 0 to 100")],
+)  # fmt: skip
+def test_what_cannot_be_used_is_said_and_kept(as_, sizes, targets, says):
+    reply = asked(as_("cook"), sizes=sizes, targets=targets)
+    assert reply.status_code == 400
+    page = reply.content.decode()
+    assert says in page
+    assert f'value="{targets}"' in page
+    assert not LongJob.objects.exists()
+
+
+def test_a_table_of_another_kitchen_is_not_there(as_, stranger):
+    reply = asked(as_("cook"))
+    for address in (reply.url, f"{reply.url}file/"):
+        other = address.replace("/k/hut/", "/k/barn/")
+        assert as_("stranger").get(other).status_code == 404
+    assert as_("stranger").post(f"{reply.url.replace('/k/hut/', '/k/barn/')}cancel/").status_code == 404
+    assert LongJob.objects.get().is_open
+
+
+def test_it_can_be_cancelled_and_a_viewer_starts_none(as_):
+    reply = asked(as_("cook"))
+    assert as_("viewer").post(f"{reply.url}cancel/").status_code == 403
+    assert as_("cook").post(f"{reply.url}cancel/").status_code == 302
+    assert "Cancelled" in as_("viewer").get(reply.url).content.decode()
+    assert asked(as_("viewer")).status_code == 403
+
+
+def test_in_inches_and_fahrenheit(as_):
+    User.objects.filter(username="cook").update(temperature="F", length="in")
+    reply = asked(as_("cook"), sizes="1 1.5", targets="131")
+    told = LongJob.objects.get().asked
+    assert told["sizes"] == pytest.approx([25.4, 38.1])
+    assert told["targets"] == pytest.approx([55.0])
+    assert reply.status_code == 302
+
+
+@pytest.mark.parametrize("text", ["20 25,5 30", "30; 20; 25,5", "30, 25.5, 20", "20 20 25.5 30"])
+def test_numbers_as_people_write_them(text):
+    assert numbers_of(text, "length", Units(), "sizes", "Sizes") == [20.0, 25.5, 30.0]
