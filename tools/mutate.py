@@ -1,6 +1,6 @@
 """Mutation testing of what safety hangs on: one wrong change at a time, and whether the quick tests notice.
 
-    PYTHONPATH=src:. python tools/mutate.py [--only PART] [--sample N] [--jobs 2] [--report FILE]
+    PYTHONPATH=src:. python tools/mutate.py [--only PART] [--sample N] [--seed N] [--jobs 2] [--report FILE]
 
 Code: every comparison, logical and arithmetic operator, number, truth value, finding level, and call for effect in
 ``safety/``, of planning, running and the formats what a verdict goes through, the eggs' rules and ``line/fold.py``. Rounding slack (numbers below 0.001) is left
@@ -342,6 +342,7 @@ def main() -> int:
     parser = argparse.ArgumentParser(description=__doc__)
     parser.add_argument("--only", default="", help="only parts whose name holds this")
     parser.add_argument("--sample", type=int, default=0, help="so many mutants a part, drawn at random; 0: all")
+    parser.add_argument("--seed", type=int, default=1, help="of the draw: another one tries other changes")
     parser.add_argument("--jobs", type=int, default=2)
     parser.add_argument("--report", default="")
     options = parser.parse_args()
@@ -359,7 +360,7 @@ def main() -> int:
     for part in [p for p in TESTS if options.only in p]:
         mutants = of_data(part) if part.startswith("data/") else of_code(part)
         if options.sample and len(mutants) > options.sample:
-            mutants = random.Random(1).sample(mutants, options.sample)  # noqa: S311 - a sample, not a secret
+            mutants = random.Random(options.seed).sample(mutants, options.sample)  # noqa: S311 - a sample, not a secret
         if forked(None, part):
             print(f"{part}: its tests fail without any change", flush=True)
             return 1
