@@ -18,7 +18,7 @@ axe.run(document, { resultTypes: ["violations"], ...(rules ? { runOnly: rules } 
 PLAN = "plan/?cut=bavette&size_mm=28&target_c=55&way=hot-pan-basted"
 PAGES = (
     "line/", "line/pass/", "line/wall/", "line/handover/", "plan/", f"{PLAN}&size_mm=wide", f"{PLAN}&count=3&sizes=22+28+34", "plan/?cut=brisket-point", "plan/?cut=soft-egg",
-    "plan/quick/?q=bavete+28mm+moon", "plan/schools/", "plan/what-if/", "plan/thumb/", "plan/thumb/?rule=4+min+a+side+to+medium&food=beef-lean",
+    "plan/quick/?q=bavete+28mm+moon", "plan/schools/", "plan/times/?cut=bavette", "plan/what-if/", "plan/thumb/", "plan/thumb/?rule=4+min+a+side+to+medium&food=beef-lean",
     "plan/list/", "plan/list/?q=zzz", "plan/list/?archived=1", "plan/import/", "log/", "book/", "book/ways/", "book/time/",
     "book/cuts/bavette/", "book/ways/hot-pan-basted/", "book/change/way/hot-pan-basted/", "book/change/cut/bavette/", "book/import/", "book/foods/new/", "book/foods/", "book/doneness/", "book/rules/",
     "kitchen/", "preferences/", "eggs/", "eggs/?mass_g=3000",

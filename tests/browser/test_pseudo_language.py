@@ -172,6 +172,7 @@ def test_every_word_and_unit_changed(browser, foreign):
             "plan/list/",
             "plan/import/",
             "plan/schools/?cut=bavette",
+            "plan/times/?cut=bavette",
             "plan/what-if/?cut=bavette",
             "kitchen/",
         ),

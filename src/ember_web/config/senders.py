@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 import threading
-from collections import OrderedDict
 from collections.abc import Callable, Hashable
 from http.cookies import CookieError, SimpleCookie
 from typing import Any
 
+from cachetools import LRUCache
 from django.conf import settings
 from django.http import HttpRequest, HttpResponse
 
@@ -19,16 +19,12 @@ class Senders:
 
     def __init__(self, most: int = MAX_KNOWN) -> None:
         self.lock = threading.Lock()
-        self.people: OrderedDict[str, int] = OrderedDict()
-        self.most = most
+        self.people = LRUCache[str, int](most)
 
     def note(self, session: str, person: int) -> None:
         """A session was seen signed in."""
         with self.lock:
             self.people[session] = person
-            self.people.move_to_end(session)
-            while len(self.people) > self.most:
-                self.people.popitem(last=False)
 
     def of(self, scope: Any) -> Hashable:
         """Person, or address."""
@@ -38,7 +34,8 @@ class Senders:
                     found = SimpleCookie(value.decode("latin-1")).get(settings.SESSION_COOKIE_NAME)
                 except CookieError:
                     continue
-                person = None if found is None else self.people.get(found.value)
+                with self.lock:
+                    person = None if found is None else self.people.get(found.value)
                 if person is not None:
                     return person
         client = scope.get("client")

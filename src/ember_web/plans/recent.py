@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from collections import OrderedDict
 from threading import Lock
+
+from cachetools import LRUCache
 
 from ember_core.heat.cook import Cook
 
@@ -12,7 +13,7 @@ class Recent:
     """Cooks of the plans that were shown last: the forecast is asked for right after the plan, and goes by the same cook."""
 
     def __init__(self, most: int = 16) -> None:
-        self.most, self.kept, self.lock = most, OrderedDict[str, Cook](), Lock()
+        self.kept, self.lock = LRUCache[str, Cook](most), Lock()
 
     def get(self, key: str) -> Cook | None:
         """The cook of a plan document; None when it is not among the last."""
@@ -20,9 +21,6 @@ class Recent:
             return self.kept.get(key)
 
     def keep(self, key: str, cook: Cook) -> None:
-        """Keep it in place of the oldest."""
+        """Keep it in place of the one that was asked for longest ago."""
         with self.lock:
             self.kept[key] = cook
-            self.kept.move_to_end(key)
-            while len(self.kept) > self.most:
-                self.kept.popitem(last=False)
