@@ -86,9 +86,11 @@ def test_the_gravest_finding_counts_wherever_it_stands():
         assert of.found("cooling") is None
 
 
+SOFT, HARD = {"h_w_m2k": 20, "emissivity": 0.9, "wet": False}, {"h_w_m2k": 400, "emissivity": 0, "wet": False}
 HEATS = [
     # stage, mass (g) → what the heat stands on, and a number that it says
     ({"kind": "bath", "medium_c": 60}, 8000.0, STATED, ""), ({"kind": "bath", "medium_c": 60}, 8100.0, UNKNOWN, "8 kg"),
+    ({"kind": "oven", "faces": {"a": {"medium_c": 180, "surface": HARD}, "b": {"medium_c": 180, "surface": SOFT}}}, None, UNKNOWN, "400"),
     ({"kind": "bath", "medium_c": 60}, None, STATED, ""), ({"kind": "bath", "medium_c": 60, "load": {"litres": 60, "heater_w": 2000}}, 9000.0, STATED, ""),
     ({"kind": "oven", "medium_c": 180}, 9000.0, STATED, ""),
     ({"kind": "oven", "medium_c": 180, "surface": {"h_w_m2k": 300}}, None, STATED, ""),
