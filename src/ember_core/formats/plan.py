@@ -180,28 +180,7 @@ def parse(document: Any) -> Plan:
     """Check a parsed document and build the plan; raises as :func:`loads`."""
     check(document)
     piece = document["piece"]
-    row = None
-    if "food" in piece:
-        row = food_row(piece["food"])
-        if row is None:
-            ids = ", ".join(foods())
-            raise FormatError(
-                say("Unknown food {food!r}; choose one of {ids}.", food=piece["food"], ids=ids),
-                path="/piece/food",
-                code="choice",
-            )
-    elif "composition" not in piece and "properties" not in piece:
-        raise FormatError(
-            say("piece needs food, composition or properties; add one."), path="/piece/food", code="missing"
-        )
-    composition = piece.get("composition")
-    if composition is not None:
-        total = math.fsum(v for k, v in composition.items() if not k.startswith("x-"))
-        if not 0.97 <= total <= 1.03:
-            raise ValueRangeError(
-                say("The parts sum to {total:.3f}; mass fractions must sum to 1 (within 0.03).", total=total),
-                path="/piece/composition",
-            )
+    row = _food_of(piece)
     _check_sentence(document)
     check_shape(piece["shape"])
     stuffed = piece["shape"]["kind"] == "bird" and cavity_of(piece["shape"]) == "stuffed"
@@ -220,6 +199,71 @@ def parse(document: Any) -> Plan:
         read_stage(s, i, shape, altitude_m)
         for i, (s, shape) in enumerate(zip(document["stages"], shapes_of(document), strict=True))
     )
+    _check_stages(document, stages)
+    _check_egg(document, stages)
+    if "salt" in piece and (piece.get("properties") is not None or required.form in JUICELESS):
+        raise FormatError(
+            say("salt says how much juice meat, poultry or fish keeps; of this piece it says nothing. Leave it out."),
+            path="/piece/salt",
+            code="choice",
+        )
+    check_one_at_a_time(stages, any("also" in s for s in document["stages"]))
+    target = _target(document.get("target", {}), row)
+    targets = _targets(document, row, target)
+    plan = Plan(
+        document=document,
+        title=document.get("title", ""),
+        food=piece.get("food"),
+        composition=piece.get("composition"),
+        properties=piece.get("properties"),
+        form=required.form,
+        required=required,
+        shape=piece["shape"],
+        start_c=float(piece["start_c"]),
+        target_c=target,
+        stages=stages,
+        altitude_m=altitude_m,
+        air_c=float(kitchen.get("air_c", 22.0)),
+        rules=document.get("rules"),
+        guests=document.get("guests", "general"),
+        report_at_s=tuple(sorted(float(t) for t in document.get("report_at_s", ()))),
+        forecast=document.get("forecast"),
+        serve_at=_serve_at(document.get("serve_at")),
+        house=_house(document),
+        targets=targets,
+        also=also_of(document, stages, parse),
+    )
+    return plan if targets is None else plan.of_part(_leading(plan, targets))
+
+
+def _food_of(piece: Mapping[str, Any]) -> dict[str, Any] | None:
+    """The row of a piece's food; None of one that is told by its composition or properties, which are checked."""
+    row = None
+    if "food" in piece:
+        row = food_row(piece["food"])
+        if row is None:
+            ids = ", ".join(foods())
+            raise FormatError(
+                say("Unknown food {food!r}; choose one of {ids}.", food=piece["food"], ids=ids),
+                path="/piece/food",
+                code="choice",
+            )
+    elif "composition" not in piece and "properties" not in piece:
+        raise FormatError(
+            say("piece needs food, composition or properties; add one."), path="/piece/food", code="missing"
+        )
+    total = math.fsum(v for k, v in piece.get("composition", {}).items() if not k.startswith("x-"))
+    if "composition" in piece and not 0.97 <= total <= 1.03:
+        raise ValueRangeError(
+            say("The parts sum to {total:.3f}; mass fractions must sum to 1 (within 0.03).", total=total),
+            path="/piece/composition",
+        )
+    return row
+
+
+def _check_stages(document: Mapping[str, Any], stages: Sequence[StageSpec]) -> None:
+    """What stages ask of one another, of the rules and of the piece: one pull, a profile, a store, what an oven or bath holds."""
+    piece = document["piece"]
     peaks = [i for i, s in enumerate(stages) if s.until == "peak_core_c"]
     if len(peaks) > 1:
         raise FormatError(
@@ -253,40 +297,6 @@ def parse(document: Any) -> Plan:
                 path="/piece/mass_g",
                 code="missing",
             )
-    _check_egg(document, stages)
-    if "salt" in piece and (piece.get("properties") is not None or required.form in JUICELESS):
-        raise FormatError(
-            say("salt says how much juice meat, poultry or fish keeps; of this piece it says nothing. Leave it out."),
-            path="/piece/salt",
-            code="choice",
-        )
-    check_one_at_a_time(stages, any("also" in s for s in document["stages"]))
-    target = _target(document.get("target", {}), row)
-    targets = _targets(document, row, target)
-    plan = Plan(
-        document=document,
-        title=document.get("title", ""),
-        food=piece.get("food"),
-        composition=composition,
-        properties=piece.get("properties"),
-        form=required.form,
-        required=required,
-        shape=piece["shape"],
-        start_c=float(piece["start_c"]),
-        target_c=target,
-        stages=stages,
-        altitude_m=altitude_m,
-        air_c=float(kitchen.get("air_c", 22.0)),
-        rules=document.get("rules"),
-        guests=document.get("guests", "general"),
-        report_at_s=tuple(sorted(float(t) for t in document.get("report_at_s", ()))),
-        forecast=document.get("forecast"),
-        serve_at=_serve_at(document.get("serve_at")),
-        house=_house(document),
-        targets=targets,
-        also=also_of(document, stages, parse),
-    )
-    return plan if targets is None else plan.of_part(_leading(plan, targets))
 
 
 def _check_egg(document: Mapping[str, Any], stages: Sequence[StageSpec]) -> None:

@@ -8,7 +8,7 @@ from typing import Any, NamedTuple
 import numpy as np
 
 from ember_core.errors import ComputationError
-from ember_core.heat.arrays import Array
+from ember_core.heat.arrays import Array, Index
 from ember_core.heat.course import Course, StageOutcome
 from ember_core.heat.geometry.grid import Grid
 from ember_core.heat.geometry.mesh import Mesh
@@ -110,32 +110,9 @@ def run_stages(plan: Plan, s: Setup, part: StageRun, stops: Array, tol: float | 
     t[0] = 0.0
     core, mean = column(record.core), column(record.mean)
     field = record.field[kept]
-    outcomes = []
-    at_start = 0.0
-    # each end is recorded; rounding may have it a hair later
-    for i, at in enumerate((t.searchsorted(end_s + ENDS_S, "right") - 1).tolist()):
-        at_end = float(t[at])
-        outcomes.append(
-            StageOutcome(
-                plan.stages[first + i].kind,
-                at_start,
-                at_end,
-                float(core[at]),
-                float(mean[at]),
-                UNTIL_WORD[int(ended[i])],
-            )
-        )
-        at_start = at_end
+    outcomes = _outcomes(plan, first, t, core, mean, end_s, ended)
+    _check_bounds(plan, part, record.medium[kept], (t, core, field), float(top), end_s, budget_s)
     faces = schedule.faces
-    hottest = max(start, float((faces["medium_c"] + np.maximum(faces["off_k"], 0.0)).max()))
-    stored = record.medium[kept]
-    known = stored[np.isfinite(stored)]
-    if known.size:
-        hottest = max(hottest, float(known.max()))
-    if max(core.max(), top) > hottest + CORE_ABOVE_K or field.max(initial=start) > hottest + PLACE_ABOVE_K:
-        above = np.maximum(core[1:] - CORE_ABOVE_K, field.max(axis=1) - PLACE_ABOVE_K)
-        stage = int(np.searchsorted(end_s, t[1 + int(np.argmax(above))]))
-        raise _gave_up(plan, first + min(stage, count - 1), False, budget_s)
     if isinstance(s.grid, Mesh):
         line, depth, elsewhere = line_of(s.grid, np.concatenate([np.full((1, n), start), field]))
     else:
@@ -149,7 +126,7 @@ def run_stages(plan: Plan, s: Setup, part: StageRun, stops: Array, tol: float | 
         field=line,
         depth=depth,
         elsewhere=elsewhere,
-        stages=tuple(outcomes),
+        stages=outcomes,
         top=(float(top), float(top_t)),
         heat=_heat_in(s, float(state.heat[0] - heat[0])),
         least_log10=float(state.lethality.min()),
@@ -162,6 +139,43 @@ def run_stages(plan: Plan, s: Setup, part: StageRun, stops: Array, tol: float | 
         taken_j=float(state.heat[2] - heat[2]),
         evaporated=_share_of_mass(s, part.length, np.concatenate([[0.0], record.shed[kept] - shed])),
     )
+
+
+def _outcomes(
+    plan: Plan, first: int, t: Array, core: Array, mean: Array, end_s: Array, ended: Index
+) -> tuple[StageOutcome, ...]:
+    """How each stage of a part ended, by its end (s) and the code of what it waited for."""
+    out = []
+    at_start = 0.0
+    # each end is recorded; rounding may have it a hair later
+    for i, at in enumerate((t.searchsorted(end_s + ENDS_S, "right") - 1).tolist()):
+        at_end = float(t[at])
+        kind, word = plan.stages[first + i].kind, UNTIL_WORD[int(ended[i])]
+        out.append(StageOutcome(kind, at_start, at_end, float(core[at]), float(mean[at]), word))
+        at_start = at_end
+    return tuple(out)
+
+
+def _check_bounds(
+    plan: Plan,
+    part: StageRun,
+    stored: Array,
+    course: tuple[Array, Array, Array],
+    top: float,
+    end_s: Array,
+    budget_s: float | None,
+) -> None:
+    """Give up where a core or a place came out hotter than anything that it met: ``course`` is t, core, and the field after its begin."""
+    t, core, field = course
+    start, faces = part.start_c, part.schedule.faces
+    hottest = max(start, float((faces["medium_c"] + np.maximum(faces["off_k"], 0.0)).max()))
+    known = stored[np.isfinite(stored)]
+    if known.size:
+        hottest = max(hottest, float(known.max()))
+    if max(core.max(), top) > hottest + CORE_ABOVE_K or field.max(initial=start) > hottest + PLACE_ABOVE_K:
+        above = np.maximum(core[1:] - CORE_ABOVE_K, field.max(axis=1) - PLACE_ABOVE_K)
+        stage = int(np.searchsorted(end_s, t[1 + int(np.argmax(above))]))
+        raise _gave_up(plan, part.first + min(stage, end_s.size - 1), False, budget_s)
 
 
 def _shed_by(s: Setup, length: float, shed: Array) -> float:

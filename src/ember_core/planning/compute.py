@@ -22,11 +22,11 @@ from ember_core.plan.finding import Finding
 from ember_core.plan.plan import Plan
 from ember_core.plan.requirement import JUICELESS
 from ember_core.planning.birds import other_parts
-from ember_core.planning.crowding import crowding
+from ember_core.planning.crowding import Crowd, crowding
 from ember_core.planning.medium_use import ComputeContext, CookedPlan
 from ember_core.planning.remedies import remedies
 from ember_core.planning.several import other_sizes
-from ember_core.planning.sharing import in_turn, shared
+from ember_core.planning.sharing import Shared, in_turn, shared
 from ember_core.safety.conditions import in_force
 from ember_core.safety.growth import GROWS_LITTLE, growth_findings, growth_of
 from ember_core.safety.lethality import organisms
@@ -134,15 +134,7 @@ def compute(
     ------
     InputError, ComputationError
     """
-    rows: tuple[tuple[float, float], ...] = ()
-    lethality = None
-    for stage in plan.stages:
-        if stage.until == "rule":
-            rows = in_force(plan).rows()
-        if stage.until == "log10":
-            organism = organisms()[stage.organism]
-            lethality = (organism.d_s, organism.at_c, organism.z_c)
-    limits: dict[str, Any] = {"rows": rows, "lethality": lethality}
+    limits = limits_of(plan)
     sharing = shared(plan, limits, budget_s)  # what others take must be known again, even where the cook is
     made = setup(plan, **limits) if sharing is None else sharing.setup
     own = sharing.cook if sharing is not None else nominal
@@ -155,42 +147,10 @@ def compute(
 
     if plan.rules is not None:
         others += other_sizes(plan, limits)
-    ahead = None
-    cautious: list[Piece] = []
-    share_met: float | None = None
     book = book or shipped()
-    spreads = spreads_of(plan.document, book)
-    asked = plan.forecast is not None if with_forecast is None else with_forecast
-    if asked:
-        options = plan.forecast or {}
-        ahead = forecast(
-            of(plan, cells=MEMBER_CELLS, refine=MEMBER_REFINE, **limits),
-            plan.face_kinds,
-            members=options.get("members", 256),
-            seed=options.get("seed", 7),
-            spreads=spreads,
-            end_s=float(cook.t[-1]),
-            pull_stage=cook.pull_stage,
-            nominal_cook=cook,
-        )
-        if plan.rules is not None:
-            deadly = organisms()["salmonella"]
-            extremes = others if len(others) < 2 else (others[0], others[-1])
-            for one, nominal in ((plan, cook), *extremes):
-                d_value = (deadly.d_s, deadly.at_c, deadly.z_c)
-                worse_than = ranked_cooks(
-                    one,
-                    of(one),
-                    of(one, cells=MEMBER_CELLS, refine=MEMBER_REFINE, lethality=d_value),
-                    one.face_kinds,
-                    nominal,
-                    members=options.get("members", 256),
-                    seed=options.get("seed", 7),
-                    spreads=spreads,
-                )
-                cautious.append(as_piece(one, worse_than(CAUTIOUS)))
-                share = share_that_meets(one, cautious[-1], worse_than)
-                share_met = share if share_met is None else min(share, share_met)
+    likely = Likely()
+    if plan.forecast is not None if with_forecast is None else with_forecast:
+        likely = _likely(plan, cook, others, of, limits, spreads_of(plan.document, book))
     crowd = crowding(CookedPlan(plan, cook, made, sharing), ComputeContext(limits, budget_s, advice), others)
     said = [*crowd.findings, *remedies(plan, cook, limits), *in_turn(plan, cook, like), *newer_versions(plan, book)]
     beside = () if sharing is None else tuple(as_piece(p, c) for p, c, _ in sharing.also)
@@ -200,24 +160,80 @@ def compute(
         tuple(as_piece(p, c) for p, c in (*others, *like)),
         tuple(as_piece(p, c) for p, c in crowd.steamed),
         beside,
-        tuple(cautious),
-        share_met,
+        likely.cautious,
+        likely.share_met,
         medium,
     )
-    also = []
-    if sharing is not None and sharing.also:
-        steamed = [[one] for one in crowd.beside] or [[]] * len(sharing.also)
-        for i, ((p, c, in_s), own_steamed) in enumerate(zip(sharing.also, steamed, strict=True)):
-            rest = (computed.piece, *beside[:i], *beside[i + 1 :])
-            theirs = Computed(
-                as_piece(p, c), (), tuple(as_piece(q, d) for q, d in own_steamed), rest, shared_medium=medium
-            )
-            also.append((judged(theirs, None, []), in_s))
+    also = () if sharing is None else _judged_beside(sharing, crowd, computed)
     shrinking = None
-    if ahead is not None and sharing is None and plan.cut_at is None:
+    if likely.ahead is not None and sharing is None and plan.cut_at is None:
         shrinking = _shrinking(plan, made, cook)
-    found = judged(computed, ahead, said, shrinking, tuple(also))
+    found = judged(computed, likely.ahead, said, shrinking, also)
     return Outcome(found, document(found))
+
+
+def limits_of(plan: Plan) -> dict[str, Any]:
+    """What stages of a plan wait for besides temperatures and minutes: the rule's ``rows`` and an organism's ``lethality``."""
+    rows: tuple[tuple[float, float], ...] = ()
+    lethality = None
+    for stage in plan.stages:
+        if stage.until == "rule":
+            rows = in_force(plan).rows()
+        if stage.until == "log10":
+            organism = organisms()[stage.organism]
+            lethality = (organism.d_s, organism.at_c, organism.z_c)
+    return {"rows": rows, "lethality": lethality}
+
+
+@dataclass(frozen=True, eq=False)
+class Likely:
+    """The likely pieces: their forecast, those at the cautious end, and the share that meets the rule; nothing where it was not asked."""
+
+    ahead: Forecast | None = None
+    cautious: tuple[Piece, ...] = ()
+    share_met: float | None = None
+
+
+def _likely(
+    plan: Plan,
+    cook: Cook,
+    others: Sequence[tuple[Plan, Cook]],
+    of: Callable[..., Setup],
+    limits: Mapping[str, Any],
+    spreads: Mapping[str, float] | None,
+) -> Likely:
+    """The forecast of a plan, and what its rule says of the likely pieces, of its own size and of the extreme ones."""
+    options = plan.forecast or {}
+    drawn: dict[str, Any] = {"members": options.get("members", 256), "seed": options.get("seed", 7), "spreads": spreads}
+    small: dict[str, Any] = {"cells": MEMBER_CELLS, "refine": MEMBER_REFINE}
+    ahead = forecast(
+        of(plan, **small, **limits), plan.face_kinds, end_s=float(cook.t[-1]), pull_stage=cook.pull_stage, nominal_cook=cook, **drawn
+    )  # fmt: skip
+    cautious: list[Piece] = []
+    shares = []
+    if plan.rules is not None:
+        deadly = organisms()["salmonella"]
+        d_value = (deadly.d_s, deadly.at_c, deadly.z_c)
+        extremes = others if len(others) < 2 else (others[0], others[-1])
+        for one, nominal in ((plan, cook), *extremes):
+            worse_than = ranked_cooks(
+                one, of(one), of(one, **small, lethality=d_value), one.face_kinds, nominal, **drawn
+            )
+            cautious.append(as_piece(one, worse_than(CAUTIOUS)))
+            shares.append(share_that_meets(one, cautious[-1], worse_than))
+    return Likely(ahead, tuple(cautious), min(shares, default=None))
+
+
+def _judged_beside(sharing: Shared, crowd: Crowd, computed: Computed) -> tuple[tuple[PlanResult, float], ...]:
+    """What is said of each piece that shares the medium, and when it went in, s."""
+    steamed = [[one] for one in crowd.beside] or [[]] * len(sharing.also)
+    out = []
+    for i, ((p, c, in_s), own_steamed) in enumerate(zip(sharing.also, steamed, strict=True)):
+        rest = (computed.piece, *computed.beside[:i], *computed.beside[i + 1 :])
+        of_them = tuple(as_piece(q, d) for q, d in own_steamed)
+        theirs = Computed(as_piece(p, c), (), of_them, rest, shared_medium=computed.shared_medium)
+        out.append((judged(theirs, None, []), in_s))
+    return tuple(out)
 
 
 SHARE_STEPS = 4  # so often the share of pieces that meet the rule is halved: to within 3 in 100

@@ -197,9 +197,6 @@ def draw(
     depth, thick, hottest = _across(cook, round_)
     axes = _axes(cook, target_c)
     grid, when, where = _grain(cook, depth, thick, hottest)
-    _, keep = np.unique(np.round(axes.x(cook.t)), return_index=True)  # one point a pixel, none left out of long steps
-    keep = np.append(keep, len(cook.t) - 1)
-    t = cook.t[keep]
     cursor_at = cursor_s if cursor_s is not None else (cook.pull_s if cook.pull_s is not None else total)
     cursor_at = min(max(cursor_at, 0.0), total)
     at = cook.at(cursor_at)
@@ -216,19 +213,7 @@ def draw(
         ticks=[{"x": axes.at(s), "verb": v} for s, v in ticks],
         depth_marks=_depth_marks(thick, units),
         target=target_c is not None,
-        trace={
-            "size": [WIDTH, TRACE_H, LEFT, RIGHT, 12],
-            "x": total,
-            "y": [axes.low_c, axes.top_c],
-            "lines": [
-                {"as": name, "at": points(t, row[keep])}
-                for name, row in (("l-surface", cook.surface_a), ("l-mean", cook.mean), ("l-core", cook.core))
-            ],
-            "band": None if target_c is None else [target_c - 1.0, target_c + 1.0],
-            "coast": _coast(cook),
-            "post": None if met_at_s is None else {"t": min(met_at_s, total), "words": say("rule met")},
-            "moves": [s for s, _ in ticks],
-        },
+        trace=_trace(cook, axes, target_c, met_at_s, [s for s, _ in ticks]),
         ribbon=None if ribbon is None else _ribbon(ribbon),
         cut=_cut(painted[int(np.argmin(np.abs(coarse - cursor_at)))], ramp, round_),
         round_=round_,
@@ -244,27 +229,51 @@ def draw(
             for c, words in marks(units, "temp", 40.0, 75.0, {"°C": 5, "°F": 10})
             if words != "45"
         ],
-        data={
-            "total": round(total, 1),
-            "left": LEFT,
-            "inner": INNER,
-            "round": round_,
-            "t": [round(float(v), 1) for v in coarse],
-            "core": np.interp(coarse, cook.t, cook.core).round(1).tolist(),
-            "mean": np.interp(coarse, cook.t, cook.mean).round(1).tolist(),
-            "surface": np.interp(coarse, cook.t, cook.surface_a).round(1).tolist(),
-            "layers": painted.round(1).tolist(),
-            "ramp_c": RAMP_C.tolist(),
-            "ramp": RAMPS["white" if ramp == "shell-egg" else ramp],
-            "yolk": YOLK if ramp == "shell-egg" else 0,
-            "ramp_yolk": RAMPS["yolk"] if ramp == "shell-egg" else [],
-            "cursor": round(cursor_at, 1),
-            "past": None if target_c is None else target_c + GREY_K,
-        },
+        data=_data(cook, coarse, painted, ramp, target_c) | {"round": round_, "cursor": round(cursor_at, 1)},
         table=_table(cook),
         medium=_medium(cook, axes),
         coldest=None if round_ else _coldest(cook, thick),
     )
+
+
+def _trace(
+    cook: Cook, axes: Axes, target_c: float | None, met_at_s: float | None, moves: list[float]
+) -> dict[str, Any]:
+    """The temperatures over time, as the script draws them."""
+    total = float(cook.t[-1])
+    _, keep = np.unique(np.round(axes.x(cook.t)), return_index=True)  # one point a pixel, none left out of long steps
+    keep = np.append(keep, len(cook.t) - 1)
+    rows = (("l-surface", cook.surface_a), ("l-mean", cook.mean), ("l-core", cook.core))
+    return {
+        "size": [WIDTH, TRACE_H, LEFT, RIGHT, 12],
+        "x": total,
+        "y": [axes.low_c, axes.top_c],
+        "lines": [{"as": name, "at": points(cook.t[keep], row[keep])} for name, row in rows],
+        "band": None if target_c is None else [target_c - 1.0, target_c + 1.0],
+        "coast": _coast(cook),
+        "post": None if met_at_s is None else {"t": min(met_at_s, total), "words": say("rule met")},
+        "moves": moves,
+    }
+
+
+def _data(cook: Cook, coarse: Array, painted: Array, ramp: str, target_c: float | None) -> dict[str, Any]:
+    """What the cursor reads at moments (s), with the inside by layers (moments × layers, °C)."""
+    egg = ramp == "shell-egg"
+    return {
+        "total": round(float(cook.t[-1]), 1),
+        "left": LEFT,
+        "inner": INNER,
+        "t": [round(float(v), 1) for v in coarse],
+        "core": np.interp(coarse, cook.t, cook.core).round(1).tolist(),
+        "mean": np.interp(coarse, cook.t, cook.mean).round(1).tolist(),
+        "surface": np.interp(coarse, cook.t, cook.surface_a).round(1).tolist(),
+        "layers": painted.round(1).tolist(),
+        "ramp_c": RAMP_C.tolist(),
+        "ramp": RAMPS["white" if egg else ramp],
+        "yolk": YOLK if egg else 0,
+        "ramp_yolk": RAMPS["yolk"] if egg else [],
+        "past": None if target_c is None else target_c + GREY_K,
+    }
 
 
 def _coldest(cook: Cook, thick: float) -> dict[str, Any] | None:

@@ -45,6 +45,37 @@ def radiating(face: Any, t_c: float) -> float:
     return float(4.0 * face.emissivity * SIGMA * (t_c + CELSIUS_ZERO) ** 3)
 
 
+@inlined
+def boiling_face(
+    face: Any, medium: float, boil_c: float, k_l: float, weights: Array, t1: float, t2: float, out: Any
+) -> None:
+    """The balance at a wet face that stands at the boiling point, into ``out``; arguments as of :func:`surface_balance`."""
+    a, b, c = weights[0], weights[1], weights[2]
+    q = k_l * (a * boil_c - b * t1 + c * t2)
+    outside = face.h * (medium - boil_c)
+    if face.emissivity > 0.0:
+        outside += face.emissivity * SIGMA * ((medium + CELSIUS_ZERO) ** 4 - (boil_c + CELSIUS_ZERO) ** 4)
+    out.t_c, out.flux, out.by_near, out.by_next = boil_c, q, -k_l * b, k_l * c
+    out.evaporation, out.steam, out.transfer = 0.0, max(outside - q, 0.0) / LATENT_BOILING, 0.0
+    out.drawn, out.drawn_slope = 0.0, 0.0
+    if face.capacity > 0.0:
+        out.taken, out.taken_by_medium = outside, face.h + radiating(face, medium)
+        out.taken_by_near, out.taken_by_next, out.by_medium = 0.0, 0.0, 0.0
+
+
+@inlined
+def taken_from_store(face: Any, medium: float, ts: float, k_l: float, weights: Array, total: float, out: Any) -> None:
+    """What a face at ``ts`` °C takes from a medium with a store, W/m², and by what it changes, into ``out``."""
+    a, b, c = weights[0], weights[1], weights[2]
+    giving, losing, whole = face.h + radiating(face, medium), face.h + radiating(face, ts), total + k_l * a
+    out.taken = face.h * (medium - ts)
+    if face.emissivity > 0.0:
+        out.taken += face.emissivity * SIGMA * ((medium + CELSIUS_ZERO) ** 4 - (ts + CELSIUS_ZERO) ** 4)
+    out.taken_by_medium = giving - losing * giving / whole
+    out.taken_by_near, out.taken_by_next = -losing * k_l * b / whole, losing * k_l * c / whole
+    out.by_medium = k_l * a * giving / whole
+
+
 @leaf
 def surface_balance(
     face: Any,
@@ -135,27 +166,11 @@ def surface_balance(
                     evaporation += transfer * rise * move
                 break
     if ts > boil_c and not dry:
-        ts = boil_c
-        q = k_l * (a * ts - b * t1 + c * t2)
-        outside = h * (medium - ts)
-        if face.emissivity > 0.0:
-            outside += face.emissivity * SIGMA * ((medium + CELSIUS_ZERO) ** 4 - (ts + CELSIUS_ZERO) ** 4)
-        out.t_c, out.flux, out.by_near, out.by_next = ts, q, -k_l * b, k_l * c
-        out.evaporation, out.steam, out.transfer = 0.0, max(outside - q, 0.0) / LATENT_BOILING, 0.0
-        out.drawn, out.drawn_slope = 0.0, 0.0
-        if face.capacity > 0.0:
-            out.taken, out.taken_by_medium = outside, h + radiating(face, medium)
-            out.taken_by_near, out.taken_by_next, out.by_medium = 0.0, 0.0, 0.0
+        boiling_face(face, medium, boil_c, k_l, weights, t1, t2, out)
         return
     part = total / (total + k_l * a)
     if face.capacity > 0.0:
-        giving, losing, whole = h + radiating(face, medium), h + radiating(face, ts), total + k_l * a
-        out.taken = h * (medium - ts)
-        if face.emissivity > 0.0:
-            out.taken += face.emissivity * SIGMA * ((medium + CELSIUS_ZERO) ** 4 - (ts + CELSIUS_ZERO) ** 4)
-        out.taken_by_medium = giving - losing * giving / whole
-        out.taken_by_near, out.taken_by_next = -losing * k_l * b / whole, losing * k_l * c / whole
-        out.by_medium = k_l * a * giving / whole
+        taken_from_store(face, medium, ts, k_l, weights, total, out)
     out.t_c, out.flux = ts, k_l * (a * ts - b * t1 + c * t2)
     out.by_near, out.by_next = -k_l * b * part, k_l * c * part
     out.evaporation, out.steam, out.transfer = evaporation, 0.0, transfer
