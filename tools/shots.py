@@ -12,6 +12,7 @@ import httpx
 from selenium import webdriver
 from selenium.webdriver.common.by import By
 from selenium.webdriver.common.keys import Keys
+from selenium.webdriver.support.expected_conditions import staleness_of
 from selenium.webdriver.support.ui import Select, WebDriverWait
 
 from tools import chromium
@@ -88,10 +89,11 @@ def post_readings(camera: Camera, token: str, until_s: float) -> None:
 def wait_kitchen(camera: Camera, seconds: float) -> None:
     """Let the kitchen's clock run fast for ``seconds`` of its time."""
     camera.page.get(f"{camera.kitchen}/line/")
-    camera.one('.clock-form button[value="60"]').click()
-    time.sleep(seconds / 60.0)
-    camera.one('.clock-form button[value="1"]').click()
-    time.sleep(0.5)
+    for rate, wait_s in ((60, seconds / 60.0), (1, 0.5)):
+        button = camera.one(f'.clock-form button[value="{rate}"]')
+        button.click()
+        WebDriverWait(camera.page, 60).until(staleness_of(button))  # the page is the one with that rate
+        time.sleep(wait_s)
 
 
 def main(address: str, token_file: str) -> int:

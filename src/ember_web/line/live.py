@@ -60,7 +60,7 @@ class Board:
             return False
         try:
             found = marks(kitchen.public_id)
-            clock_key = (kitchen.clock_real, kitchen.clock_kitchen, kitchen.clock_rate)
+            clock_key = kitchen.clock_key
             old = self.clock() - self.built > (OLDEST_S if found[1] == self.marks[1] else min(FRESH_S, OLDEST_S))
             if not old and found[0] == self.marks[0] and clock_key == self.clock_key:
                 return False

@@ -118,8 +118,11 @@ class Streams:
         kitchen = Kitchen.objects.filter(public_id=slug).first()
         if kitchen is None:
             return False
+        before = self.kitchens.get(slug)
         self.kitchens[slug] = kitchen
-        return board_of(kitchen).renew(kitchen)
+        # a page may have seen the new clock first; the boards go by the one they were told last
+        moved = before is not None and before.clock_key != kitchen.clock_key
+        return board_of(kitchen).renew(kitchen) or moved
 
     async def check(self, slug: str) -> None:
         """End the boards of those who have signed out, or are no members any more."""

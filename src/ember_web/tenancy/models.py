@@ -102,6 +102,11 @@ class Kitchen(models.Model):
             elapsed_s = (machine.now() - self.clock_real).total_seconds()
         return self.clock_kitchen + timedelta(seconds=elapsed_s * self.clock_rate)
 
+    @property
+    def clock_key(self) -> tuple[datetime, datetime, float]:
+        """Changes when its clock is set or its rate is another."""
+        return self.clock_real, self.clock_kitchen, self.clock_rate
+
     def ahead_s(self) -> float:
         """How far its clock is ahead of the machine's, s; less than 0 behind it."""
         return (self.now() - machine.now()).total_seconds()

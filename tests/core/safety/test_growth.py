@@ -7,9 +7,10 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from ember_core.data.loader import read_toml
 from ember_core.formats.plan import parse
 from ember_core.planning.compute import compute
-from ember_core.safety.growth import grown, growth, growth_findings, rate
+from ember_core.safety.growth import WORTH_LOG10, Growth, grown, growth, growth_findings, living_and_all, rate
 from tests.conftest import plan_document
 
 LN2 = np.log(2.0)
@@ -96,3 +97,28 @@ def test_words_by_how_much(hours, level):
     found = growth_findings(growth(np.linspace(0, 3600 * hours, 9), np.full((9, 1), 45.0)))
     assert [f.level for f in found] == ([] if level is None else [level])
     assert level is None or ("thousandfold" in str(found[0].message)) is (hours > 4)
+
+
+def test_one_moment_grows_nothing():
+    assert living_and_all(np.array([0.0]), np.array([[45.0]])) == (0.0, 0.0)
+    assert living_and_all(np.array([0.0, 7200.0]), np.array([[45.0], [45.0]]))[0] > 0.0
+
+
+@pytest.mark.parametrize(("c", "within"), [(10.0, 0.0), (10.1, 3600.0), (54.3, 3600.0), (54.4, 0.0)])
+def test_the_range_begins_and_ends_outside_of_its_limits(c, within):
+    assert growth(np.array([0.0, 3600.0]), np.full((2, 1), c)).range_s == within
+
+
+@pytest.mark.parametrize(("log10", "codes"), [(WORTH_LOG10, ["growth"]), (WORTH_LOG10 - 1e-3, [])])
+def test_what_is_worth_a_word(log10, codes):
+    assert [f.code for f in growth_findings(Growth(log10, 0.0, log10))] == codes
+
+
+def test_at_the_top_of_its_span_it_is_killed_slowly():
+    """Held exactly there for days, what grew is gone; what it made stands."""
+    row = read_toml("growth.toml")["c-perfringens"]
+    t = np.array([0.0, 3.0 * 3600.0, 3.0 * 3600.0 + 60.0, 1000.0 * 3600.0])
+    c = np.array([[45.0], [45.0], [row["high_c"]], [row["high_c"]]])
+    living, all_of_it = living_and_all(t, c)
+    assert living == 0.0
+    assert all_of_it > 1.0

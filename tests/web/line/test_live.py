@@ -194,6 +194,20 @@ def test_a_mark_is_told_at_once_and_readings_in_their_gaps():
 
 
 @pytest.mark.django_db
+def test_a_clock_that_a_page_saw_first_is_told_to_the_boards(kitchen, monkeypatch):
+    """Set ahead by an hour: a page was loaded since, and the boards that go by the old clock still hear of it."""
+    monkeypatch.setattr(publisher, "close_old_connections", lambda: None)
+    streams = Streams()
+    streams.renew("hut")
+    assert not streams.renew("hut")
+    kitchen.anchor(kitchen.now() + timedelta(hours=1), rate=60.0)
+    kitchen.save()
+    live.board_of(kitchen).renew(kitchen)
+    assert streams.renew("hut")
+    assert streams.kitchens["hut"].clock_rate == 60.0
+    assert not streams.renew("hut")
+
+
 def test_who_signed_out_or_left_is_told_no_more(kitchen, as_):
     """By their session and their membership, in every process; a new password ends the others."""
     browsers = {role: as_(role) for role in ("chef", "cook", "viewer")}
