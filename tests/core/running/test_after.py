@@ -2,14 +2,19 @@
 
 from __future__ import annotations
 
+from types import SimpleNamespace
+
+import numpy as np
 import pytest
 
+from ember_core.data.loader import read_toml
 from ember_core.entry.sentence import Sentence
 from ember_core.formats.plan import parse
 from ember_core.planning.compute import compute
 from ember_core.running.history import running
-from ember_core.running.off_heat import after
+from ember_core.running.off_heat import _control, _falls, _waiting, after
 from ember_core.running.state import replay
+from ember_core.wording.message import say
 from tests.conftest import plan_document
 
 
@@ -106,3 +111,59 @@ def test_without_rules_there_is_no_time_as_a_control():
                 "events": [{"at_s": 0, "kind": "start"}, {"at_s": 3600, "kind": "move", "move": "m1"}]}  # fmt: skip
     found = replay(running(document), members=16)
     assert (found.rule, found.after.control) == (None, None)
+
+
+FALLS = [
+    # values every 10 s, limit → when it is below for good
+    ([50, 40, 30, 20], 35.0, 15.0), ([50, 40, 45, 20], 40.0, 22.0), ([50, 40], 45.0, 5.0), ([50, 40, 30, 20], 20.0, None), ([50, 40], 60.0, None),
+    ([20, 50, 30], 40.0, 15.0),
+]  # fmt: skip
+
+
+@pytest.mark.parametrize(("values", "limit", "at"), FALLS)
+def test_when_something_is_below_a_limit_for_good(values, limit, at):
+    """Between the samples; nothing where it never was above, or still is at the end."""
+    cook = SimpleNamespace(t=10.0 * np.arange(len(values)))
+    found = _falls(cook, np.array(values, dtype=float), limit, say("x"))
+    assert (None if found is None else found.at_s) == (None if at is None else pytest.approx(at))
+
+
+def hours_at(*parts):
+    """A cook that is so many hours at a temperature, one after another, by the minute; a second place is 1 K hotter."""
+    c = np.concatenate([np.full(round(60 * h), float(at)) for h, at in parts])
+    return SimpleNamespace(t=60.0 * np.arange(c.size), field=np.column_stack([c, c + 1.0]))
+
+
+CONTROLLED = [
+    # hours at °C → when the four hours between cold and hot holding are used up, h
+    ([(6, 30)], 4.0), ([(1, 70), (6, 30)], 4.983), ([(1, 2), (6, 30)], 4.983), ([(4 + 1 / 60, 30)], None), ([(4 + 2 / 60, 30)], 4.0),
+    ([(2, 30), (1, 70), (6, 30)], 4.983), ([(9, 57.5)], None), ([(9, 4.5)], None), ([(9, 56.5)], 4.0),
+]  # fmt: skip
+
+
+@pytest.mark.parametrize(("parts", "hours"), CONTROLLED)
+def test_when_time_as_a_control_is_used_up(parts, hours):
+    """All time between 5 and 57 °C of the place that cools first (Food Code 3-501.16 and 3-501.19); a step that enters it counts."""
+    found = _control(SimpleNamespace(plan=SimpleNamespace(kept_by="us-food-code-2022")), hours_at(*parts))
+    assert (None if found is None else found.at_s / 3600.0) == (
+        None if hours is None else pytest.approx(hours, abs=0.001)
+    )
+
+
+def test_the_least_crust_that_is_crisp():
+    found, _ = rested("bavette", stages=bare("bare"))
+    least = read_toml("after.toml")["crisp"]["least_mm"]
+    assert "crust" in after(found, least).best.why
+    assert "crust" not in after(found, least - 1e-6).best.why
+
+
+def test_what_was_never_on_heat_is_off_nothing():
+    told = {"format": "open-ember.cook/1", "now_s": 700.0, "events": [{"at_s": 0.0, "kind": "start"}, {"at_s": 600.0, "kind": "move", "move": "m1"}],
+            "plan": plan_document(stages=[{"kind": "rest", "minutes": 10}, {"kind": "rest", "minutes": 30, "cover": "tented"}], target={})}  # fmt: skip
+    assert after(running(told), 1.0) is None
+
+
+def test_it_is_looked_ahead_for_so_many_hours():
+    found, _ = rested("bavette")
+    ahead = _waiting(found, found.current)
+    assert ahead.t[-1] == pytest.approx(found.now_s + 3600.0 * read_toml("after.toml")["look"]["hours"], abs=2.0)
