@@ -49,7 +49,15 @@ def radiating(face: Any, t_c: float) -> float:
 def boiling_face(
     face: Any, medium: float, boil_c: float, k_l: float, weights: Array, t1: float, t2: float, out: Any
 ) -> None:
-    """The balance at a wet face that stands at the boiling point, into ``out``; arguments as of :func:`surface_balance`."""
+    """The balance at a wet face that stands at the boiling point, into ``out``.
+
+    Parameters
+    ----------
+    face, boil_c, k_l, weights, t1, t2, out
+        As of :func:`surface_balance`.
+    medium : float
+        °C, that it meets now.
+    """
     a, b, c = weights[0], weights[1], weights[2]
     q = k_l * (a * boil_c - b * t1 + c * t2)
     outside = face.h * (medium - boil_c)
@@ -65,7 +73,17 @@ def boiling_face(
 
 @inlined
 def taken_from_store(face: Any, medium: float, ts: float, k_l: float, weights: Array, total: float, out: Any) -> None:
-    """What a face at ``ts`` °C takes from a medium with a store, W/m², and by what it changes, into ``out``."""
+    """What a face takes from a medium with a store, W/m², and by what it changes, into ``out``.
+
+    Parameters
+    ----------
+    face, k_l, weights, out
+        As of :func:`surface_balance`.
+    medium, ts : float
+        °C, of the medium and of the face.
+    total : float
+        By how much what it takes falls with its own temperature, evaporation included, W/(m² K).
+    """
     a, b, c = weights[0], weights[1], weights[2]
     giving, losing, whole = face.h + radiating(face, medium), face.h + radiating(face, ts), total + k_l * a
     out.taken = face.h * (medium - ts)
