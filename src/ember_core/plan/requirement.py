@@ -35,3 +35,8 @@ class Requirement:
     whole: bool
     notes: tuple[Finding, ...] = ()
     breast: bool = False
+
+    @property
+    def is_animal(self) -> bool:
+        """Whether animal food is, or may be, in it: not of a vegetable as it is, but of one with a filling that nobody names."""
+        return self.species != "plant" or set(self.forms) != {"plant"}

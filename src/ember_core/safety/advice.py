@@ -20,7 +20,7 @@ from ember_core.plan.finding import Finding, Level
 from ember_core.plan.kinds import COOLING_KINDS, HEAT_KINDS
 from ember_core.plan.plan import Plan
 from ember_core.safety.check import Check, rows_of, standing_in
-from ember_core.safety.claims_of_plan import COMPUTED_BY, cooked_by_stand_in
+from ember_core.safety.claims_of_plan import guests_of_cook
 from ember_core.safety.clocks import met_times
 from ember_core.safety.growth import GROWS_LITTLE, growth_findings, growth_of
 from ember_core.safety.history import History
@@ -38,9 +38,7 @@ from ember_core.safety.keeping import (
     time_out_of_control,
 )
 from ember_core.safety.notes import guidance, house_notes
-from ember_core.safety.premise import Basis
 from ember_core.safety.rules import Profile
-from ember_core.safety.shared_claims import of_guests
 from ember_core.wording.message import join_sentences, say
 
 Array = NDArray[np.float64]
@@ -191,7 +189,7 @@ def _growth(h: History) -> Iterator[Check]:
 
 def _raw(h: History) -> Findings:
     """Raw food above cold holding before its first heat; raw vegetables need none (Food Code 1-201.10(B))."""
-    if h.plan.food in read_toml("forms.toml")["raw_vegetables"]["foods"]:
+    if not h.plan.required.is_animal and h.plan.food in read_toml("forms.toml")["raw_vegetables"]["foods"]:
         return []
     part = h.part(0.0, min((s.start_s for s in h.heats), default=h.end_s))
     check = check_raw(h.plan.kept_by, h.t[part], h.hottest[part]) if part.any() else None
@@ -200,7 +198,7 @@ def _raw(h: History) -> Findings:
 
 def _interrupted(h: History) -> Findings:
     """A first heat, a chill, and heat again, with the clause not met before the chill; of animal food (Food Code 3-401.14)."""
-    if h.plan.required.species == "plant":
+    if not h.plan.required.is_animal:
         return []
     kinds = [s.kind for s in h.cook.stages]
     met_at = h.cooked_at
@@ -270,7 +268,7 @@ def _served(h: History) -> Findings:
     """What follows from serving it as it is: susceptible guests, bivalves, liquid egg, chilled food."""
     out, plan, rules = [], h.plan, h.plan.kept_by
     if not h.rule.get("met"):
-        eaten = of_guests(plan.guests, plan.required, h.rule, cooked_by_stand_in(h), Basis.COMPUTED, COMPUTED_BY)
+        eaten = guests_of_cook(h)
         if not eaten.holds:
             row = rows_of("guests", standing_in("guests"))[0]
             out.append(Finding("susceptible-guests", "stop", eaten.needs, f"{row['authority']}, {row['clause']}"))

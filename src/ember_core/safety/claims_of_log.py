@@ -22,18 +22,18 @@ from ember_core.safety.evidence import APART_S, Evidence, agreed, holes
 from ember_core.safety.growth import living_and_all
 from ember_core.safety.keeping import check_raw, kept_at, kept_for
 from ember_core.safety.premise import Basis, Premise
-from ember_core.safety.rules import Profile
+from ember_core.safety.rules import Clause, Profile
 from ember_core.safety.shared_claims import (
     DAY_S,
     KITCHEN,
     PLAN,
-    cooked_elsewhere,
     freezing_unknown,
     of_growth,
     of_guests,
     of_raw_life,
     of_shelf,
     of_unread,
+    stand_in_clause,
 )
 from ember_core.wording.message import N_, Message, say
 
@@ -219,13 +219,16 @@ def eggs(of: OfLog) -> Premise:
 
 def guests(of: OfLog) -> Premise:
     """Who eats it."""
-    elsewhere = ""
-    if of.guests == "susceptible" and of.rule["clause"] is None and of.t_s.size >= 2:
+
+    def stand_in() -> Clause | None:
+        if of.t_s.size < 2:
+            return None
         field = agreed(of.t_s, of.low_c)[:, None]
-        elsewhere = cooked_elsewhere(
-            of.required, of.t_s, field, interpolate=False, breaks=holes(of.t_s), apart_s=APART_S
+        return stand_in_clause(
+            of.required, of.t_s, field, of.plan, interpolate=False, breaks=holes(of.t_s), apart_s=APART_S
         )
-    return of_guests(of.guests, of.required, of.rule, elsewhere, Basis.SHOWN, READ)
+
+    return of_guests(of.guests, of.required, of.rule, stand_in, Basis.SHOWN, READ)
 
 
 def cooling(of: OfLog) -> Premise:
@@ -305,7 +308,7 @@ def traits_of(required: Requirement, food: str, plan: Plan | None, high_c: Array
         Whether there are other sizes or parts than the one that was read.
     """
     out = {"log", "conditions"}
-    if required.species != "plant":
+    if required.is_animal:
         out.add("animal")
     if required.species == "fish":
         out.add("fish")

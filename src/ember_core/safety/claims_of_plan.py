@@ -13,9 +13,8 @@ from ember_core.data.loader import read_toml
 from ember_core.plan.finding import Finding
 from ember_core.plan.kinds import COOLING_KINDS, HEAT_KINDS
 from ember_core.plan.plan import pieces_kg, unread_of
-from ember_core.safety.check import Check, rows_of, standing_in
+from ember_core.safety.check import Check, rows_of
 from ember_core.safety.clocks import met_times
-from ember_core.safety.conditions import in_force
 from ember_core.safety.growth import growth_of
 from ember_core.safety.history import History
 from ember_core.safety.keeping import (
@@ -27,18 +26,18 @@ from ember_core.safety.keeping import (
     parasites_controlled,
 )
 from ember_core.safety.premise import Basis, Premise
-from ember_core.safety.rules import profile_of
+from ember_core.safety.rules import Clause
 from ember_core.safety.shared_claims import (
     DAY_S,
     KITCHEN,
     PLAN,
-    cooked_elsewhere,
     freezing_unknown,
     of_growth,
     of_guests,
     of_raw_life,
     of_shelf,
     of_unread,
+    stand_in_clause,
 )
 from ember_core.wording.message import N_, Message, say
 
@@ -248,18 +247,16 @@ def eggs(of: OfPlan) -> Premise:
 
 def guests(of: OfPlan) -> Premise:
     """Who eats it."""
-    h = of.h
-    return of_guests(
-        h.plan.guests, h.plan.required, of.rule, cooked_by_stand_in(h), Basis.COMPUTED, COMPUTED_BY, seared=of.seared
-    )
+    return guests_of_cook(of.h, seared=of.seared)
 
 
-def cooked_by_stand_in(h: History) -> str:
-    """What :func:`~ember_core.safety.shared_claims.cooked_elsewhere` says of a computed cook; empty where nobody asks."""
-    if h.plan.guests != "susceptible" or h.rule["clause"] is not None:
-        return ""
-    force = in_force(h.plan, h.cook.stages, profile_of(standing_in("guests")))
-    return cooked_elsewhere(h.plan.required, h.t, h.cook.everywhere, force.by_form)
+def guests_of_cook(h: History, *, seared: bool = False) -> Premise:
+    """Who eats a computed cook; ``seared``: a clause for intact, seared pieces is what is met."""
+
+    def stand_in() -> Clause | None:
+        return stand_in_clause(h.plan.required, h.t, h.cook.everywhere, h.plan, h.cook.stages)
+
+    return of_guests(h.plan.guests, h.plan.required, h.rule, stand_in, Basis.COMPUTED, COMPUTED_BY, seared=seared)
 
 
 def interrupted(of: OfPlan) -> Premise:
@@ -367,7 +364,7 @@ def traits_of(h: History, seared: bool, *, beside: bool, pieces: bool) -> frozen
     plan, required = h.plan, h.plan.required
     kinds = [s.kind for s in h.cook.stages]
     out = set()
-    if required.species != "plant":
+    if required.is_animal:
         out.add("animal")
     if {"fish", "shellfish"} & set(required.forms) and required.species == "fish":
         out.add("fish")

@@ -2,14 +2,16 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from typing import Any
 
 from ember_core.data.loader import read_toml
 from ember_core.heat.arrays import Array
+from ember_core.plan.plan import Plan
 from ember_core.plan.requirement import Requirement
 from ember_core.safety.check import rows_of, standing_in
 from ember_core.safety.clocks import Flags, judge, judge_all
+from ember_core.safety.conditions import Ran, breaks_of, in_force
 from ember_core.safety.keeping import raw_life, shelf_life
 from ember_core.safety.premise import Basis, Premise
 from ember_core.safety.rules import Clause, profile_of
@@ -139,44 +141,55 @@ def freezing_unknown(by: str) -> Premise:
     return Premise("freezing", Basis.UNKNOWN, say(by), needs)
 
 
-def cooked_elsewhere(
+def stand_in_clause(
     required: Requirement,
     t_s: Array,
     field_c: Array,
-    clauses: Mapping[str, Sequence[Clause]] | None = None,
+    plan: Plan | None = None,
+    ran: Sequence[Ran] | None = None,
     *,
     interpolate: bool = True,
     breaks: Flags | None = None,
     apart_s: float | None = None,
-) -> str:
-    """The clause that a piece meets in the profile whose word counts for highly susceptible guests; empty: none.
+) -> Clause | None:
+    """The clause that a piece meets in the profile whose word counts for highly susceptible guests; None: none.
 
     Parameters
     ----------
     required : Requirement
     t_s, field_c : ndarray (n,), (n, places)
         s; °C.
-    clauses : mapping of form to sequence of Clause, optional
-        Of that profile, those whose conditions its heat keeps; default all.
+    plan : Plan, optional
+        That was cooked: a clause with conditions on its heat counts only where the plan keeps them.
+    ran : sequence of Ran, optional
+        When its stages ran; default at their longest.
     interpolate, breaks, apart_s
-        As of :func:`ember_core.safety.clocks.judge`.
+        As of :func:`ember_core.safety.clocks.judge`; ``breaks`` besides those of clauses that count some stages only.
     """
     profile = profile_of(standing_in("guests"))
-    by_form = clauses or {form: profile.clauses_for(form) for form in required.forms}
-    rule = judge_all(
-        [
-            judge(profile, f, t_s, field_c, clauses=by_form[f], interpolate=interpolate, breaks=breaks, apart_s=apart_s)
-            for f in required.forms
-        ]
-    )
-    return str(rule["clause"]) if rule["met"] else ""
+    by_form: Mapping[str, Sequence[Clause]]
+    not_counted: Flags | Mapping[str, Flags] | None = breaks
+    if plan is None:
+        by_form = {
+            f: [c for c in profile.clauses_for(f) if c.oven is None and c.moisture is None] for f in required.forms
+        }
+    else:
+        force = in_force(plan, ran, profile)
+        by_form = force.by_form
+        if breaks is None and ran is not None:
+            not_counted = breaks_of(force, ran, t_s)
+    rule = judge_all([
+        judge(profile, f, t_s, field_c, clauses=by_form[f], interpolate=interpolate, breaks=not_counted, apart_s=apart_s)
+        for f in required.forms
+    ])  # fmt: skip
+    return next((c for c in profile.clauses if c.id == rule["clause"]), None) if rule["met"] else None
 
 
 def of_guests(
     guests: str,
     required: Requirement,
     rule: Mapping[str, Any],
-    elsewhere: str,
+    stand_in: Callable[[], Clause | None],
     holds: Basis,
     by: str,
     *,
@@ -191,8 +204,8 @@ def of_guests(
     required : Requirement
     rule : mapping
         What the clause's time and temperature say.
-    elsewhere : str
-        As of :func:`cooked_elsewhere`; asked for only where the profile has no clause.
+    stand_in : function
+        Gives :func:`stand_in_clause`; asked only where the profile has no clause.
     holds, by
         What the premise stands on where it is cooked.
     seared : bool
@@ -200,15 +213,18 @@ def of_guests(
     """
     if guests != "susceptible":
         return Premise("guests", Basis.STATED, say(PLAN), say("For the general public."))
-    if required.species == "plant":
-        return Premise("guests", Basis.STATED, say(PLAN), say("Nothing of an animal is in it."))
+    if not required.is_animal:
+        return Premise("guests", Basis.STATED, say(PLAN), say("No animal food in it."))
     if rule["met"] and not seared:
         return Premise(
             "guests", holds, say(by), say("Cooked by its clause, which is what highly susceptible guests need.")
         )
-    if rule["clause"] is None and elsewhere:
+    if rule["clause"] is None and (clause := stand_in()) is not None:
+        profile = profile_of(standing_in("guests")).name
         words = say(
-            "Cooked by {clause} of the Food Code, which is what highly susceptible guests need.", clause=elsewhere
+            "Cooked by {clause} of {profile}, which is what highly susceptible guests need.",
+            clause=clause.id,
+            profile=profile,
         )
         return Premise("guests", holds, say(by), words)
     row = rows_of("guests", standing_in("guests"))[0]

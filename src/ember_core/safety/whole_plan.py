@@ -165,7 +165,7 @@ def raw_neighbour(own: Plan, beside: Sequence[Piece]) -> tuple[Premise | None, l
     beside : sequence of Piece
         What lies in the same pan, fat, water or bath, each until it leaves.
     """
-    for piece in (p for p in beside if p.plan.required.species != "plant"):
+    for piece in (p for p in beside if p.plan.required.is_animal):
         plan = piece.plan if piece.plan.rules is not None else replace(piece.plan, rules=own.rules, house=own.house)
         rule, _ = state_rule(plan, piece.cook, piece.coloured)
         assert rule is not None  # rules are set

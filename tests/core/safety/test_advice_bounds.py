@@ -22,7 +22,7 @@ def history(cooked_at, core=(5, 75, 75, 3, 3, 75, 75), **rest):
         t=t, hottest=c, coldest=c, cooked_at=cooked_at, end_s=7800.0, heats=[first, second], chills=[chill], keeps=[chill],
         cook=SimpleNamespace(stages=[first, chill, second], everywhere=c[:, None]),
         plan=SimpleNamespace(kept_by="us-food-code-2022", food="mussel", guests="general", shape={"kind": "slab"},
-                             required=SimpleNamespace(forms={"fish"}, species="shellfish")),
+                             required=SimpleNamespace(forms={"fish"}, species="shellfish", is_animal=True)),
         rule={"met": False},
     )  # fmt: skip
     out.part = lambda begin, end: advice.History.part(out, begin, end)

@@ -39,6 +39,7 @@ def box(mm, across):
 CHICKEN, MINCE, PORK = ({"food": f} for f in ("chicken-breast", "beef-mince", "pork-loin"))
 STEAK = {"food": "beef-lean", "form": "steak"}
 ROAST = {"food": "beef-lean", "form": "roast", **slab(60)}
+STUFFED = {"food": "pumpkin", "form": "stuffed"}  # with what, nobody says
 STORE = {"kind": "pan", "mass_kg": 2.4, "material": "cast-iron", "power_w": 1800, "set_c": 220}
 
 
@@ -61,6 +62,9 @@ PLANS = {
     "raw for 6 days, called a hold": (CHICKEN, [{"kind": "hold", "minutes": 6 * DAY, "medium_c": 4}, bath(100, 76)], US, {}, "storage"),
     "raw for 6 days in brine": (CHICKEN, [{"kind": "brine", "minutes": 6 * DAY, "medium_c": 4}, bath(100, 76)], US, {}, "storage"),
     "thawed for 13 days": (CHICKEN, [{"kind": "thaw", "minutes": 13 * DAY, "medium_c": 4}, bath(100, 76)], US, {}, "storage"),
+    "a stuffed pumpkin, raw for 6 days": (STUFFED, [chill(6 * DAY), bath(90, 80)], US, {}, "storage"),
+    "a stuffed pumpkin, raw in a warm room": (STUFFED, [{"kind": "rest", "minutes": 300, "medium_c": 24}, bath(90, 80)], UK, {}, "storage"),
+    "a stuffed pumpkin, susceptible": (STUFFED, [bath(60, 58)], FSIS, {"guests": "susceptible"}, "guests"),
     "mackerel for 4 days": ({"food": "mackerel"}, [chill(4 * DAY), bath(60, 70)], US, {}, "storage"),
     "warm when it begins": (CHICKEN | {"start_c": 30}, [bath(60, 76)], US, {}, "storage"),
     "raw in a warm room": (MINCE, [{"kind": "rest", "minutes": 300, "medium_c": 30}, bath(60, 75)], US, {}, "storage"),
@@ -128,6 +132,7 @@ FAIR = {
     "a seared cutlet beside it": (*beside("lamb", 175, form="steak"), US),
     "a cooked pouch for five days": (CHICKEN, [COLD_POUCH, chill(360, 1), chill(5 * DAY, 4), COLD_POUCH], US),
     "cook, chill, reheat": (CHICKEN, [bath(60, 76), chill(300), bath(60, 76)], US),
+    "a vegetable tempered and blanched in two steps": ({"food": "carrot", "shape": {"kind": "cylinder", "diameter_mm": 15}}, [{"kind": "rest", "minutes": 300, "medium_c": 24}, {"kind": "boil", "minutes": 4}, chill(20, 1, variant="ice-water"), {"kind": "boil", "minutes": 6}], US),
     "a seared steak": (STEAK, [pan(3, "a"), pan(3, "b"), {"kind": "rest", "minutes": 5}], US),
     "a bath and a short grill": (ROAST, [bath(400, 58), {"kind": "grill", "minutes": 5, "medium_c": 250}], FSIS),
     "mussels at 92": ({"food": "mussel", **slab(15)}, [{"kind": "boil", "minutes": 10}], UK),

@@ -29,7 +29,7 @@ from ember_core.safety.premise import (
     table,
 )
 from ember_core.safety.rules import profile_of
-from ember_core.safety.shared_claims import DAY_S, cooked_elsewhere, of_growth, of_raw_life, of_shelf
+from ember_core.safety.shared_claims import DAY_S, of_growth, of_raw_life, of_shelf, stand_in_clause
 from ember_core.wording.message import say
 from tests.core.safety.histories import UK, US
 
@@ -359,9 +359,22 @@ def test_between_two_samples_of_a_computed_cook_it_is_above_for_a_while():
     """60 to 65.8 and back within 40 s: 19 s above 63 °C as it rises and falls, none of it at a sample."""
     required = requirement(food_row("hake"), None, path="x")
     t, c = np.array([0.0, 20.0, 40.0]), np.array([[60.0], [65.8], [60.0]])
-    assert cooked_elsewhere(required, t, c) == "3-401.11(A)(1)"
-    assert cooked_elsewhere(required, t, c, interpolate=False) == ""
-    assert cooked_elsewhere(required, t, np.minimum(c, 64.0)) == ""
+    assert stand_in_clause(required, t, c).id == "3-401.11(A)(1)"
+    assert stand_in_clause(required, t, c, interpolate=False) is None
+    assert stand_in_clause(required, t, np.minimum(c, 64.0)) is None
+
+
+def test_a_clause_for_roasts_stands_in_only_where_its_oven_is_known():
+    """Two hours at 55 °C: by the Food Code's clause for whole roasts, which asks for an oven of its own kind."""
+    t = np.arange(0.0, 4.0 * H, 60.0)
+    c = np.where((t > H) & (t < 3.5 * H), 57.5, 20.0)[:, None]
+    roast = {"food": "beef-lean", "form": "roast", "shape": {"kind": "slab", "thickness_mm": 60}, "mass_g": 2000}
+    kept, dry = (
+        plan_of([{"kind": k, "minutes": 240, "medium_c": at}], **roast) for k, at in (("bath", 60), ("oven", 90))
+    )
+    assert stand_in_clause(kept.required, t, c) is None
+    assert stand_in_clause(kept.required, t, c, dry) is None
+    assert stand_in_clause(kept.required, t, c, kept).id.startswith("3-401.11(B)")
 
 
 def test_a_day_to_the_second_and_the_tenth_of_a_degree():
