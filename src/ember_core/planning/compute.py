@@ -134,7 +134,7 @@ def compute(
     ------
     InputError, ComputationError
     """
-    limits = limits_of(plan)
+    limits = stage_limits(plan)
     sharing = shared(plan, limits, budget_s)  # what others take must be known again, even where the cook is
     made = setup(plan, **limits) if sharing is None else sharing.setup
     own = sharing.cook if sharing is not None else nominal
@@ -148,9 +148,9 @@ def compute(
     if plan.rules is not None:
         others += other_sizes(plan, limits)
     book = book or shipped()
-    likely = Likely()
+    likely = LikelyPieces()
     if plan.forecast is not None if with_forecast is None else with_forecast:
-        likely = _likely(plan, cook, others, of, limits, spreads_of(plan.document, book))
+        likely = _likely_pieces(plan, cook, others, of, limits, spreads_of(plan.document, book))
     crowd = crowding(CookedPlan(plan, cook, made, sharing), ComputeContext(limits, budget_s, advice), others)
     said = [*crowd.findings, *remedies(plan, cook, limits), *in_turn(plan, cook, like), *newer_versions(plan, book)]
     beside = () if sharing is None else tuple(as_piece(p, c) for p, c, _ in sharing.also)
@@ -164,7 +164,7 @@ def compute(
         likely.share_met,
         medium,
     )
-    also = () if sharing is None else _judged_beside(sharing, crowd, computed)
+    also = () if sharing is None else _judge_beside(sharing, crowd, computed)
     shrinking = None
     if likely.ahead is not None and sharing is None and plan.cut_at is None:
         shrinking = _shrinking(plan, made, cook)
@@ -172,7 +172,7 @@ def compute(
     return Outcome(found, document(found))
 
 
-def limits_of(plan: Plan) -> dict[str, Any]:
+def stage_limits(plan: Plan) -> dict[str, Any]:
     """What stages of a plan wait for besides temperatures and minutes: the rule's ``rows`` and an organism's ``lethality``."""
     rows: tuple[tuple[float, float], ...] = ()
     lethality = None
@@ -186,7 +186,7 @@ def limits_of(plan: Plan) -> dict[str, Any]:
 
 
 @dataclass(frozen=True, eq=False)
-class Likely:
+class LikelyPieces:
     """The likely pieces: their forecast, those at the cautious end, and the share that meets the rule; nothing where it was not asked."""
 
     ahead: Forecast | None = None
@@ -194,14 +194,14 @@ class Likely:
     share_met: float | None = None
 
 
-def _likely(
+def _likely_pieces(
     plan: Plan,
     cook: Cook,
     others: Sequence[tuple[Plan, Cook]],
     of: Callable[..., Setup],
     limits: Mapping[str, Any],
     spreads: Mapping[str, float] | None,
-) -> Likely:
+) -> LikelyPieces:
     """The forecast of a plan, and what its rule says of the likely pieces, of its own size and of the extreme ones."""
     options = plan.forecast or {}
     drawn: dict[str, Any] = {"members": options.get("members", 256), "seed": options.get("seed", 7), "spreads": spreads}
@@ -221,10 +221,10 @@ def _likely(
             )
             cautious.append(as_piece(one, worse_than(CAUTIOUS)))
             shares.append(share_that_meets(one, cautious[-1], worse_than))
-    return Likely(ahead, tuple(cautious), min(shares, default=None))
+    return LikelyPieces(ahead, tuple(cautious), min(shares, default=None))
 
 
-def _judged_beside(sharing: Shared, crowd: Crowd, computed: Computed) -> tuple[tuple[PlanResult, float], ...]:
+def _judge_beside(sharing: Shared, crowd: Crowd, computed: Computed) -> tuple[tuple[PlanResult, float], ...]:
     """What is said of each piece that shares the medium, and when it went in, s."""
     steamed = [[one] for one in crowd.beside] or [[]] * len(sharing.also)
     out = []

@@ -19,6 +19,8 @@ from ember_core.planning.routes import stands
 from ember_core.wording.message import N_, say
 
 MAX_SIZES, MAX_TARGETS = 12, 5
+SIZE_MM, MASS_G, TARGET_C = (1.0, 400.0), (1.0, 200000.0), (0.0, 100.0)  # as a plan may state them
+REACHED_K = 1.0  # a core that peaks so far from its target has not reached it, or has passed it
 MEMBERS, SEED = 48, 7
 USUAL_SHARES = (0.6, 0.7, 0.8, 0.9, 1.0, 1.15, 1.3, 1.5, 1.7)  # of the usual size, for a first proposal
 ROUND_TO = {"mm": ((12.0, 1.0), (40.0, 5.0), (np.inf, 10.0)), "g": ((500.0, 50.0), (2000.0, 200.0), (np.inf, 500.0))}
@@ -41,7 +43,7 @@ class Cell:
     state : str
         Of its verdict, as :func:`ember_core.safety.verdict.standing` has it; empty: no rules.
     error : str
-        Why it could not be computed; empty: it was.
+        Why it could not be computed, or that its target is not reached; empty: neither.
     """
 
     size: float
@@ -68,12 +70,12 @@ def by_mass(sentence: Sentence) -> bool:
 def proposed_sizes(sentence: Sentence) -> tuple[float, ...]:
     """Round sizes around the sentence's own, mm, or g of a cut that is told by its mass."""
     unit = "g" if by_mass(sentence) else "mm"
-    own = float(sentence.mass_g or 0.0) if unit == "g" else sentence.size_mm
-    step = next(s for most, s in ROUND_TO[unit] if own <= most)
-    return tuple(sorted({max(step, round(own * share / step) * step) for share in USUAL_SHARES}))
+    usual = float(sentence.mass_g or 0.0) if unit == "g" else sentence.size_mm
+    step = next(s for most, s in ROUND_TO[unit] if usual <= most)
+    return tuple(sorted({max(step, round(usual * share / step) * step) for share in USUAL_SHARES}))
 
 
-def check_table(sentence: Sentence, sizes: Sequence[float], targets: Sequence[float]) -> None:
+def check_times_table(sentence: Sentence, sizes: Sequence[float], targets: Sequence[float]) -> None:
     """Refuse what makes no table.
 
     Raises
@@ -82,16 +84,28 @@ def check_table(sentence: Sentence, sizes: Sequence[float], targets: Sequence[fl
         Its path names the field: ``way``, ``sizes`` or ``targets``.
     """
     if sentence.way == OWN_WAY or sentence.book.way(sentence.way, sentence.way_version) is None:
-        raise InputError(say("Stages of a plan's own have no other sizes: choose a way of the book."), path="way")
-    for name, label, given, most, low, high in (
-        ("sizes", N_("Sizes"), sizes, MAX_SIZES, 1.0, 200000.0),
-        ("targets", N_("Targets"), targets, MAX_TARGETS, 0.0, 100.0),
+        raise InputError(
+            say("This plan has its own stages, so other sizes cannot be calculated. Choose a way from the book."),
+            path="way",
+        )
+    for name, label, values, most in (
+        ("sizes", N_("Sizes"), sizes, MAX_SIZES),
+        ("targets", N_("Targets"), targets, MAX_TARGETS),
     ):
-        if not 1 <= len(given) <= most:
+        if not 1 <= len(values) <= most:
             raise InputError(say("{label}: give 1 to {most} of them.", label=say(label), most=most), path=name)
-        if not all(np.isfinite(v) and low <= v <= high for v in given):
-            words = say("{label}: give numbers from {low:g} to {high:g}.", label=say(label), low=low, high=high)
-            raise InputError(words, path=name)
+    low, high = MASS_G if by_mass(sentence) else SIZE_MM
+    if not all(low <= v <= high for v in sizes):
+        words = (
+            N_("Sizes: give {low:mass} to {high:mass}.")
+            if by_mass(sentence)
+            else N_("Sizes: give {low:length0} to {high:length0}.")
+        )
+        raise InputError(say(words, low=low, high=high), path="sizes")
+    if not all(TARGET_C[0] <= v <= TARGET_C[1] for v in targets):
+        raise InputError(
+            say("Targets: give {low:temp} to {high:temp}.", low=TARGET_C[0], high=TARGET_C[1]), path="targets"
+        )
 
 
 def times_by_size(
@@ -120,9 +134,9 @@ def times_by_size(
     Raises
     ------
     InputError
-        As of :func:`check_table`.
+        As of :func:`check_times_table`.
     """
-    check_table(sentence, sizes, targets)
+    check_times_table(sentence, sizes, targets)
     out: list[Cell] = []
     whole = len(sizes) * len(targets)
     for size, target_c in ((s, t) for s in sizes for t in targets):
@@ -132,25 +146,31 @@ def times_by_size(
     return out
 
 
-def of_size(sentence: Sentence, size: float, target_c: float) -> Sentence:
+def resize_sentence(sentence: Sentence, size: float, target_c: float) -> Sentence:
     """The same piece of another size, mm (or g where :func:`by_mass`), to another target, °C; alone, and for no stated minutes."""
     cut = sentence.book.cut(sentence.cut, sentence.cut_version)
+    size_mm, mass_g = size, None if cut is None else usual_mass(cut, size)
     if cut is not None and cut["shape"] in BY_MASS:
         size_mm = sentence.size_mm if cut["shape"] == "egg" else usual_size(cut, size) or sentence.size_mm
-        own: dict[str, float | None] = {"mass_g": size, "size_mm": size_mm}
-    else:
-        own = {"size_mm": size, "mass_g": None if cut is None else usual_mass(cut, size)}
-    return replace(sentence, **own, target_c=target_c, minutes=None, sizes_mm=(), beside=())  # type: ignore[arg-type]
+        mass_g = size
+    return replace(sentence, size_mm=size_mm, mass_g=mass_g, target_c=target_c, minutes=None, sizes_mm=(), beside=())
 
 
 def _cell(sentence: Sentence, size: float, target_c: float, likely: bool) -> Cell:
-    own = of_size(sentence, size, target_c)
+    resized = resize_sentence(sentence, size, target_c)
     try:
-        document = own.document() | ({"forecast": {"members": MEMBERS, "seed": SEED}} if likely else {})
-        outcome = compute(parse(document), book=own.book, with_forecast=likely, advice=False)
+        document = resized.document() | ({"forecast": {"members": MEMBERS, "seed": SEED}} if likely else {})
+        outcome = compute(parse(document), book=resized.book, with_forecast=likely, advice=False)
     except EmberError as error:
-        return Cell(size, target_c, error=str(error.message))
-    cook = outcome.cook
+        return Cell(size, target_c, error=error.message)
+    cook, goal_c = outcome.cook, outcome.plan.core_goal_c
+    if goal_c is not None and abs(cook.peak_core_c - goal_c) > REACHED_K:
+        words = (
+            N_("Not reached: the core peaks at {peak:temp1}.")
+            if cook.peak_core_c < goal_c
+            else N_("Overshot: the core peaks at {peak:temp1}.")
+        )
+        return Cell(size, target_c, error=say(words, peak=cook.peak_core_c))
     heats = [s for s in cook.stages if s.kind in HEAT_KINDS]
     begin, end = heats[0].start_s, heats[-1].end_s if cook.pull_s is None else cook.pull_s
     earliest, latest = _likely(outcome, begin)

@@ -1,6 +1,6 @@
 """Long jobs: how a place offers one, and how a worker does it.
 
-A place registers a kind with :func:`offer`: a function of the kitchen, what was asked (JSON) and a way to report how far it is, that
+A place registers a kind with :func:`register_kind`: a function of the kitchen, what was asked (JSON) and a way to report how far it is, that
 gives its answer (JSON). The job is kept as a row and queued by its number; whichever worker takes it writes progress and answer there.
 A job that was cancelled ends at its next report. One whose worker ended is begun again, so a kind must bear being done twice.
 """
@@ -34,7 +34,7 @@ class Cancelled(Exception):
     """The job is no longer wanted."""
 
 
-def offer(kind: str, work: Work) -> None:
+def register_kind(kind: str, work: Work) -> None:
     """Register what does one kind of job."""
     KINDS[kind] = work
 
@@ -54,7 +54,7 @@ def reporter(job_id: int, clock: Callable[[], float] = time.monotonic) -> Report
     return report
 
 
-def perform(job_id: int) -> None:
+def perform_job(job_id: int) -> None:
     """Do a job and keep its answer, or why there is none; nothing where it is no longer wanted."""
     open_ = LongJob.objects.filter(pk=job_id, state__in=LongJob.OPEN)
     if not open_.update(state=State.RUNNING, begun_at=timezone.now(), done=0, attempts=F("attempts") + 1):
@@ -62,12 +62,12 @@ def perform(job_id: int) -> None:
     job = LongJob.objects.select_related("kitchen", "asked_by").get(pk=job_id)
     with voice_of(job.asked_by).speaking():
         if job.attempts > MAX_ATTEMPTS:
-            _end(job_id, State.FAILED, error=tell(N_("It was begun {times} times and never ended. Ask for less of it at once."), times=MAX_ATTEMPTS))  # fmt: skip
+            _end(job_id, State.FAILED, error=tell(N_("It stopped {times} times before it was finished. Ask for less at once."), times=MAX_ATTEMPTS))  # fmt: skip
             return
         work = KINDS.get(job.kind)
         try:
             if work is None:
-                raise EmberError(N_("This version does not know how to do it. Ask for it again."))
+                raise EmberError(N_("This version cannot calculate it. Start it again."))
             answer = work(job.kitchen, job.asked, reporter(job_id))
         except Cancelled:
             return
@@ -75,7 +75,7 @@ def perform(job_id: int) -> None:
             _end(job_id, State.FAILED, error=current().say(error.message))
         except Exception:
             log.exception("long job %s of kind %s", job.public_id, job.kind)
-            _end(job_id, State.FAILED, error=tell(N_("It could not be computed; the server's log says why.")))
+            _end(job_id, State.FAILED, error=tell(N_("The calculation failed; the server's log says why.")))
         else:
             _end(job_id, State.DONE, result=answer, done=F("parts"))
 

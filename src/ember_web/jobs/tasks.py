@@ -7,7 +7,7 @@ from django.db import close_old_connections
 from procrastinate.contrib.django import app
 from procrastinate.contrib.django.models import ProcrastinateJob
 
-from ember_web.jobs.long import perform
+from ember_web.jobs.long import perform_job
 from ember_web.jobs.models import LongJob
 
 LONG, CARE = "long", "care"  # queues: the second is never behind the first
@@ -19,7 +19,7 @@ def do_long_job(job_id: int) -> None:
     """Do a long job."""
     close_old_connections()
     try:
-        perform(job_id)
+        perform_job(job_id)
     finally:
         close_old_connections()
 

@@ -36,7 +36,7 @@ ACTION_WORDS = {
     "set_service": N_("changed a service"),
     "set_station": N_("changed a station"),
     "set_toured": N_("saw the tour"),
-    "start_long_job": N_("began a long calculation"),
+    "start_long_job": N_("started a long calculation"),
     "start_cook": N_("started a cook"),
     "store_food": N_("changed a food"),
     "store_house_rules": N_("changed the house rules"),

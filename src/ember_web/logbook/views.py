@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-import csv
-
 from django.contrib import messages
 from django.core.paginator import Paginator
 from django.db.models import FloatField
@@ -21,8 +19,7 @@ from ember_web.logbook.presenters import context_of
 from ember_web.tenancy.access import KitchenRequest, in_kitchen
 from ember_web.tenancy.actor import Actor
 from ember_web.tenancy.voice import current
-
-FORMULA = tuple("=+-@\t\r|%")  # what a spreadsheet may take for the beginning of one
+from ember_web.ui.downloads import as_cell, csv_reply
 
 
 @in_kitchen()
@@ -68,27 +65,19 @@ def detail(request: KitchenRequest, record: str) -> HttpResponse:
     return render(request, "logbook/record.html", context_of(request, found, found.note))
 
 
-def as_cell(text: str) -> str:
-    """A text that a spreadsheet shows and never computes, whoever wrote it."""
-    return f"'{text}" if text.lstrip()[:1] in FORMULA else text
-
-
 @in_kitchen()
 @require_safe
 def as_csv(request: KitchenRequest, record: str) -> HttpResponse:
     """The readings as a log file that ``./ember judge`` accepts."""
     found = get_object_or_404(Record, kitchen=request.kitchen, public_id=record)
-    reply = HttpResponse(content_type="text/csv; charset=utf-8")
-    reply["Content-Disposition"] = f'attachment; filename="log-{found.public_id}.csv"'
-    writer = csv.writer(reply, lineterminator="\n")
-    writer.writerow(["t_s", "core_c", "note"])
+    rows = [["t_s", "core_c", "note"]]
     notes = sorted((m["done_s"], m["verb"]) for m in found.document["moves"] if m["done_s"] is not None)
     for t, core in found.document["readings"]:
         said = []
         while notes and notes[0][0] <= t:
             said.append(notes.pop(0)[1])
-        writer.writerow([f"{t:.3f}", f"{core:.3f}", as_cell(" · ".join(map(str, said)))])
-    return reply
+        rows.append([f"{t:.3f}", f"{core:.3f}", as_cell(" · ".join(map(str, said)))])
+    return csv_reply(f"log-{found.public_id}.csv", rows)
 
 
 @in_kitchen()

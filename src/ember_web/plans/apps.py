@@ -10,7 +10,7 @@ class PlansConfig(AppConfig):
 
     def ready(self) -> None:
         """Register."""
-        from ember_web.jobs.long import offer
+        from ember_web.jobs.long import register_kind
         from ember_web.plans.times import KIND, compute_table
 
-        offer(KIND, compute_table)
+        register_kind(KIND, compute_table)

@@ -2,9 +2,7 @@
 
 from __future__ import annotations
 
-import csv
-import io
-from collections.abc import Mapping, Sequence
+from collections.abc import Mapping
 from typing import Any
 from urllib.parse import urlencode
 
@@ -17,7 +15,7 @@ from django.views.decorators.http import require_http_methods, require_POST, req
 
 from ember_core.entry.sentence import Sentence, from_document
 from ember_core.errors import EmberError, InputError
-from ember_core.planning.times_by_size import by_mass, check_table, proposed_sizes, rows_of, times_by_size
+from ember_core.planning.times_by_size import by_mass, check_times_table, proposed_sizes, rows_of, times_by_size
 from ember_core.wording.message import N_, say
 from ember_core.wording.quantities import Units
 from ember_web.book.public import book_of
@@ -32,6 +30,7 @@ from ember_web.tenancy.access import KitchenRequest, in_kitchen
 from ember_web.tenancy.action import Actor
 from ember_web.tenancy.models import Kitchen
 from ember_web.tenancy.voice import current
+from ember_web.ui.downloads import as_cell, csv_reply
 
 KIND = "times-by-size"
 LONGEST_TEXT = 200
@@ -42,7 +41,7 @@ def compute_table(kitchen: Kitchen, job: dict[str, Any], report: Report) -> dict
     """What a worker does: the table of a plan document, sizes and targets."""
     sentence = from_document(job["document"], kitchen.altitude_m, kitchen.air_c, book_of(kitchen))
     cells = times_by_size(sentence, job["sizes"], job["targets"], likely=job["likely"], report=report)
-    return {"cells": [cell.as_dict() for cell in cells]}
+    return {"cells": [cell.as_dict() | {"error": current().say(cell.error)} for cell in cells]}
 
 
 def numbers_of(text: str, kind: str, units: Units, field: str, label: str) -> list[float]:
@@ -72,55 +71,66 @@ def numbers_of(text: str, kind: str, units: Units, field: str, label: str) -> li
 @require_http_methods(["GET", "HEAD", "POST"])
 def ask(request: KitchenRequest) -> HttpResponse:
     """The form for the sentence in the address; sent, it starts the job and shows it."""
-    kitchen, units = request.kitchen, current().units
     plan, form, base, book = asked(request)
-    kept = LongJob.objects.filter(kitchen=kitchen, kind=KIND)[:SHOWN]
-    context: dict[str, Any] = {"plan": plan, "form": form, "kept": kept, "sign": units.sign("temp")}
+    saved = LongJob.objects.filter(kitchen=request.kitchen, kind=KIND)[:SHOWN]
+    context: dict[str, Any] = {"plan": plan, "form": form, "saved": saved}
     if form.is_valid():
         state = {k: form[k].value() or "" for k in (*FIELDS, "title")}
-        sentence = sentence_of(form, kitchen, base, book)
-        kind = "mass" if by_mass(sentence) else "length"
-        proposed = proposed_sizes(sentence)
-        names = book.doneness_names(sentence.document()["piece"].get("food") or "", sentence.cut)
-        written = {
-            "sizes": " ".join(units.number(kind, s) for s in proposed),
-            "targets": units.number("temp", sentence.target_c),
-        }
-        if request.method == "POST":
-            written = {k: request.POST.get(k, "")[:LONGEST_TEXT] for k in written}
-            try:
-                job = _start(request, sentence, written, kind, likely="likely" in request.POST)
-                return HttpResponseRedirect(reverse("plan-times-of", args=[kitchen.public_id, job.public_id]))
-            except InputError as error:
-                context["errors"] = {error.path: [current().say(error.message)]}
-            except EmberError as error:
-                context["error"] = current().say(error.message)
-        context |= {
-            "sentence": sentence,
-            "piece": (book.cut(sentence.cut) or {"name": ""})["name"],
-            "way": (book.way(sentence.way) or {"name": ""})["name"],
-            "written": written,
-            "size_sign": units.sign(kind),
-            "names": [(n, units.number("temp", c)) for n, c in names],
-            "likely": request.method != "POST" or "likely" in request.POST,
-            "query": urlencode(state | ({"plan": plan.public_id} if plan else {})),
-            "back": urlencode(state),
-        }
+        context |= {"query": urlencode(state | ({"plan": plan.public_id} if plan else {})), "back": urlencode(state)}
+        try:
+            sentence = sentence_of(form, request.kitchen, base, book)
+            context |= _proposal(sentence)
+            if request.method == "POST":
+                context["written"] = {k: request.POST.get(k, "")[:LONGEST_TEXT] for k in context["written"]}
+                context["likely"] = "likely" in request.POST
+                job = _start(request, sentence, context["written"], likely=context["likely"])
+                return HttpResponseRedirect(reverse("plan-times-of", args=[request.kitchen.public_id, job.public_id]))
+        except InputError as error:
+            context["errors"] = {error.path: [current().say(error.message)]}
+        except EmberError as error:
+            context["error"] = current().say(error.message)
     status = 400 if context.get("errors") or context.get("error") else 200
     return render(request, "plans/times.html", context, status=status)
 
 
-def _start(
-    request: KitchenRequest, sentence: Sentence, written: Mapping[str, str], kind: str, *, likely: bool
-) -> LongJob:
+def _quantity(sentence: Sentence) -> str:
+    """What tells the size of a sentence's piece: a length or a mass."""
+    return "mass" if by_mass(sentence) else "length"
+
+
+def _names(sentence: Sentence) -> list[tuple[str, float]]:
+    """Doneness names of a sentence's food with their cores, °C; none where it has no food of the table."""
+    food = sentence.document()["piece"].get("food")
+    return list(sentence.book.doneness_names(food, sentence.cut)) if food else []
+
+
+def _proposal(sentence: Sentence) -> dict[str, Any]:
+    """What the form starts with: sizes around the sentence's, its target, and the names of others."""
+    units, kind = current().units, _quantity(sentence)
+    return {
+        "sentence": sentence,
+        "piece": (sentence.book.cut(sentence.cut) or {"name": ""})["name"],
+        "way": (sentence.book.way(sentence.way) or {"name": ""})["name"],
+        "written": {
+            "sizes": " ".join(units.number(kind, s) for s in proposed_sizes(sentence)),
+            "targets": units.number("temp", sentence.target_c),
+        },
+        "size_sign": units.sign(kind),
+        "sign": units.sign("temp"),
+        "names": [(name, units.number("temp", c)) for name, c in _names(sentence)],
+        "likely": True,
+    }
+
+
+def _start(request: KitchenRequest, sentence: Sentence, written: Mapping[str, str], *, likely: bool) -> LongJob:
     units = current().units
-    sizes = numbers_of(written["sizes"], kind, units, "sizes", N_("Sizes"))
+    sizes = numbers_of(written["sizes"], _quantity(sentence), units, "sizes", N_("Sizes"))
     targets = numbers_of(written["targets"], "temp", units, "targets", N_("Targets"))
-    check_table(sentence, sizes, targets)
+    check_times_table(sentence, sizes, targets)
     cut, way = sentence.book.cut(sentence.cut), sentence.book.way(sentence.way)
     title = " · ".join(capfirst(gettext(row["name"])) for row in (cut, way) if row is not None)
-    told = {"document": sentence.document(), "sizes": sizes, "targets": targets, "likely": likely}
-    return start_long_job(Actor.of_request(request), StartLongJob(KIND, title, told))
+    question = {"document": sentence.document(), "sizes": sizes, "targets": targets, "likely": likely}
+    return start_long_job(Actor.of_request(request), StartLongJob(KIND, title, question))
 
 
 def _job(request: KitchenRequest, job: str) -> LongJob:
@@ -130,8 +140,7 @@ def _job(request: KitchenRequest, job: str) -> LongJob:
 def _table(job: LongJob, kitchen: Kitchen) -> dict[str, Any]:
     """What the page shows of a table that is done."""
     sentence = from_document(job.asked["document"], kitchen.altitude_m, kitchen.air_c, book_of(kitchen))
-    food = sentence.document()["piece"].get("food") or ""
-    names = {round(c, 2): n for n, c in sentence.book.doneness_names(food, sentence.cut)}
+    names = {round(c, 2): name for name, c in _names(sentence)}
     return {
         "rows": list(
             rows_of([c | {"words": STATES.get(c["state"], "")} for c in (job.result or {"cells": []})["cells"]])
@@ -146,9 +155,9 @@ def _table(job: LongJob, kitchen: Kitchen) -> dict[str, Any]:
 @in_kitchen()
 @require_safe
 def show(request: KitchenRequest, job: str) -> HttpResponse:
-    """How far it is, and the table once it is there."""
-    found = _job(request, job)
-    context: dict[str, Any] = {"job": found, **_table(found, request.kitchen)}
+    """Its progress, and the table once it is there."""
+    table = _job(request, job)
+    context: dict[str, Any] = {"job": table, **_table(table, request.kitchen)}
     part = bool(getattr(request, "htmx", None))
     return render(request, "plans/_times.html" if part else "plans/times_of.html", context)
 
@@ -161,28 +170,23 @@ def cancel(request: KitchenRequest, job: str) -> HttpResponse:
     return HttpResponseRedirect(reverse("plan-times-of", args=[request.kitchen.public_id, job]))
 
 
+HEADINGS = ("target_c", "heat_min", "earliest_min", "latest_min", "pull_core_c", "total_min", "verdict", "error")
+
+
 @in_kitchen()
 @require_safe
 def as_csv(request: KitchenRequest, job: str) -> HttpResponse:
     """The table as a file: °C, mm or g, minutes."""
-    found = _job(request, job)
-    out = io.StringIO()
-    sheet = csv.writer(out)
-    size = "size_g" if _table(found, request.kitchen)["mass"] else "size_mm"
-    sheet.writerow(
-        [size, "target_c", "heat_min", "earliest_min", "latest_min", "pull_core_c", "total_min", "verdict", "error"]
-    )
-    for cell in (found.result or {"cells": []})["cells"]:
-        sheet.writerow(_line(cell))
-    answer = HttpResponse(out.getvalue(), content_type="text/csv; charset=utf-8")
-    answer["Content-Disposition"] = f'attachment; filename="times-{found.public_id}.csv"'
-    return answer
+    table = _job(request, job)
+    size = "size_g" if _table(table, request.kitchen)["mass"] else "size_mm"
+    cells = (table.result or {"cells": []})["cells"]
+    return csv_reply(f"times-{table.public_id}.csv", [[size, *HEADINGS], *map(_line, cells)])
 
 
-def _line(cell: Mapping[str, Any]) -> Sequence[Any]:
+def _line(cell: Mapping[str, Any]) -> list[Any]:
     def minutes(name: str) -> Any:
         return "" if cell[name] is None else round(cell[name] / 60.0, 2)
 
     core = "" if cell["pull_core_c"] is None else round(cell["pull_core_c"], 1)
     times = [minutes("heat_s"), minutes("earliest_s"), minutes("latest_s"), core, minutes("total_s")]
-    return [cell["size"], cell["target_c"], *times, cell["state"], cell["error"]]
+    return [cell["size"], cell["target_c"], *times, cell["state"], as_cell(cell["error"])]

@@ -13,10 +13,10 @@ from ember_core.errors import EmberError, InputError
 from ember_web.jobs import long
 from ember_web.jobs.actions.cancel_long_job import cancel_long_job
 from ember_web.jobs.actions.start_long_job import KEPT, MOST_OPEN, StartLongJob, start_long_job
-from ember_web.jobs.long import MAX_ATTEMPTS, perform, reporter
+from ember_web.jobs.long import MAX_ATTEMPTS, perform_job, reporter
 from ember_web.jobs.management.commands.work import work
 from ember_web.jobs.models import LongJob
-from ember_web.jobs.tasks import queue_again
+from ember_web.jobs.tasks import LONG, queue_again
 from ember_web.tenancy.models import User
 from tests.web.acting import member
 
@@ -66,7 +66,7 @@ ENDS = [("double", State.DONE, ""), ("refuse", State.FAILED, "Too hot."), ("fall
 def test_how_a_job_ends(cook, kind, state, says):
     """With its answer, with why there is none, or because nobody wants it any more."""
     job = ask(cook, kind)
-    perform(job.pk)
+    perform_job(job.pk)
     job.refresh_from_db()
     assert job.state == state
     assert says in job.error
@@ -77,7 +77,7 @@ def test_how_a_job_ends(cook, kind, state, says):
 def test_a_job_that_was_cancelled_is_not_begun(cook):
     job = ask(cook)
     cancel_long_job(cook, job.public_id)
-    perform(job.pk)
+    perform_job(job.pk)
     job.refresh_from_db()
     assert (job.state, job.attempts, job.result) == (State.CANCELLED, 0, None)
 
@@ -85,7 +85,7 @@ def test_a_job_that_was_cancelled_is_not_begun(cook):
 def test_a_job_that_keeps_ending_its_worker_is_given_up(cook):
     job = ask(cook)
     LongJob.objects.filter(pk=job.pk).update(state=State.RUNNING, attempts=MAX_ATTEMPTS)
-    perform(job.pk)
+    perform_job(job.pk)
     job.refresh_from_db()
     assert job.state == State.FAILED
     assert str(MAX_ATTEMPTS) in job.error
@@ -94,7 +94,7 @@ def test_a_job_that_keeps_ending_its_worker_is_given_up(cook):
 def test_a_kind_that_this_version_does_not_know(cook):
     job = ask(cook)
     LongJob.objects.filter(pk=job.pk).update(kind="of-tomorrow")
-    perform(job.pk)
+    perform_job(job.pk)
     job.refresh_from_db()
     assert (job.state, bool(job.error)) == (State.FAILED, True)
 
@@ -161,4 +161,4 @@ def test_a_worker_takes_them_from_the_queue(kitchen, cook):
     jobs = [ask(cook, n=n) for n in (1, 2)]
     asyncio.run(work(1, wait=False))
     assert [LongJob.objects.get(pk=j.pk).result["twice"] for j in jobs] == [2, 4]
-    assert not ProcrastinateJob.objects.exists()
+    assert not ProcrastinateJob.objects.filter(queue_name=LONG).exists()

@@ -9,7 +9,7 @@ import re
 import pytest
 
 from ember_web.logbook.models import Record
-from ember_web.logbook.views import as_cell
+from ember_web.ui.downloads import as_cell
 from tests.web.line.test_line import event, send
 
 pytestmark = pytest.mark.django_db

@@ -6,11 +6,13 @@ import csv
 
 import pytest
 
+from ember_core.entry.sentence import Sentence
 from ember_core.wording.quantities import Units
-from ember_web.jobs.long import perform
+from ember_web.jobs.long import perform_job
 from ember_web.jobs.models import LongJob
 from ember_web.plans.times import numbers_of
 from ember_web.tenancy.models import User
+from tests.web.acting import save_plan
 
 pytestmark = pytest.mark.django_db
 ASKED = "cut=bavette&size_mm=28&start_c=4&target_c=55&way=hot-pan-basted"
@@ -30,7 +32,7 @@ def test_from_the_sentence_to_the_table(as_):
     waiting = cook.get(reply.url).content.decode()
     assert 'hx-trigger="every 1s"' in waiting
     job = LongJob.objects.get()
-    perform(job.pk)
+    perform_job(job.pk)
     done = cook.get(reply.url, headers={"HX-Request": "true"}).content.decode()
     assert "hx-trigger" not in done
     assert done.count("<td>") == 4
@@ -42,7 +44,7 @@ def test_from_the_sentence_to_the_table(as_):
 
 @pytest.mark.parametrize(
     ("sizes", "targets", "says"),
-    [("", "55", "Sizes: give 1"), ("20 x", "55", "Sizes: &#x27;x&#x27; is no number"), ("20", "55 200", "Targets: give numbers from 0 to 100")],
+    [("", "55", "Sizes: give 1"), ("20 x", "55", "Sizes: &#x27;x&#x27; is no number"), ("20", "55 200", "Targets: give 0 °C to 100 °C")],
 )  # fmt: skip
 def test_what_cannot_be_used_is_said_and_kept(as_, sizes, targets, says):
     reply = asked(as_("cook"), sizes=sizes, targets=targets)
@@ -82,3 +84,26 @@ def test_in_inches_and_fahrenheit(as_):
 @pytest.mark.parametrize("text", ["20 25,5 30", "30; 20; 25,5", "30, 25.5, 20", "20 20 25.5 30"])
 def test_numbers_as_people_write_them(text):
     assert numbers_of(text, "length", Units(), "sizes", "Sizes") == [20.0, 25.5, 30.0]
+
+
+def test_a_cell_whose_target_is_not_reached_says_so_in_the_readers_units(as_):
+    User.objects.filter(username="cook").update(temperature="F", length="in")
+    reply = asked(as_("cook"), sizes="15", targets="131")
+    perform_job(LongJob.objects.get().pk)
+    page = as_("cook").get(reply.url).content.decode()
+    assert "Not reached: the core peaks at" in page
+    assert "°F" in page.split("Not reached")[1][:60]
+    assert "Not reached" in as_("cook").get(f"{reply.url}file/").content.decode()
+
+
+def test_a_plan_with_stages_of_its_own_has_no_other_sizes(as_, kitchen):
+    """It is said, on the page and when it is sent."""
+    document = Sentence.for_cut("bavette").document()
+    document["stages"] = [{"kind": "oven", "minutes": 30, "medium_c": 150}]
+    document.pop("way", None)
+    plan = save_plan(kitchen, User.objects.get(username="cook"), document)
+    page = as_("cook").get(f"{HERE}?plan={plan.public_id}")
+    assert page.status_code in {200, 400}
+    sent = as_("cook").post(f"{HERE}?plan={plan.public_id}", {"sizes": "20", "targets": "55"})
+    assert sent.status_code == 400
+    assert "has its own stages" in sent.content.decode()

@@ -40,7 +40,8 @@ def start_long_job(actor: Actor, command: StartLongJob) -> LongJob:
     Kitchen.objects.select_for_update().get(pk=actor.kitchen.pk)  # two at once do not both take the last place
     if LongJob.objects.filter(kitchen=actor.kitchen, state__in=LongJob.OPEN).count() >= MOST_OPEN:
         raise InputError(
-            say("{most} are being computed already: wait for one of them, or cancel it.", most=MOST_OPEN), path="kind"
+            say("{most} calculations are running already. Wait for one to finish, or cancel one.", most=MOST_OPEN),
+            path="kind",
         )
     job = LongJob.objects.create(
         kitchen=actor.kitchen, kind=command.kind, title=command.title[:200], asked=command.asked, asked_by=actor.user
